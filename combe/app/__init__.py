@@ -1,0 +1,1 @@
+"""Everything that imports Qt, and nothing else does."""

@@ -1,0 +1,121 @@
+"""The realization file: JSON to the list of stages and back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, WIDEST_ACCUMULATOR, parse_format
+from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum
+from combe.checking import Fields, describe
+from combe.design.designed import Design
+from combe.design.file import design_document, design_from
+from combe.errors import CombeError, FileError
+from combe.files import read_json
+from combe.ledger import Line
+
+
+@dataclass(frozen=True, slots=True)
+class RealizationFile:
+    """What a realization file holds: the program, what it was made from, and its recorded lines."""
+
+    realization: Realization
+    design: Design | None
+    lines: tuple[dict[str, Any], ...] = ()
+
+    @property
+    def missed(self) -> list[dict[str, Any]]:
+        """The recorded lines whose limit is missed."""
+        return [line for line in self.lines if any(key.startswith("margin") and line[key] < 0 for key in line)]
+
+
+def read_realization(path: str | Path) -> RealizationFile:
+    """The realization in a file; errors name the file and the key."""
+    document = read_json(path)
+    try:
+        return realization_from(document)
+    except CombeError as error:
+        raise error.at(str(path)) from None
+
+
+def realization_from(document: Any) -> RealizationFile:
+    """The realization in a JSON document."""
+    fields = Fields(document)
+    fields.header("combe-realization", 1)
+    rate = fields.number("sample_rate_hz", "the sample rate in Hz, above zero")
+    if rate <= 0:
+        raise fields.fail("sample_rate_hz", "the sample rate in Hz, above zero")
+    stages = [_stage(item, f"stages[{k}]") for k, item in enumerate(fields.list("stages", "a list of stages"))]
+    realization = Realization(
+        fields.text("name", "a text", "filter"),
+        rate,
+        fields.text("structure", "a structure", "direct"),
+        parse_format(document.get("input"), "input"),
+        parse_format(document.get("output"), "output", WIDEST_ACCUMULATOR),
+        tuple(stages),
+    )
+    design = design_from(document["design"], "design") if fields.has("design") else None
+    lines = [_line(item, f"lines[{k}]") for k, item in enumerate(document.get("lines") or [])]
+    return RealizationFile(realization, design, tuple(lines))
+
+
+def _stage(item: Any, where: str) -> Stage:
+    fields = Fields(item, where)
+    if fields.choice("kind", ("tap-sum", "requantize")) == "tap-sum":
+        fields.only(("kind", "form", "coefficients", "coefficient", "accumulator"))
+        return TapSum(
+            tuple(_integer(x, f"{where}.coefficients[{k}]") for k, x in enumerate(fields.list("coefficients", "a list of integers"))),
+            parse_format(item.get("coefficient"), f"{where}.coefficient"),
+            parse_format(item.get("accumulator"), f"{where}.accumulator", WIDEST_ACCUMULATOR),
+            fields.choice("form", FORMS, "direct"),
+        )
+    fields.only(("kind", "from", "to", "rounding", "overflow"))
+    return Requantize(
+        parse_format(item.get("from"), f"{where}.from", WIDEST_ACCUMULATOR),
+        parse_format(item.get("to"), f"{where}.to", WIDEST_ACCUMULATOR),
+        fields.choice("rounding", ROUNDINGS),
+        fields.choice("overflow", OVERFLOWS),
+    )
+
+
+def _integer(value: Any, where: str) -> int:
+    if isinstance(value, bool) or not isinstance(value, int):
+        raise FileError(f"expected a whole number, found {describe(value)}", where)
+    return value
+
+
+def _line(item: Any, where: str) -> dict[str, Any]:
+    if isinstance(item, dict) and all(isinstance(item[k], (int, float)) for k in item if k.startswith("margin")):
+        return item
+    raise FileError(f"expected a line of the ledger, found {describe(item)}", where)
+
+
+def stage_document(stage: Stage) -> dict[str, Any]:
+    """One stage as the file has it."""
+    if isinstance(stage, TapSum):
+        return {
+            "kind": "tap-sum", "form": stage.form, "coefficients": list(stage.coefficients),
+            "coefficient": str(stage.coefficient), "accumulator": str(stage.accumulator),
+        }  # fmt: skip
+    return {
+        "kind": "requantize", "from": str(stage.source), "to": str(stage.target),
+        "rounding": stage.rounding, "overflow": stage.overflow,
+    }  # fmt: skip
+
+
+def realization_document(
+    realization: Realization, lines: tuple[Line, ...] = (), design: Design | None = None
+) -> dict[str, Any]:
+    """The JSON document of a realization; reading it gives the same program again."""
+    document: dict[str, Any] = {
+        "format": "combe-realization", "version": 1, "name": realization.name,
+        "sample_rate_hz": realization.sample_rate_hz, "structure": realization.structure,
+        "input": str(realization.input), "output": str(realization.output),
+        "stages": [stage_document(stage) for stage in realization.stages],
+        "lines": [line.document() for line in lines],
+    }  # fmt: skip
+    if design is not None:
+        document["meets"] = all(line.margin >= 0 for line in lines)
+        document["design"] = design_document(design)
+    return document

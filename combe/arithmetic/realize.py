@@ -1,0 +1,115 @@
+"""From a design to integers: coefficients rounded, accumulator wide enough for any input."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+
+from combe.arithmetic.formats import Format, parse_format
+from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum, needed_accumulator
+from combe.errors import FormatError
+from combe.filters import Filter, Fir
+from combe.ledger import Line, lines_of, meets
+from combe.requirement import Requirement
+
+FEWEST_BITS, MOST_BITS = 2, 48
+
+
+@dataclass(frozen=True, slots=True)
+class Choices:
+    """What an engineer chooses about the arithmetic; formats by their names.
+
+    ``structure`` "" takes folded where the taps allow it, ``output`` "" the input's format, ``accumulator_bits``
+    None the fewest that no input can overflow.
+    """
+
+    coefficient_bits: int = 16
+    structure: str = ""
+    input: str = "s16f15"
+    output: str = ""
+    accumulator_bits: int | None = None
+    rounding: str = "nearest-even"
+    overflow: str = "saturate"
+
+
+def realize(source: Filter, sample_rate_hz: float, choices: Choices, name: str = "filter") -> Realization:
+    """The integer program of a FIR filter.
+
+    Raises
+    ------
+    FormatError
+        If a choice can't be kept, naming it and what would be right.
+    """
+    if not isinstance(source, Fir):
+        raise FormatError("this filter has feedback, and a tap sum has none", "design", "give a design with taps")
+    entry = parse_format(choices.input, "input")
+    output = parse_format(choices.output, "output") if choices.output else entry
+    form = choices.structure or ("folded" if source.symmetry and len(source.taps) > 1 else "direct")
+    if form not in FORMS:
+        raise FormatError(f'"{form}" is not a structure', "structure", f"known are {', '.join(FORMS)}")
+    if form == "folded" and not source.symmetry:
+        raise FormatError("folded needs symmetric or antisymmetric taps", "structure", "use direct")
+    coefficient, integers = rounded_coefficients(source, choices.coefficient_bits)
+    draft = TapSum(integers, coefficient, Format(True, 2, 0), form)
+    accumulator = needed_accumulator(draft, entry)
+    if choices.accumulator_bits is not None:
+        if choices.accumulator_bits < accumulator.bits:
+            what = f"{choices.accumulator_bits} bits can overflow"
+            raise FormatError(what, "accumulator_bits", f"{accumulator.bits} bits hold every sum this filter can make")
+        accumulator = Format(True, choices.accumulator_bits, accumulator.fraction)
+    if accumulator.bits > 64:
+        what = f"the accumulator would need {accumulator.bits} bits, and 64 is the most"
+        raise FormatError(what, "accumulator_bits", "take fewer input or coefficient bits")
+    stages: list[Stage] = [replace(draft, accumulator=accumulator)]
+    if output != accumulator:
+        stages.append(Requantize(accumulator, output, choices.rounding, choices.overflow))
+    return Realization(name, sample_rate_hz, form, entry, output, tuple(stages))
+
+
+def rounded_coefficients(source: Fir, bits: int) -> tuple[Format, tuple[int, ...]]:
+    """Taps rounded to the nearest integer at the finest binary point at which the largest still fits.
+
+    Ties go to the even integer; symmetric taps stay symmetric.
+    """
+    if not FEWEST_BITS <= bits <= MOST_BITS:
+        raise FormatError(f"{bits} coefficient bits are out of reach", "coefficient_bits", f"take {FEWEST_BITS} to {MOST_BITS}")
+    exact = [Fraction(tap) for tap in source.taps]
+    largest = max(abs(value) for value in exact)
+    if largest == 0:
+        return Format(True, bits, bits - 1), tuple(0 for _ in exact)
+    fraction = bits - 1 - (largest.numerator.bit_length() - largest.denominator.bit_length()) + 1
+    while True:
+        found = Format(True, bits, fraction)
+        scale = Fraction(2) ** fraction
+        integers = tuple(round(value * scale) for value in exact)
+        if all(found.holds(value) for value in integers):
+            return found, integers
+        fraction -= 1
+
+
+def rounded_lines(realization: Realization, requirement: Requirement) -> tuple[Line, ...]:
+    """Every limit measured with the integer coefficients."""
+    return lines_of(realization.exact(), requirement)
+
+
+def fewest_bits(source: Filter, requirement: Requirement, choices: Choices, name: str = "filter") -> Realization:
+    """The realization with the fewest coefficient bits whose rounded response keeps every limit.
+
+    Widths are tried upward, one after another: whether a width holds doesn't follow from its neighbors.
+
+    Raises
+    ------
+    FormatError
+        If no width does, saying what stands in the way.
+    """
+    for bits in range(FEWEST_BITS, MOST_BITS + 1):
+        try:
+            found = realize(source, requirement.sample_rate_hz, replace(choices, coefficient_bits=bits), name)
+        except FormatError as error:
+            if error.where == "accumulator_bits" and bits > FEWEST_BITS:
+                raise FormatError(f"no width up to {bits - 1} bits keeps every limit", "coefficient_bits", error.sentence()) from None
+            raise
+        if meets(rounded_lines(found, requirement)):
+            return found
+    instead = "the design itself must keep its limits with room to spare"
+    raise FormatError(f"no width up to {MOST_BITS} bits keeps every limit", "coefficient_bits", instead)

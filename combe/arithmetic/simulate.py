@@ -1,0 +1,124 @@
+"""The bit-true run: exactly what the generated code computes, sample by sample."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.arithmetic.formats import Format
+from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.errors import FormatError
+from combe.filters import Fir
+
+Integers = NDArray[Any]
+Array = NDArray[np.float64]
+EXACT_IN_DOUBLE = 1 << 53
+
+
+def simulate(realization: Realization, samples: Integers) -> Integers:
+    """Raw output integers for raw input integers, all state zero before the first.
+
+    Parameters
+    ----------
+    samples
+        One-dimensional; ``int64``, or Python integers for formats wider than 63 bits.
+
+    Raises
+    ------
+    FormatError
+        At the first sample outside the input format.
+    """
+    signal = check_samples(samples, realization.input)
+    for stage, source in zip(realization.stages, realization.formats()):
+        if isinstance(stage, TapSum):
+            signal = _tap_sum(stage, source, signal)
+        else:
+            signal = requantized(stage, signal)
+    return signal
+
+
+def ideal_run(source: Fir, realization: Realization, samples: Integers) -> Array:
+    """The unrounded filter on the same samples, in steps of the output format."""
+    signal = check_samples(samples, realization.input)
+    if len(signal) == 0:
+        return np.zeros(0)
+    scale = 2.0 ** (realization.output.fraction - realization.input.fraction)
+    return np.convolve(signal.astype(np.float64), source.array)[: len(signal)] * scale
+
+
+def check_samples(samples: Integers, entry: Format) -> Integers:
+    """The samples as integers, each within the format."""
+    signal = np.asarray(samples)
+    if signal.size == 0:
+        return np.zeros(0, dtype=np.int64)
+    outside = np.flatnonzero((signal < entry.least) | (signal > entry.most))
+    if len(outside):
+        first = int(outside[0])
+        what = f"sample {first + 1} is {int(signal[first])}, outside {entry}"
+        raise FormatError(what, "input", f"it holds {entry.least} to {entry.most}")
+    return signal if signal.dtype == np.dtype(object) else signal.astype(np.int64)
+
+
+def _tap_sum(stage: TapSum, source: Format, signal: Integers) -> Integers:
+    if len(signal) == 0:
+        return signal
+    least, most = stage.span(source)
+    count = len(signal)
+    if max(-least, most) < EXACT_IN_DOUBLE:
+        # Every partial sum is an integer that a double holds exactly, in whatever order they are added.
+        taps = np.array(stage.coefficients, dtype=np.float64)
+        return np.convolve(signal.astype(np.float64), taps)[:count].astype(np.int64)
+    if stage.accumulator.bits <= 64 and source.bits <= 63 and stage.coefficient.bits <= 64:
+        return np.convolve(signal.astype(np.int64), np.array(stage.coefficients, dtype=np.int64))[:count]
+    taps = np.array(stage.coefficients, dtype=object)
+    return np.convolve(signal.astype(object), taps)[:count]
+
+
+def requantized(stage: Requantize, signal: Integers) -> Integers:
+    """A whole signal from one format to another."""
+    shift = stage.source.fraction - stage.target.fraction
+    fits = stage.source.bits <= 62 and stage.target.bits <= 62
+    if signal.dtype == np.dtype(object) or not (fits and 0 <= shift <= 62):
+        raw = [requantized_integer(stage, int(value)) for value in signal]
+        wide = any(not -(1 << 63) <= value < 1 << 63 for value in raw)
+        return np.array(raw, dtype=object if wide else np.int64)
+    value = _rounded(signal, shift, stage.rounding)
+    if stage.overflow == "saturate":
+        return np.clip(value, stage.target.least, stage.target.most)
+    span = 1 << stage.target.bits
+    return np.asarray((value - stage.target.least) % span + stage.target.least)
+
+
+def _rounded(signal: Integers, shift: int, rounding: str) -> Integers:
+    if shift == 0:
+        return signal
+    floor = signal >> shift
+    rest = signal - (floor << shift)
+    half = 1 << (shift - 1)
+    if rounding == "nearest-even":
+        return np.asarray(floor + ((rest > half) | ((rest == half) & (floor & 1 == 1))))
+    if rounding == "nearest-up":
+        return np.asarray(floor + (rest >= half))
+    if rounding == "toward-zero":
+        return np.asarray(floor + ((rest != 0) & (floor < 0)))
+    return floor
+
+
+def requantized_integer(stage: Requantize, raw: int) -> int:
+    """One value in exact integers: the definition that everything else is held against."""
+    shift = stage.source.fraction - stage.target.fraction
+    if shift <= 0:
+        value = raw << -shift
+    else:
+        value, rest, half = raw >> shift, raw & ((1 << shift) - 1), 1 << (shift - 1)
+        if stage.rounding == "nearest-even":
+            value += rest > half or (rest == half and value & 1 == 1)
+        elif stage.rounding == "nearest-up":
+            value += rest >= half
+        elif stage.rounding == "toward-zero":
+            value += rest != 0 and value < 0
+    if stage.overflow == "saturate":
+        return min(max(value, stage.target.least), stage.target.most)
+    return (value - stage.target.least) % (1 << stage.target.bits) + stage.target.least

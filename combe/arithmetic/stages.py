@@ -1,0 +1,151 @@
+"""A realization: the complete integer program, a short list of stages that every reader walks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
+from combe.errors import FormatError
+from combe.filters import Fir
+
+FORMS = ("direct", "folded")
+
+
+@dataclass(frozen=True, slots=True)
+class TapSum:
+    """accumulator = Σ coefficients[i]·x[n−i], exact. ``form`` says how it's built, never what it computes."""
+
+    coefficients: tuple[int, ...]
+    coefficient: Format
+    accumulator: Format
+    form: str = "direct"
+
+    @property
+    def symmetry(self) -> int:
+        """1 if the coefficients read the same backwards, -1 if they change sign, else 0."""
+        forward, backward = self.coefficients, self.coefficients[::-1]
+        return 1 if forward == backward else -1 if all(a == -b for a, b in zip(forward, backward)) else 0
+
+    def span(self, source: Format) -> tuple[int, int]:
+        """The least and the largest sum any input can cause; every partial sum lies between them too."""
+        ends = [(c * source.least, c * source.most) for c in self.coefficients]
+        return sum(min(pair) for pair in ends), sum(max(pair) for pair in ends)
+
+
+@dataclass(frozen=True, slots=True)
+class Requantize:
+    """From raw k at one format to k·2^(f₂−f₁), rounded, then saturated or wrapped."""
+
+    source: Format
+    target: Format
+    rounding: str
+    overflow: str
+
+
+Stage = TapSum | Requantize
+
+
+@dataclass(frozen=True, slots=True)
+class Realization:
+    """Input format, stages in order, output format.
+
+    Raises
+    ------
+    FormatError
+        If the stages don't fit together, with ``where`` naming the key.
+    """
+
+    name: str
+    sample_rate_hz: float
+    structure: str
+    input: Format
+    output: Format
+    stages: tuple[Stage, ...]
+
+    def __post_init__(self) -> None:
+        check(self)
+
+    def formats(self) -> list[Format]:
+        """The format in front of each stage, and the last one's result."""
+        found = [self.input]
+        for stage in self.stages:
+            found.append(stage.accumulator if isinstance(stage, TapSum) else stage.target)
+        return found
+
+    def exact(self) -> Fir:
+        """The filter its integer coefficients stand for, roundings between stages left out."""
+        taps = [1]
+        shift = 0
+        for stage in self.stages:
+            if isinstance(stage, TapSum):
+                taps = _product(taps, stage.coefficients)
+                shift += stage.coefficient.fraction
+        return Fir(tuple(_scaled(tap, shift) for tap in taps))
+
+
+def check(realization: Realization) -> None:
+    """Raise ``FormatError`` at the first stage that doesn't fit the one before."""
+    if not realization.stages:
+        raise FormatError("there is no stage", "stages", "at least one is needed")
+    if len(realization.stages) > 64:
+        raise FormatError(f"there are {len(realization.stages)} stages", "stages", "at most 64 are taken")
+    for index, (stage, source) in enumerate(zip(realization.stages, realization.formats())):
+        where = f"stages[{index}]"
+        if isinstance(stage, TapSum):
+            _check_tap_sum(stage, source, where)
+        else:
+            _check_requantize(stage, source, where)
+    last = realization.formats()[-1]
+    if last != realization.output:
+        raise FormatError(f"the last stage gives {last}, the output is {realization.output}", "output")
+
+
+def _check_tap_sum(stage: TapSum, source: Format, where: str) -> None:
+    if not stage.coefficients:
+        raise FormatError("there are no coefficients", f"{where}.coefficients", "at least one is needed")
+    for position, value in enumerate(stage.coefficients):
+        if not stage.coefficient.holds(value):
+            limits = f"{stage.coefficient.least} to {stage.coefficient.most}"
+            raise FormatError(f"{value} doesn't fit {stage.coefficient}", f"{where}.coefficients[{position}]", f"it holds {limits}")
+    fraction = source.fraction + stage.coefficient.fraction
+    if stage.accumulator.fraction != fraction:
+        what = f"{stage.accumulator} has its binary point in the wrong place"
+        raise FormatError(what, f"{where}.accumulator", f"input and coefficient make {fraction} fraction bits")
+    least, most = stage.span(source)
+    if not (stage.accumulator.holds(least) and stage.accumulator.holds(most)):
+        what = f"{stage.accumulator} can't hold every sum, which run from {least} to {most}"
+        raise FormatError(what, f"{where}.accumulator", f"{needed_accumulator(stage, source)} is enough")
+    if stage.form not in FORMS:
+        raise FormatError(f'form "{stage.form}" is not known', f"{where}.form", f"known are {', '.join(FORMS)}")
+    if stage.form == "folded" and not stage.symmetry:
+        raise FormatError("folded needs symmetric or antisymmetric coefficients", f"{where}.form", "use direct")
+
+
+def _check_requantize(stage: Requantize, source: Format, where: str) -> None:
+    if stage.source != source:
+        raise FormatError(f"from is {stage.source}, but {source} arrives here", f"{where}.from")
+    if stage.rounding not in ROUNDINGS:
+        raise FormatError(f'"{stage.rounding}" is not a rounding', f"{where}.rounding", f"known are {', '.join(ROUNDINGS)}")
+    if stage.overflow not in OVERFLOWS:
+        raise FormatError(f'"{stage.overflow}" is not an overflow', f"{where}.overflow", f"known are {', '.join(OVERFLOWS)}")
+
+
+def needed_accumulator(stage: TapSum, source: Format) -> Format:
+    """The narrowest signed accumulator no input can overflow, computed from the coefficients themselves."""
+    bits = narrowest_signed(*stage.span(source))
+    return Format(True, bits, source.fraction + stage.coefficient.fraction)
+
+
+def _product(left: list[int], right: tuple[int, ...]) -> list[int]:
+    if left == [1]:
+        return list(right)
+    result = [0] * (len(left) + len(right) - 1)
+    for i, a in enumerate(left):
+        for j, b in enumerate(right):
+            result[i + j] += a * b
+    return result
+
+
+def _scaled(raw: int, shift: int) -> float:
+    """raw·2^(−shift), rounded once."""
+    return raw / (1 << shift) if shift >= 0 else float(raw * (1 << -shift))

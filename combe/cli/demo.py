@@ -1,0 +1,128 @@
+"""``combe demo``"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from combe.arithmetic.reading import realization_document
+from combe.arithmetic.realize import rounded_lines
+from combe.arithmetic.simulate import ideal_run, simulate
+from combe.cli.output import print_json, print_lines, say
+from combe.delivery.package import Package
+from combe.design.file import design_document
+from combe.errors import FileError
+from combe.files import json_text, make_folder, write_text
+from combe.filters import Fir
+from combe.ledger import Line, meets
+from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
+from combe.project.demo import demo_project
+from combe.project.document import Project
+from combe.project.file import save_project
+from combe.proof.c import Proof, prove_c
+from combe.requirement import requirement_document
+from combe.signals.survey import night_recording
+
+
+@dataclass(frozen=True, slots=True)
+class _Made:
+    """Everything the demo made."""
+
+    ideal: Ideal
+    rounded: Rounded
+    measured: tuple[Line, ...]
+    package: Package
+    proof: Proof
+    files: list[str]
+    picture: str
+
+
+def run(
+    headless: Annotated[bool, typer.Option("--headless", help="No window: write everything into a folder.")] = False,
+    out: Annotated[str, typer.Option(metavar="DIR", help="The folder for --headless.")] = "",
+    json: Annotated[bool, typer.Option("--json", help="Print a summary as one JSON document.")] = False,
+) -> int:
+    """The Alder Combe bat survey: the recorder's band filter, from its requirement to proved C."""
+    if not headless:
+        if out or json:
+            raise FileError("--out and --json go with --headless", "demo")
+        from combe.app.start import open_demo
+
+        return open_demo()
+    folder = make_folder(out or "demo-out")
+    project = demo_project()
+    made = _make(project, folder)
+    every = (made.ideal.lines, made.rounded.lines, made.measured)
+    kept = all(meets(lines) for lines in every)
+    if json:
+        print_json(_summary(project, made, kept))
+    else:
+        print_lines(made.ideal.lines, f"ideal: {made.ideal.design.order + 1} taps")
+        print_lines(made.rounded.lines, f"rounded: {project.arithmetic.coefficient_bits}-bit coefficients")
+        print_lines(made.measured, "arithmetic: measured with tones through the bit-true model")
+        print(("proved: " if made.proof.holds else "NOT PROVED: ") + made.proof.sentence())
+        print(f"files are in {folder}")
+    return 0 if kept and made.proof.holds else 1
+
+
+def _make(project: Project, folder: Path) -> _Made:
+    say("requirement")
+    files = {"project.combe": None, "requirement.json": requirement_document(project.requirement)}
+    save_project(project, folder / "project.combe")
+    say("design")
+    ideal = ideal_of(project)
+    files["design.json"] = design_document(ideal.design)
+    say("rounding")
+    rounded = rounded_of(project, ideal)
+    lines = rounded_lines(rounded.realization, project.requirement)
+    files["realization.json"] = realization_document(rounded.realization, lines, ideal.design)
+    say("arithmetic")
+    measured = arithmetic_lines(rounded)
+    for name, document in files.items():
+        if document is not None:
+            write_text(folder / name, json_text(document))
+    signal = night_recording(rounded.realization.input, project.requirement.sample_rate_hz)
+    assert isinstance(ideal.design.filter, Fir)
+    runs = {
+        "recording.txt": signal.tolist(),
+        "filtered.txt": simulate(rounded.realization, signal).tolist(),
+        "filtered-ideal.txt": ideal_run(ideal.design.filter, rounded.realization, signal).tolist(),
+    }
+    for name, values in runs.items():
+        write_text(folder / name, "".join(f"{value}\n" for value in values))
+    say("C")
+    package = package_of(project, rounded)
+    written = package.write(folder / "c")
+    say("proof")
+    proof = prove_c(package, rounded.realization, rounded.lines)
+    picture = _draw(project, folder / "window.png")
+    names = [*files, *runs, *(f"c/{path.name}" for path in written)] + (["window.png"] if not picture else [])
+    return _Made(ideal, rounded, measured, package, proof, names, picture)
+
+
+def _draw(project: Project, path: Path) -> str:
+    """The window as a picture; without Qt's libraries the reason why there is none."""
+    say("picture")
+    try:
+        from combe.app.picture import draw_view
+
+        draw_view("ideal", project, str(path), (1280, 800), "light")
+    except ImportError as error:
+        say(f"no picture: {error}; on Debian, make setup as root installs what it needs")
+        return str(error)
+    return ""
+
+
+def _summary(project: Project, made: _Made, kept: bool) -> dict[str, Any]:
+    return {
+        "format": "combe-demo", "version": 1, "name": project.name, "meets": kept,
+        "taps": made.ideal.design.order + 1, "coefficient_bits": project.arithmetic.coefficient_bits,
+        "ideal": [line.document() for line in made.ideal.lines],
+        "rounded": [line.document() for line in made.rounded.lines],
+        "arithmetic": [line.document() for line in made.measured],
+        "code": {"language": "c", "name": project.code_name, "checksum": made.package.checksum},
+        "proof": made.proof.document(), "files": made.files, "picture_missing": made.picture or None,
+    }  # fmt: skip

@@ -1,0 +1,73 @@
+"""``combe examine``"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from combe.arithmetic.reading import realization_from
+from combe.cli.output import print_json, print_lines, status_of
+from combe.design.designed import Design
+from combe.design.file import design_document, read_design
+from combe.errors import CombeError, FileError
+from combe.files import parse_json, read_text
+from combe.ledger import lines_of
+from combe.response.measures import measures, response_table
+
+MOST_POINTS = 2_000_001
+
+
+def run(
+    file: Annotated[str, typer.Argument(metavar="FILE", help="A design, a realization or plain coefficients.")],
+    sample_rate: Annotated[float | None, typer.Option(help="Sample rate in Hz; 1 without one.")] = None,
+    points: Annotated[int | None, typer.Option(help="Add the response at this many frequencies, 0 to half the rate.")] = None,
+    json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
+) -> int:
+    """Measure any filter."""
+    if sample_rate is not None and not 0 < sample_rate < float("inf"):
+        raise FileError(f"{sample_rate:g} is not a sample rate", "--sample-rate", "it must be above zero")
+    if points is not None and not 2 <= points <= MOST_POINTS:
+        raise FileError(f"{points} points can't be computed", "--points", f"take 2 to {MOST_POINTS}")
+    design = _design_in(file, sample_rate)
+    document: dict[str, Any] = design_document(design)
+    document["measures"] = measures(design.filter, design.sample_rate_hz)
+    if points is not None:
+        document["response"] = response_table(design.filter, design.sample_rate_hz, points)
+    lines = lines_of(design.filter, design.requirement) if design.requirement else ()
+    if json:
+        print_json(document)
+    else:
+        _print(document)
+        if lines:
+            print_lines(lines, "limits")
+    return status_of(lines)
+
+
+def _design_in(file: str, sample_rate: float | None) -> Design:
+    """The design in a file; a realization counts as the filter its integers stand for."""
+    text = read_text(file)
+    if text.lstrip().startswith("{"):
+        try:
+            document = parse_json(text, "")
+            if isinstance(document, dict) and document.get("format") == "combe-realization":
+                found = realization_from(document)
+                rate = sample_rate or found.realization.sample_rate_hz
+                asked = found.design.requirement if found.design and rate == found.realization.sample_rate_hz else None
+                return Design("rounded", found.realization.exact(), rate, asked)
+        except CombeError as error:
+            raise error.at(file) from None
+    return read_design(file, sample_rate, text)
+
+
+def _print(document: dict[str, Any]) -> None:
+    print(f"{document['kind']} of order {document['order']}, sampled at {document['sample_rate_hz']:g} Hz")
+    for key, value in document["measures"].items():
+        if key == "bands":
+            for band in value:
+                level = f"ripple {band['ripple_db']:.4f} dB" if "ripple_db" in band else f"{band['attenuation_db']:.2f} dB down"
+                print(f"{band['kind']}: {band['start_hz']:.6g} to {band['stop_hz']:.6g} Hz, {level}")
+        elif isinstance(value, list):
+            print(f"{key}: {', '.join(f'{x:.6g}' for x in value)}")
+        else:
+            print(f"{key}: {value:.6g}" if isinstance(value, float) else f"{key}: {value}")

@@ -1,0 +1,51 @@
+"""What verbs print: one JSON document, or a table for people."""
+
+from __future__ import annotations
+
+import sys
+from typing import Any
+
+from rich.console import Console
+from rich.table import Table
+
+from combe.files import json_text
+from combe.ledger import Line, meets
+
+KEPT, MISSED = 0, 1
+
+
+def print_json(document: Any) -> None:
+    """One JSON document on standard output."""
+    sys.stdout.write(json_text(document))
+
+
+def say(text: str) -> None:
+    """Progress and remarks, on standard error."""
+    print(text, file=sys.stderr)
+
+
+def status_of(lines: tuple[Line, ...]) -> int:
+    """The exit status a ledger calls for."""
+    return KEPT if meets(lines) else MISSED
+
+
+def print_lines(lines: tuple[Line, ...], heading: str) -> None:
+    """The ledger as a table, a verdict in words on each row."""
+    table = Table("limit", "asked", "reached", "at", "margin", "", title=heading, title_justify="left", box=None, pad_edge=False)
+    for column in table.columns[1:5]:
+        column.justify = "right"
+    for line in lines:
+        table.add_row(*row_of(line))
+    console = Console(width=100 if not sys.stdout.isatty() else None, highlight=False)
+    console.print(table)
+
+
+def row_of(line: Line) -> list[str]:
+    """One line of the ledger as words."""
+    unit = {"db": " dB", "s": " s", "": ""}[line.unit]
+    number = (lambda x: f"{x:.4f}") if line.unit == "db" else (lambda x: f"{x:.6g}")
+    side = {"min_db": "at least", "max_db": "at most"}.get(line.limit, line.limit.rsplit("_", 1)[0].replace("_", " "))
+    name = f"{line.band} {side}".strip()
+    place = "" if line.at_hz is None else f"{line.at_hz:.6g} Hz"
+    verdict = "kept" if line.margin >= 0 else "MISSED"
+    return [name, f"{line.asked:g}{unit}", f"{number(line.reached)}{unit}", place, f"{number(line.margin)}{unit}", verdict]

@@ -1,0 +1,58 @@
+"""``combe realize``"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from combe.arithmetic.reading import realization_document
+from combe.arithmetic.realize import Choices, fewest_bits, realize, rounded_lines
+from combe.cli.output import print_json, print_lines, status_of
+from combe.design.file import read_design
+from combe.errors import CombeError, FormatError
+from combe.files import json_text, write_text
+
+
+def run(
+    design: Annotated[str, typer.Argument(metavar="DESIGN.json", help="A design, or plain taps.")],
+    structure: Annotated[str, typer.Option(help="direct or folded; folded by itself where taps are symmetric.")] = "",
+    coefficient_bits: Annotated[str, typer.Option(metavar="N|fewest", help="Width of the coefficients.")] = "16",
+    input: Annotated[str, typer.Option(metavar="FMT", help="Format of the input.")] = "s16f15",
+    output: Annotated[str, typer.Option(metavar="FMT", help="Format of the output; the input's without one.")] = "",
+    accumulator_bits: Annotated[int | None, typer.Option(metavar="N", help="A wider accumulator than needed.")] = None,
+    rounding: Annotated[str, typer.Option(help="nearest-even, nearest-up, floor or toward-zero.")] = "nearest-even",
+    overflow: Annotated[str, typer.Option(help="saturate or wrap.")] = "saturate",
+    out: Annotated[str, typer.Option(help="Write the realization file here.")] = "",
+    json: Annotated[bool, typer.Option("--json", help="Print the realization file.")] = False,
+) -> int:
+    """Turn a design into integers that a chip can run."""
+    source = read_design(design)
+    fewest = coefficient_bits == "fewest"
+    if not fewest and not (coefficient_bits.isascii() and coefficient_bits.isdigit()):
+        raise FormatError(f'"{coefficient_bits}" is not a width', "coefficient_bits", 'a number of bits, or "fewest"')
+    choices = Choices(
+        16 if fewest else int(coefficient_bits), structure, input, output, accumulator_bits, rounding, overflow
+    )
+    name = source.requirement.name if source.requirement else "filter"
+    try:
+        if fewest:
+            if source.requirement is None:
+                raise FormatError('"fewest" needs limits to keep', "coefficient_bits", "give a design file with its requirement")
+            made = fewest_bits(source.filter, source.requirement, choices, name)
+        else:
+            made = realize(source.filter, source.sample_rate_hz, choices, name)
+    except CombeError as error:
+        raise error.at(design) from None
+    lines = rounded_lines(made, source.requirement) if source.requirement else ()
+    document = realization_document(made, lines, source)
+    if out:
+        write_text(out, json_text(document))
+    if json:
+        print_json(document)
+    elif out != "-":
+        tap_sum = made.stages[0]
+        print(f"{made.structure}, {made.input} to {made.output}, coefficients {getattr(tap_sum, 'coefficient', '')}, "
+              f"accumulator {getattr(tap_sum, 'accumulator', '')}")  # fmt: skip
+        print_lines(lines, "limits with integer coefficients")
+    return status_of(lines)

@@ -1,0 +1,54 @@
+"""``combe simulate``"""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any
+
+import numpy as np
+import typer
+from numpy.typing import NDArray
+
+from combe.arithmetic.reading import read_realization
+from combe.arithmetic.simulate import ideal_run, simulate
+from combe.errors import CombeError, FileError
+from combe.files import read_text, write_text
+from combe.filters import Fir
+
+
+def run(
+    realization: Annotated[str, typer.Argument(metavar="REALIZATION.json", help="The realization file.")],
+    input: Annotated[str, typer.Option(help="Raw integers, one a line; - for standard input.")],
+    output: Annotated[str, typer.Option(help="Where the result goes; - for standard output.")],
+    ideal: Annotated[bool, typer.Option("--ideal", help="The unrounded filter, in steps of the output.")] = False,
+) -> int:
+    """Run a realization bit by bit."""
+    found = read_realization(realization)
+    samples = read_samples(input)
+    try:
+        if ideal:
+            if found.design is None or not isinstance(found.design.filter, Fir):
+                raise FileError("there is no design in it, so nothing unrounded to run", "design").at(realization)
+            result = ideal_run(found.design.filter, found.realization, samples)
+            text = "".join(f"{value!r}\n" for value in result.tolist())
+        else:
+            text = "".join(f"{value}\n" for value in simulate(found.realization, samples).tolist())
+    except CombeError as error:
+        raise (error if error.where.startswith(realization) else error.at(input)) from None
+    write_text(output, text)
+    return 0
+
+
+def read_samples(path: str) -> NDArray[Any]:
+    """Raw integers, one a line; blank lines are passed over."""
+    words = [line.strip() for line in read_text(path).splitlines()]
+    numbers = []
+    for index, word in enumerate(words, 1):
+        if not word:
+            continue
+        if not re.fullmatch(r"[+-]?[0-9]{1,40}", word):
+            shown = word if len(word) <= 30 else word[:27] + "..."
+            raise FileError(f'expected a whole number, found "{shown}"', f"{path}: line {index}")
+        numbers.append(int(word))
+    wide = any(not -(1 << 63) <= value < 1 << 63 for value in numbers)
+    return np.array(numbers, dtype=object if wide else np.int64)

@@ -1,0 +1,91 @@
+"""What the C template needs to know of each stage, every width and shift decided here."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from combe.arithmetic.formats import Format
+from combe.arithmetic.stages import Realization, Requantize, Stage, TapSum
+from combe.delivery.c.types import c_type, literal, signed_type
+from combe.errors import FormatError
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """One stage as the template prints it."""
+
+    kind: str
+    index: int
+    source: Format
+    result: Format
+    source_type: str
+    result_type: str
+    values: dict[str, Any]
+
+
+def views(realization: Realization) -> list[View]:
+    """Every stage in order."""
+    formats = realization.formats()
+    return [_view(stage, index, formats[index], formats[index + 1]) for index, stage in enumerate(realization.stages)]
+
+
+def _view(stage: Stage, index: int, source: Format, result: Format) -> View:
+    if isinstance(stage, TapSum):
+        return View("tap-sum", index, source, result, c_type(source), c_type(result), _tap_sum(stage, source))
+    return View("requantize", index, source, result, c_type(source), c_type(result), _requantize(stage))
+
+
+def _tap_sum(stage: TapSum, source: Format) -> dict[str, Any]:
+    """Products and sums in one type that holds the accumulator and the sum of a folded pair."""
+    coefficients = stage.coefficients
+    count = len(coefficients)
+    folded = stage.form == "folded" and count > 1
+    minus = folded and stage.symmetry == -1
+    least, most = source.least, source.most
+    pair = (least - most, most - least) if minus else (2 * least, 2 * most) if folded else (least, most)
+    sum_type = signed_type(min(stage.accumulator.least, pair[0]), max(stage.accumulator.most, pair[1]), 32)
+    table_type = c_type(stage.coefficient)
+    printed = coefficients[: (count + (0 if minus else 1)) // 2] if folded else coefficients
+    return {
+        "count": count, "half": count // 2, "middle": folded and not minus and count % 2 == 1, "folded": folded,
+        "minus": minus, "sum_type": sum_type, "table_type": table_type, "accumulator": stage.accumulator,
+        "rows": [literal(value, table_type) for value in printed], "coefficient": stage.coefficient,
+    }  # fmt: skip
+
+
+def _requantize(stage: Requantize) -> dict[str, Any]:
+    """Shift, rounding constants and limits, all within one type that holds the value before and after."""
+    source, target = stage.source, stage.target
+    needed = max(entry.bits + (not entry.signed) for entry in (source, target))
+    if needed > 64:
+        raise FormatError(f"{source} to {target} is wider than C's 64 bits", "stages", "take fewer bits")
+    work, width = ("int32_t", 32) if needed <= 32 else ("int64_t", 64)
+    shift = source.fraction - target.fraction
+    values: dict[str, Any] = {
+        "shift": shift, "work": work, "unsigned": f"u{work}", "rounding": stage.rounding, "overflow": stage.overflow,
+        "target": target, "width": width, "always_fits": _always_fits(stage), "full": target.bits == width,
+        "least": literal(target.least, work), "most": literal(target.most, work), "up": -shift,
+    }  # fmt: skip
+    if shift < 0:
+        # k·2^up stays within the limits exactly where k lies between these.
+        values["most_before"] = literal(target.most >> -shift, work)
+        values["least_before"] = literal(-(-target.least >> -shift), work)
+        values["scale"] = literal(1 << -shift, work) if -shift < width - 1 else ""
+    elif 0 < shift < width:
+        values["mask"] = literal((1 << shift) - 1, f"u{work}")
+        values["half"] = literal(1 << (shift - 1), f"u{work}")
+    if target.bits < width:
+        values["wrap_mask"] = literal((1 << target.bits) - 1, f"u{work}")
+        values["sign_bit"] = literal(1 << (target.bits - 1), f"u{work}")
+        values["sign_value"] = literal(1 << (target.bits - 1), work)
+    return values
+
+
+def _always_fits(stage: Requantize) -> bool:
+    """Whether no value that can arrive leaves the target's range, so that the limit would be dead code."""
+    shift = stage.source.fraction - stage.target.fraction
+    ends = []
+    for raw in (stage.source.least, stage.source.most):
+        ends.append(raw << -shift if shift < 0 else -((-raw) >> shift) if raw > 0 else raw >> shift)
+    return stage.target.holds(min(ends)) and stage.target.holds(max(ends))

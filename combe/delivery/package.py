@@ -1,0 +1,80 @@
+"""What a delivery is: files by name, and a checksum that a proof can be tied to."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+from combe.errors import FormatError
+from combe.files import make_folder, write_text
+
+C_WORDS = frozenset(
+    """auto break case char const continue default do double else enum extern float for goto if inline int long
+    register restrict return short signed sizeof static struct switch typedef union unsigned void volatile while
+    asm bool catch class delete explicit export false friend mutable namespace new operator private protected public
+    template this throw true try typename using virtual wchar_t main stdint stddef string errno math stdio stdlib
+    and or not xor""".split()
+)
+
+
+@dataclass(frozen=True, slots=True)
+class SourceFile:
+    """One generated file."""
+
+    name: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Package:
+    """All generated files of one delivery."""
+
+    language: str
+    name: str
+    files: tuple[SourceFile, ...]
+
+    @property
+    def checksum(self) -> str:
+        """A fingerprint of every name and every character."""
+        digest = hashlib.sha256()
+        for file in self.files:
+            digest.update(f"{file.name}\0{file.text}\0".encode())
+        return digest.hexdigest()[:16]
+
+    def text(self, ending: str) -> str:
+        """The text of the file whose name ends so."""
+        return next(file.text for file in self.files if file.name.endswith(ending))
+
+    def write(self, folder: str | Path) -> list[Path]:
+        """Write every file into a folder, made if needed; each appears whole or not at all."""
+        target = make_folder(folder)
+        for file in self.files:
+            write_text(target / file.name, file.text)
+        return [target / file.name for file in self.files]
+
+
+def checked_name(name: str) -> str:
+    """A name the user typed, if it can stand in code.
+
+    Raises
+    ------
+    FormatError
+        If it isn't an identifier of every language written, or is reserved in one.
+    """
+    if not re.fullmatch(r"[A-Za-z][A-Za-z0-9_]{0,39}", name):
+        instead = f"{identifier_from(name)!r} would be" if re.search("[A-Za-z]", name) else "start with a letter"
+        raise FormatError(f"{name!r} is not a name that code can have", "name", f"{instead}; letters, digits and _ are taken, 40 at most")
+    if name in C_WORDS or "__" in name or name.endswith("_"):
+        raise FormatError(f"{name!r} is a reserved word in C or C++", "name", f"{name.rstrip('_')}_filter would do")
+    return name
+
+
+def identifier_from(text: str) -> str:
+    """A valid name made from any text: what can't stand becomes an underscore."""
+    word = re.sub(r"[^A-Za-z0-9]+", "_", text).strip("_").lower()[:36]
+    word = word.rstrip("_")
+    if not word or not word[0].isalpha():
+        word = f"filter_{word}".rstrip("_")
+    return f"{word}_filter" if word in C_WORDS else word

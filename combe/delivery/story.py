@@ -1,0 +1,65 @@
+"""The comment at the head of generated code: what it is, what it keeps, what it costs."""
+
+from __future__ import annotations
+
+import textwrap
+
+from combe import __version__
+from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.ledger import Line, cost_of
+from combe.requirement import Requirement
+
+OWNERSHIP = "Generated code belongs to whoever generated it, with no conditions."
+
+
+def story(realization: Realization, name: str, requirement: Requirement | None, lines: tuple[Line, ...]) -> list[str]:
+    """Lines of plain ASCII, safe inside any comment."""
+    source = realization.exact()
+    cost = cost_of(source)
+    rows = [f"{name}: {requirement.name if requirement else realization.name}", ""]
+    rows.append(f"FIR filter of {len(source.taps)} taps for {realization.sample_rate_hz:g} samples a second.")
+    if source.symmetry:
+        rows.append(f"Delay {source.order / 2:g} samples at every frequency.")
+    rows.append(f"Cost a sample: {cost.multiplies} multiplies if pairs are folded, {cost.adds} adds.")
+    rows += ["", "Arithmetic"]
+    rows += [f"  {row}" for row in _arithmetic(realization)]
+    if lines:
+        rows += ["", "Limits asked, and reached with the integer coefficients"]
+        rows += [f"  {_line(line)}" for line in lines]
+    rows += ["", f"Made by Combe {__version__}. {OWNERSHIP}"]
+    return [part for row in rows for part in (textwrap.wrap(safe(row), 100, subsequent_indent="    ") or [""])]
+
+
+def _arithmetic(realization: Realization) -> list[str]:
+    rows = [f"input {realization.input}, output {realization.output}"]
+    for stage in realization.stages:
+        if isinstance(stage, TapSum):
+            rows.append(
+                f"{stage.form} sum of {len(stage.coefficients)} taps, coefficients {stage.coefficient}, "
+                f"accumulator {stage.accumulator}, which no input can overflow"
+            )
+        elif isinstance(stage, Requantize):
+            rows.append(f"{stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}")
+    return rows
+
+
+def _line(line: Line) -> str:
+    verdict = "kept" if line.margin >= 0 else "MISSED"
+    if line.unit == "db":
+        side = "at most" if line.limit == "max_db" else "at least"
+        return (
+            f"{line.band}: {side} {line.asked:g} dB; reached {line.reached:.4f} dB at {line.at_hz:.6g} Hz, "
+            f"{verdict} by {abs(line.margin):.4f} dB"
+        )
+    unit = " s" if line.unit == "s" else ""
+    return f"{line.limit}: {line.asked:g}{unit}; reached {line.reached:g}{unit}, {verdict}"
+
+
+def safe(text: str) -> str:
+    """Text that can't end a comment, continue a line or form a trigraph."""
+    plain = "".join(c if c.isascii() and c.isprintable() else "?" for c in text)
+    return plain.replace("*", ".").replace("??", "?.").replace("\\", "|").replace("/", "|") if _risky(plain) else plain
+
+
+def _risky(text: str) -> bool:
+    return any(mark in text for mark in ("*/", "/*", "//", "??", "\\"))

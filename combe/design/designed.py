@@ -1,0 +1,33 @@
+"""A finished design: the exact filter, what it was made for, and how."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from combe.filters import Filter, Fir
+from combe.requirement import Requirement
+
+
+@dataclass(frozen=True, slots=True)
+class Design:
+    """One filter and its story.
+
+    ``notes`` are sentences for the user: what the search found, what the cap on transitions cost.
+    """
+
+    method: str
+    filter: Filter
+    sample_rate_hz: float
+    requirement: Requirement | None = None
+    notes: tuple[str, ...] = ()
+    seconds: float = field(default=0.0, compare=False)
+
+    @property
+    def kind(self) -> str:
+        """``fir`` or ``iir``."""
+        return "fir" if isinstance(self.filter, Fir) else "iir"
+
+    @property
+    def order(self) -> int:
+        """The filter's order."""
+        return self.filter.order

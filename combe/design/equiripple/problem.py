@@ -1,0 +1,134 @@
+"""The approximation problem behind a requirement: targets and tolerances over the bands, caps over the transitions."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.errors import DesignError
+from combe.requirement import Requirement
+
+Array = NDArray[np.float64]
+
+TRANSITION_ALLOWANCE_DB = 0.5
+"""In a transition the gain may exceed the highest passband limit by this much, nowhere more."""
+
+SMALLEST_TOLERANCE = 1e-13
+"""Finer limits than this, relative to the largest gain, drown in double-precision rounding."""
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A stretch of the axis in radians per sample with gain limits straight in dB.
+
+    ``is_cap`` marks a transition held below a level, as a stopband of that level would be.
+    """
+
+    start: float
+    stop: float
+    lower_db: tuple[float, float] | None
+    upper_db: tuple[float, float]
+    is_cap: bool = False
+
+    def bounds(self, omega: Array) -> tuple[Array, Array]:
+        """Lower and upper linear gain limits."""
+        share = (omega - self.start) / (self.stop - self.start)
+        upper = 10 ** ((self.upper_db[0] + share * (self.upper_db[1] - self.upper_db[0])) / 20)
+        if self.lower_db is None:
+            return -upper, upper
+        return 10 ** ((self.lower_db[0] + share * (self.lower_db[1] - self.lower_db[0])) / 20), upper
+
+    def target(self, omega: Array) -> tuple[Array, Array]:
+        """Middle of the limits and half the room between them."""
+        lower, upper = self.bounds(omega)
+        return (lower + upper) / 2, (upper - lower) / 2
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """All stretches in order of frequency, and the fixed factor of the symmetry chosen."""
+
+    pieces: tuple[Piece, ...]
+    taps: int
+    symmetry: int
+
+    @property
+    def unknowns(self) -> int:
+        """Free coefficients of the polynomial in cos ω."""
+        if self.symmetry == 1:
+            return (self.taps + 1) // 2
+        return self.taps // 2
+
+    def factor(self, omega: Array) -> Array:
+        """The part of the amplitude the symmetry fixes: 1, cos(ω/2), sin ω or sin(ω/2) for types I to IV."""
+        if self.symmetry == 1:
+            return np.ones_like(omega) if self.taps % 2 else np.cos(omega / 2)
+        return np.sin(omega) if self.taps % 2 else np.sin(omega / 2)
+
+
+def transition_cap_db(requirement: Requirement) -> float:
+    """The level no transition may exceed."""
+    highest = max(db for band in requirement.passbands for _, db in band.upper.points)
+    return highest + TRANSITION_ALLOWANCE_DB
+
+
+def pieces_of(requirement: Requirement) -> tuple[Piece, ...]:
+    """The bands of a requirement, each cut where the slope of a limit changes."""
+    turn = 2 * np.pi / requirement.sample_rate_hz
+    found = []
+    for band in requirement.bands:
+        knots = sorted({p[0] for p in band.upper.points} | ({p[0] for p in band.lower.points} if band.lower else set()))
+        for start, stop in zip(knots, knots[1:]):
+            ends = np.array([start, stop])
+            inner = ends + 1e-9 * (stop - start) * np.array([1, -1])
+            upper = band.upper.at(inner, "least")
+            lower = None if band.lower is None else band.lower.at(inner, "most")
+            low_db = None if lower is None else (float(lower[0]), float(lower[1]))
+            found.append(Piece(start * turn, min(stop * turn, np.pi), low_db, (float(upper[0]), float(upper[1]))))
+    return tuple(found)
+
+
+def caps_of(requirement: Requirement, capped: frozenset[int], level_db: float, unknowns: int) -> tuple[Piece, ...]:
+    """Pieces that hold transitions (picked by their index in ``transitions()``) below a level.
+
+    They keep a fraction of a ripple away from the bands, whose own limits hold there.
+    """
+    turn = 2 * np.pi / requirement.sample_rate_hz
+    found = []
+    for index, (start_hz, stop_hz) in enumerate(requirement.transitions()):
+        if index in capped:
+            start, stop = start_hz * turn, min(stop_hz * turn, np.pi)
+            inset = min(np.pi / (8 * unknowns), (stop - start) / 10)
+            low = start + inset * (start > 0)
+            high = stop - inset * (stop < np.pi)
+            found.append(Piece(low, high, None, (level_db, level_db), True))
+    return tuple(found)
+
+
+def check_precision(pieces: tuple[Piece, ...]) -> None:
+    """Refuse tolerances that double precision can't resolve."""
+    ends = [(piece, piece.target(np.array([piece.start, piece.stop]))) for piece in pieces if not piece.is_cap]
+    largest = max(float(np.max(np.abs(target) + room)) for _, (target, room) in ends)
+    finest = min(float(np.min(room)) for _, (_, room) in ends)
+    if finest < SMALLEST_TOLERANCE * largest:
+        asked = 20 * np.log10(finest / largest)
+        most = 20 * np.log10(SMALLEST_TOLERANCE)
+        what = f"a tolerance of {asked:.0f} dB below the passband lies under what double precision can hold"
+        raise DesignError(what, instead=f"{most:.0f} dB is the finest that can be designed")
+
+
+def fits_symmetry(pieces: tuple[Piece, ...], taps: int, symmetry: int) -> str:
+    """Why this symmetry can't do it ("" if it can): it has a zero at 0 or at half the sample rate."""
+    at_zero = symmetry == -1
+    at_nyquist = (symmetry == 1 and taps % 2 == 0) or (symmetry == -1 and taps % 2 == 1)
+    for piece in pieces:
+        if piece.lower_db is None:
+            continue
+        if at_zero and piece.start == 0:
+            return "antisymmetric taps have a zero at 0 Hz, where a passband is asked"
+        if at_nyquist and piece.stop >= np.pi:
+            count = "an even number of symmetric" if symmetry == 1 else "an odd number of antisymmetric"
+            return f"{count} taps has a zero at half the sample rate, where a passband is asked"
+    return ""

@@ -1,0 +1,59 @@
+"""Errors the user can act on: one type per cause, each one clear sentence."""
+
+from __future__ import annotations
+
+
+class CombeError(Exception):
+    """What was wrong, where, and what would be right.
+
+    Parameters
+    ----------
+    what
+        The sentence itself, without a closing full stop.
+    where
+        The place: a file, a key such as ``bands[1].stop_hz``, or both; empty when there is none.
+    instead
+        What would be right or possible; empty when the sentence already says so.
+    """
+
+    def __init__(self, what: str, where: str = "", instead: str = "") -> None:
+        self.what = what
+        self.where = where
+        self.instead = instead
+        super().__init__(self.sentence())
+
+    def sentence(self) -> str:
+        """The whole message in one line."""
+        text = f"{self.where}: {self.what}" if self.where else self.what
+        if self.instead:
+            text += f"; {self.instead}"
+        return " ".join(text.split())
+
+    def at(self, file: str) -> CombeError:
+        """The same error with the file it came from in front of its place."""
+        where = f"{file}: {self.where}" if self.where else file
+        return type(self)(self.what, where, self.instead)
+
+
+class RequirementError(CombeError):
+    """The requirement contradicts itself or asks for something that has no meaning."""
+
+
+class DesignError(CombeError):
+    """No filter of the wanted kind can do what is asked."""
+
+
+class FormatError(CombeError):
+    """A number format or a realization that doesn't hold together."""
+
+
+class FileError(CombeError):
+    """A file that can't be read, written or understood."""
+
+
+class ToolError(CombeError):
+    """A compiler or simulator that is missing, fails or hangs."""
+
+
+class Stopped(Exception):  # noqa: N818 - not an error: somebody asked for it
+    """Raised inside long work after it was asked to stop."""

@@ -1,0 +1,32 @@
+"""What one output sample of a filter costs, counted on the exact filter."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from combe.filters import Cascade, Filter, Fir
+
+
+@dataclass(frozen=True, slots=True)
+class Cost:
+    """Operations and memory words per input sample."""
+
+    multiplies: int
+    adds: int
+    delays: int
+
+
+def cost_of(source: Filter) -> Cost:
+    """A symmetric or antisymmetric pair of taps counts as one multiply; zero taps cost nothing."""
+    if isinstance(source, Fir):
+        taps = source.taps
+        half = taps[: (len(taps) + 1) // 2] if source.symmetry else taps
+        used = sum(1 for tap in taps if tap)
+        return Cost(sum(1 for tap in half if tap), max(used - 1, 0), len(taps) - 1)
+    if isinstance(source, Cascade):
+        numbers = [value for section in source.sections for value in section]
+        multiplies = sum(1 for value in numbers if value not in (0, 1)) + (source.gain != 1)
+        adds = sum(max(sum(1 for b in s[:3] if b) - 1, 0) + sum(1 for a in s[3:] if a) for s in source.sections)
+        return Cost(multiplies, adds, source.order)
+    count = len(source.zeros) + len(source.poles)
+    return Cost(count + 1, count, source.order)

@@ -1,0 +1,86 @@
+"""The lines of the ledger."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from combe.filters import Filter
+from combe.ledger.cost import cost_of
+from combe.ledger.delay import delay_over_passbands
+from combe.requirement import Requirement
+from combe.response import worst_point
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One limit and what was reached.
+
+    ``asked`` and ``reached`` are in the unit of the limit: dB, seconds or multiplies. ``margin`` is positive
+    where the limit is kept. ``band`` is empty for limits of the whole filter, ``at_hz`` None where no one
+    frequency decides.
+    """
+
+    band: str
+    band_index: int
+    limit: str
+    asked: float
+    reached: float
+    margin: float
+    at_hz: float | None = None
+
+    @property
+    def unit(self) -> str:
+        """``db``, ``s`` or ``""`` (a count)."""
+        return "db" if self.limit.endswith("_db") else "s" if self.limit.endswith("_s") else ""
+
+    def document(self) -> dict[str, Any]:
+        """The line as a design file has it."""
+        unit = f"_{self.unit}" if self.unit else ""
+        found: dict[str, Any] = {"band": self.band or None, "limit": self.limit}
+        found |= {f"asked{unit}": self.asked, f"reached{unit}": self.reached}
+        if self.at_hz is not None:
+            found["at_hz"] = self.at_hz
+        return found | {f"margin{unit}": self.margin}
+
+
+def gain_lines(source: Filter, requirement: Requirement) -> list[Line]:
+    """A line per gain limit: the true worst point over the whole band."""
+    lines = []
+    for index, band in enumerate(requirement.bands):
+        for name, limit, side in (("min_db", band.lower, -1), ("max_db", band.upper, 1)):
+            if limit is not None:
+                point = worst_point(source, requirement.sample_rate_hz, limit, side)
+                line = Line(band.name, index, name, point.limit_db, point.gain_db, point.margin_db(side), point.hz)
+                lines.append(line)
+    return lines
+
+
+def lines_of(source: Filter, requirement: Requirement) -> tuple[Line, ...]:
+    """Every limit of a requirement, delay and cost included, in the requirement's order."""
+    lines = gain_lines(source, requirement)
+    rate = requirement.sample_rate_hz
+    if requirement.max_delay_s is not None or requirement.max_delay_spread_s is not None:
+        bands = [(band.start_hz, band.stop_hz) for band in requirement.passbands]
+        span = delay_over_passbands(source, bands, rate)
+        reached = {"max_delay_s": span.most / rate, "max_delay_spread_s": (span.most - span.least) / rate}
+        for name, value in reached.items():
+            asked = getattr(requirement, name)
+            if asked is not None:
+                lines.append(Line("", -1, name, asked, value, asked - value))
+    if requirement.max_multiplies is not None:
+        count = cost_of(source).multiplies
+        most = requirement.max_multiplies
+        lines.append(Line("", -1, "max_multiplies", most, count, most - count))
+    return tuple(lines)
+
+
+def meets(lines: tuple[Line, ...] | list[Line]) -> bool:
+    """Whether every limit is kept."""
+    return all(line.margin >= 0 for line in lines)
+
+
+def worst_line(lines: tuple[Line, ...] | list[Line]) -> Line | None:
+    """The gain limit with the least margin."""
+    gains = [line for line in lines if line.unit == "db"]
+    return min(gains, key=lambda line: line.margin, default=None)

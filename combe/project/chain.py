@@ -1,0 +1,59 @@
+"""What follows from a project, step by step: Brief, Ideal, Rounded, Arithmetic, Code."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from combe.arithmetic.realize import realize, rounded_lines
+from combe.arithmetic.simulate import simulate
+from combe.arithmetic.stages import Realization
+from combe.delivery.c import c_package
+from combe.delivery.package import Package
+from combe.design.designed import Design
+from combe.design.methods import Stop, design
+from combe.ledger import Line, lines_of
+from combe.project.document import Project
+from combe.signals.sweep import measured_lines, sweep_for
+
+STEPS = ("brief", "ideal", "rounded", "arithmetic", "code")
+
+
+@dataclass(frozen=True, slots=True)
+class Ideal:
+    """The exact design and its lines."""
+
+    design: Design
+    lines: tuple[Line, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Rounded:
+    """The integer program and its lines with integer coefficients."""
+
+    realization: Realization
+    lines: tuple[Line, ...]
+
+
+def ideal_of(project: Project, is_stopped: Stop = lambda: False) -> Ideal:
+    """The design a project asks for."""
+    choice = project.design
+    found = design(project.requirement, choice.method, choice.order, choice.symmetry, is_stopped)
+    return Ideal(found, lines_of(found.filter, project.requirement))
+
+
+def rounded_of(project: Project, ideal: Ideal) -> Rounded:
+    """The realization a project asks for."""
+    made = realize(ideal.design.filter, project.requirement.sample_rate_hz, project.arithmetic, project.name)
+    return Rounded(made, rounded_lines(made, project.requirement))
+
+
+def arithmetic_lines(rounded: Rounded) -> tuple[Line, ...]:
+    """Every gain limit measured with a full-scale tone through the bit-true model."""
+    sweep = sweep_for(rounded.realization, rounded.lines)
+    output = simulate(rounded.realization, sweep.samples)
+    return measured_lines(sweep, rounded.realization, output, rounded.lines)
+
+
+def package_of(project: Project, rounded: Rounded) -> Package:
+    """The generated C of a project."""
+    return c_package(rounded.realization, project.code_name, project.requirement, rounded.lines)

@@ -1,0 +1,37 @@
+"""The Alder Combe bat survey, made up: the recorder's band filter."""
+
+from __future__ import annotations
+
+from combe.arithmetic.realize import Choices
+from combe.project.document import DesignChoice, Project
+from combe.requirement import Band, Limit, Requirement
+
+
+def demo_project() -> Project:
+    """An ultrasonic microphone at 250 kHz: wind and stream below 12 kHz, calls from 18 to 110 kHz, images above.
+
+    Four taps more than the shortest leave room for coefficients of 16 bits; samples come from a 12-bit converter.
+    """
+    bands = (
+        _block("wind", 0, 12_000, -60),
+        _keep("calls", 18_000, 110_000, 0.1),
+        _block("images", 118_000, 125_000, -60),
+    )
+    requirement = Requirement("Bat band", 250_000.0, bands, "linear", max_delay_s=400e-6)
+    return Project(
+        "Alder Combe recorder", requirement, DesignChoice("equiripple", 112), Choices(16, "", "s12f11", "s16f15"), "calls"
+    )
+
+
+def fresh_project() -> Project:
+    """What *New* starts from: a lowpass to be changed."""
+    bands = (_keep("signal", 0, 8_000, 0.1), _block("rest", 12_000, 24_000, -60))
+    return Project("Untitled", Requirement("New filter", 48_000.0, bands, "linear"), code_name="filter_1")
+
+
+def _keep(name: str, start: float, stop: float, ripple_db: float) -> Band:
+    return Band(name, start, stop, Limit.level(ripple_db, start, stop), Limit.level(-ripple_db, start, stop))
+
+
+def _block(name: str, start: float, stop: float, db: float) -> Band:
+    return Band(name, start, stop, Limit.level(db, start, stop))

@@ -1,0 +1,45 @@
+"""A project as one frozen value: what was asked and what was chosen. All else follows from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from combe.arithmetic.realize import Choices
+from combe.ledger import Line
+from combe.requirement import Requirement
+
+
+@dataclass(frozen=True, slots=True)
+class DesignChoice:
+    """How to design: the method, and an order (None: the shortest that keeps every limit)."""
+
+    method: str = "equiripple"
+    order: int | None = None
+    symmetry: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class ProofRecord:
+    """A proof that was made, tied by checksum to the exact text it was made of."""
+
+    language: str
+    checksum: str
+    tool: str
+    samples: int
+    lines: tuple[Line, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Project:
+    """Everything a project file holds."""
+
+    name: str
+    requirement: Requirement
+    design: DesignChoice = DesignChoice()
+    arithmetic: Choices = Choices()
+    code_name: str = "filter"
+    proofs: tuple[ProofRecord, ...] = field(default=(), compare=False)
+
+    def proof_of(self, checksum: str) -> ProofRecord | None:
+        """The recorded proof of exactly this text, if there is one."""
+        return next((proof for proof in self.proofs if proof.checksum == checksum), None)

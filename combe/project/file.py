@@ -1,0 +1,135 @@
+"""The project file: one JSON document, ``NAME.combe``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, parse_format
+from combe.arithmetic.realize import FEWEST_BITS, MOST_BITS, Choices
+from combe.arithmetic.stages import FORMS
+from combe.checking import Fields, is_number
+from combe.delivery.package import checked_name, identifier_from
+from combe.design.methods import METHODS
+from combe.errors import CombeError
+from combe.files import json_text, read_json, write_text
+from combe.ledger import Line
+from combe.project.document import DesignChoice, Project, ProofRecord
+from combe.requirement import requirement_document, requirement_from
+
+KEYS = ("format", "version", "name", "requirement", "design", "arithmetic", "code", "proofs")
+
+
+def read_project(path: str | Path) -> Project:
+    """The project in a file; a requirement file makes a new project of its own.
+
+    Raises
+    ------
+    CombeError
+        Naming the file, the key and what was expected.
+    """
+    document = read_json(path)
+    try:
+        if isinstance(document, dict) and document.get("format") == "combe-requirement":
+            requirement = requirement_from(document)
+            return Project(requirement.name, requirement, code_name=identifier_from(requirement.name))
+        return project_from(document)
+    except CombeError as error:
+        raise error.at(str(path)) from None
+
+
+def save_project(project: Project, path: str | Path) -> None:
+    """Write a project whole or not at all."""
+    write_text(path, json_text(project_document(project)))
+
+
+def project_from(document: Any) -> Project:
+    """The project in a JSON document."""
+    fields = Fields(document)
+    fields.header("combe-project", 1)
+    fields.only(KEYS)
+    requirement = requirement_from(document.get("requirement"), "requirement")
+    name = fields.text("name", "a text", requirement.name)
+    code = Fields(document.get("code") or {}, "code")
+    code.only(("name",))
+    code_name = checked_name(code.text("name", "a name", identifier_from(name)))
+    proofs = [_proof(item, f"proofs[{k}]") for k, item in enumerate(document.get("proofs") or [])]
+    return Project(
+        name, requirement, _design(document.get("design") or {}), _arithmetic(document.get("arithmetic") or {}),
+        code_name, tuple(proofs),
+    )  # fmt: skip
+
+
+def _design(document: Any) -> DesignChoice:
+    fields = Fields(document, "design")
+    fields.only(("method", "order", "symmetry"))
+    order = fields.integer("order", 0, 10**6) if fields.has("order") else None
+    symmetry = fields.choice("symmetry", ("symmetric", "antisymmetric"), "symmetric")
+    method = fields.choice("method", [m.name for m in METHODS], "equiripple")
+    return DesignChoice(method, order, 1 if symmetry == "symmetric" else -1)
+
+
+def _arithmetic(document: Any) -> Choices:
+    fields = Fields(document, "arithmetic")
+    fields.only(("coefficient_bits", "structure", "input", "output", "accumulator_bits", "rounding", "overflow"))
+    standard = Choices()
+    bits = fields.integer("coefficient_bits", FEWEST_BITS, MOST_BITS) if fields.has("coefficient_bits") else standard.coefficient_bits
+    found = Choices(
+        bits,
+        fields.choice("structure", ("", *FORMS), ""),
+        fields.text("input", "a format", standard.input),
+        fields.text("output", "a format", ""),
+        fields.integer("accumulator_bits", 2, 64) if fields.has("accumulator_bits") else None,
+        fields.choice("rounding", ROUNDINGS, standard.rounding),
+        fields.choice("overflow", OVERFLOWS, standard.overflow),
+    )
+    parse_format(found.input, "arithmetic.input")
+    if found.output:
+        parse_format(found.output, "arithmetic.output")
+    return found
+
+
+def _proof(item: Any, where: str) -> ProofRecord:
+    fields = Fields(item, where)
+    lines = []
+    for index, line in enumerate(item.get("lines") or []):
+        place = Fields(line, f"{where}.lines[{index}]")
+        at_hz = place.number("at_hz") if place.has("at_hz") else None
+        numbers = [place.number(key) for key in ("asked", "reached", "margin")]
+        lines.append(Line(place.text("band"), place.integer("band_index", -1, 1000), place.text("limit"), *numbers, at_hz))
+    samples = fields.integer("samples", 0, 10**12)
+    return ProofRecord(fields.text("language"), fields.text("checksum"), fields.text("tool"), samples, tuple(lines))
+
+
+def project_document(project: Project) -> dict[str, Any]:
+    """The JSON document of a project; reading it gives the same value again."""
+    design: dict[str, Any] = {"method": project.design.method}
+    if project.design.order is not None:
+        design["order"] = project.design.order
+    if project.design.symmetry == -1:
+        design["symmetry"] = "antisymmetric"
+    choices = project.arithmetic
+    arithmetic = {
+        "coefficient_bits": choices.coefficient_bits, "structure": choices.structure, "input": choices.input,
+        "output": choices.output, "accumulator_bits": choices.accumulator_bits, "rounding": choices.rounding,
+        "overflow": choices.overflow,
+    }  # fmt: skip
+    return {
+        "format": "combe-project", "version": 1, "name": project.name,
+        "requirement": requirement_document(project.requirement), "design": design, "arithmetic": arithmetic,
+        "code": {"name": project.code_name}, "proofs": [_proof_document(proof) for proof in project.proofs],
+    }  # fmt: skip
+
+
+def _proof_document(proof: ProofRecord) -> dict[str, Any]:
+    lines = []
+    for line in proof.lines:
+        found: dict[str, Any] = {"band": line.band, "band_index": line.band_index, "limit": line.limit}
+        found |= {"asked": line.asked, "reached": line.reached, "margin": line.margin}
+        if is_number(line.at_hz):
+            found["at_hz"] = line.at_hz
+        lines.append(found)
+    return {
+        "language": proof.language, "checksum": proof.checksum, "tool": proof.tool, "samples": proof.samples,
+        "lines": lines,
+    }  # fmt: skip

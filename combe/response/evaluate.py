@@ -1,0 +1,125 @@
+"""The complex response at any frequency, and its logarithmic derivative, both in closed form."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.files import FLOOR_DB
+from combe.filters import Filter, Fir, Rational, rational_of
+
+Array = NDArray[np.float64]
+ComplexArray = NDArray[np.complex128]
+CHUNK = 2_000_000
+
+
+def frequency_response(source: Filter | Rational, omega: Array) -> ComplexArray:
+    """H(e^{jω}) at angular frequencies ``omega`` in radians per sample (any shape)."""
+    omega = np.asarray(omega, dtype=np.float64)
+    if isinstance(source, Fir):
+        return _fir_sums(source, omega.ravel())[0].reshape(omega.shape)
+    return rational_response(_rational(source), omega.ravel()).reshape(omega.shape)
+
+
+def log_slope(source: Filter | Rational, omega: Array) -> ComplexArray:
+    """d ln H/dω: the real part is the slope of ln|H|, the negated imaginary part the group delay in samples.
+
+    Not finite where H is zero.
+    """
+    omega = np.asarray(omega, dtype=np.float64).ravel()
+    if isinstance(source, Fir):
+        value, derivative = _fir_sums(source, omega)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return derivative / value
+    return rational_log_slope(_rational(source), omega)
+
+
+def gain_db(response: ComplexArray | Array) -> Array:
+    """20·log10|H|, floored at ``FLOOR_DB``."""
+    floor = 10 ** (FLOOR_DB / 20)
+    return 20 * np.log10(np.maximum(np.abs(response), floor))
+
+
+def uniform_response(source: Filter | Rational, count: int) -> ComplexArray:
+    """H at ``count`` frequencies evenly from 0 to π, both ends included: one FFT for a FIR."""
+    if isinstance(source, Fir) and count > 1 and 2 * (count - 1) >= len(source.taps):
+        return np.asarray(np.fft.rfft(source.array, 2 * (count - 1)), dtype=np.complex128)
+    return frequency_response(source, np.linspace(0, np.pi, count))
+
+
+def uniform_derivative(source: Fir, count: int) -> ComplexArray:
+    """dH/dω on the grid of ``uniform_response``."""
+    weighted = -1j * np.arange(len(source.taps)) * source.array
+    return np.asarray(np.fft.fft(weighted, 2 * (count - 1))[:count], dtype=np.complex128)
+
+
+def rational_response(source: Rational, omega: Array) -> ComplexArray:
+    """H from logarithms of the distances to every root, so that no order overflows."""
+    logarithm = -1j * omega * source.delay
+    blocked = np.zeros(omega.shape, dtype=bool)
+    for root, sign in signed_roots(source):
+        distance = _difference(root, omega)
+        if sign > 0:
+            blocked |= distance == 0
+        logarithm = logarithm + sign * np.log(np.where(distance == 0, 1e-300, distance))
+    return np.asarray(np.where(blocked, 0, source.gain * np.exp(logarithm)), dtype=np.complex128)
+
+
+def rational_log_slope(source: Rational, omega: Array) -> ComplexArray:
+    """d ln H/dω as a sum over the roots."""
+    total = np.full(omega.shape, -1j * source.delay, dtype=np.complex128)
+    for root, sign in signed_roots(source):
+        radius, angle = abs(root), np.angle(root)
+        phi = omega - angle
+        square = (1 - radius) ** 2 + 4 * radius * np.sin(phi / 2) ** 2
+        with np.errstate(divide="ignore", invalid="ignore"):
+            real = radius * np.sin(phi) / square
+            delay = 0.5 if radius == 1 else (radius * radius - radius * np.cos(phi)) / square
+        total += sign * (real - 1j * delay)
+    return total
+
+
+def signed_roots(source: Rational) -> list[tuple[complex, int]]:
+    """Every root with +1 for a zero and -1 for a pole."""
+    return [(complex(z), 1) for z in source.zeros] + [(complex(p), -1) for p in source.poles]
+
+
+def _difference(root: complex, omega: Array) -> ComplexArray:
+    """1 − root·e^{−jω} without cancellation when the root lies near the unit circle."""
+    radius, phi = abs(root), omega - np.angle(root)
+    real = (1 - radius) + 2 * radius * np.sin(phi / 2) ** 2
+    return np.asarray(real + 1j * radius * np.sin(phi), dtype=np.complex128)
+
+
+def _rational(source: Filter | Rational) -> Rational:
+    if isinstance(source, Rational):
+        return source
+    assert not isinstance(source, Fir)
+    return rational_of(source)
+
+
+def _fir_sums(source: Fir, omega: Array) -> tuple[ComplexArray, ComplexArray]:
+    """H and dH/dω by direct summation about the middle tap, where the terms of a symmetric filter pair up."""
+    taps, center = source.array, (len(source.taps) - 1) / 2
+    value = np.empty(omega.shape, dtype=np.complex128)
+    slope = np.empty(omega.shape, dtype=np.complex128)
+    step = max(1, CHUNK // len(taps))
+    for first in range(0, len(omega), step):
+        part = slice(first, first + step)
+        value[part], slope[part] = _centered(source.symmetry, taps, center, omega[part])
+    shift = np.exp(-1j * center * omega)
+    return value * shift, (slope - 1j * center * value) * shift
+
+
+def _centered(symmetry: int, taps: Array, center: float, omega: Array) -> tuple[ComplexArray, ComplexArray]:
+    """The response about the middle and its derivative; real sums where symmetry allows."""
+    offset = np.arange(len(taps)) - center
+    if symmetry == 0:
+        turn = np.exp(-1j * np.outer(omega, offset))
+        return turn @ taps, turn @ (-1j * offset * taps)
+    right = offset >= 0
+    weight = np.where(offset[right] == 0, 1.0, 2.0) * taps[right]
+    phase = np.outer(omega, offset[right])
+    if symmetry == 1:
+        return (np.cos(phase) @ weight).astype(complex), (np.sin(phase) @ (-weight * offset[right])).astype(complex)
+    return -1j * (np.sin(phase) @ weight), -1j * (np.cos(phase) @ (weight * offset[right]))

@@ -1,0 +1,73 @@
+"""Impulse and step responses."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.filters import Cascade, Filter, Fir, Roots, rational_of
+
+Array = NDArray[np.float64]
+LONGEST = 200_000
+
+
+def impulse_response(source: Filter, count: int | None = None) -> Array:
+    """The first ``count`` output samples for a unit impulse.
+
+    Without a count: all taps of a FIR; of a recursive filter as many as its slowest pole needs to fall to 1e-6.
+    """
+    if isinstance(source, Fir):
+        taps = source.array
+        return taps if count is None else np.pad(taps, (0, max(0, count - len(taps))))[:count]
+    length = count or ringing_length(source)
+    if isinstance(source, Roots):
+        return _from_roots(source, length)
+    signal = np.zeros(length)
+    signal[0] = source.gain
+    for b0, b1, b2, a1, a2 in source.sections:
+        signal = _section(signal, b0, b1, b2, a1, a2)
+    return signal
+
+
+def step_response(source: Filter, count: int | None = None) -> Array:
+    """The running sum of the impulse response."""
+    return np.cumsum(impulse_response(source, count))
+
+
+def ringing_length(source: Cascade | Roots) -> int:
+    """Samples until the slowest pole has fallen to 1e-6."""
+    rational = rational_of(source)
+    radius = float(np.max(np.abs(rational.poles), initial=0.0))
+    order = len(rational.poles) + len(rational.zeros) + rational.delay
+    if radius == 0:
+        return order + 1
+    if radius >= 1:
+        return 1024
+    return int(min(LONGEST, order + 16 + np.ceil(np.log(1e-6) / np.log(radius))))
+
+
+def _section(signal: Array, b0: float, b1: float, b2: float, a1: float, a2: float) -> Array:
+    output = np.empty_like(signal)
+    s1 = s2 = 0.0
+    for index, x in enumerate(signal.tolist()):
+        y = b0 * x + s1
+        s1 = b1 * x - a1 * y + s2
+        s2 = b2 * x - a2 * y
+        output[index] = y
+    return output
+
+
+def _from_roots(source: Roots, count: int) -> Array:
+    """One first-order complex section per root; conjugates leave a real sum."""
+    rational = rational_of(source)
+    signal = np.zeros(count, dtype=np.complex128)
+    if rational.delay < count:
+        signal[rational.delay] = rational.gain
+    for zero in rational.zeros:
+        signal[1:] = signal[1:] - zero * signal[:-1]
+    for pole in rational.poles:
+        state = 0j
+        for index, x in enumerate(signal.tolist()):
+            state = x + complex(pole) * state
+            signal[index] = state
+    return np.asarray(signal.real)

@@ -1,0 +1,1 @@
+"""Stimuli and measures on signals."""

@@ -1,0 +1,64 @@
+"""Raw integer test signals: repeatable everywhere, drawn to the edges of a format."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.arithmetic.formats import Format
+from combe.arithmetic.stages import Realization, TapSum
+
+Integers = NDArray[np.int64]
+
+
+def random_integers(count: int, entry: Format, seed: int) -> Integers:
+    """Uniform over the whole format. Source: Steele, Lea & Flood (2014), "Fast splittable pseudorandom number
+    generators" (the SplitMix64 step), so that the sequence never changes with a library."""
+    with np.errstate(over="ignore"):
+        state = np.arange(1, count + 1, dtype=np.uint64) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(seed)
+        state = (state ^ (state >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+        state = (state ^ (state >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+        state ^= state >> np.uint64(31)
+    bits = state >> np.uint64(64 - entry.bits)
+    return bits.astype(np.int64) + (entry.least if entry.signed else 0)
+
+
+def tone(count: int, entry: Format, omega: float, level: float = 0.97) -> Integers:
+    """A sine at ``omega`` radians per sample, at ``level`` of full scale, rounded to the format."""
+    middle, reach = (entry.least + entry.most) / 2, (entry.most - entry.least) / 2
+    wave = np.floor(middle + level * reach * np.cos(omega * np.arange(count) + 0.7) + 0.5)
+    return np.clip(wave, entry.least, entry.most).astype(np.int64)
+
+
+def worst_case(realization: Realization) -> Integers:
+    """The input that drives the first sum to its largest, then to its smallest value."""
+    stage = realization.stages[0]
+    if not isinstance(stage, TapSum):
+        return np.zeros(0, dtype=np.int64)
+    backward = np.array([1 if c > 0 else -1 for c in stage.coefficients[::-1]])
+    low, high = realization.input.least, realization.input.most
+    return np.concatenate([np.where(backward > 0, high, low), np.where(backward > 0, low, high)]).astype(np.int64)
+
+
+def vectors(realization: Realization, count: int, seed: int = 1) -> Integers:
+    """Test vectors: impulse, full-scale steps, alternation, corners, the worst case, then random samples.
+
+    At least ``count`` samples; more if the filter is so long that its set pieces need them.
+    """
+    entry = realization.input
+    if entry.bits > 62:
+        raise ValueError("inputs wider than 62 bits have no vectors")
+    length = sum(len(s.coefficients) for s in realization.stages if isinstance(s, TapSum)) + 2
+    low, high = entry.least, entry.most
+    quiet = np.zeros(length, dtype=np.int64)
+    impulse = quiet.copy()
+    impulse[0] = high
+    alternating = np.where(np.arange(length) % 2, low, high)
+    corners = np.array([low, high, low, low, high, high, 0, min(1, high), max(-1, low)], dtype=np.int64)
+    pieces = [
+        impulse, quiet, np.full(length, high), np.full(length, low), alternating, quiet,
+        worst_case(realization), corners,
+    ]  # fmt: skip
+    fixed = np.concatenate(pieces).astype(np.int64)
+    rest = max(256, count - len(fixed))
+    return np.concatenate([fixed, random_integers(rest, entry, seed)])

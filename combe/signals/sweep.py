@@ -1,0 +1,79 @@
+"""Measuring a running filter with tones, as on a bench: each limit at the frequency where it is closest."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.arithmetic.formats import Format
+from combe.arithmetic.stages import Realization, TapSum
+from combe.files import FLOOR_DB
+from combe.ledger import Line
+from combe.signals.stimuli import tone
+
+Integers = NDArray[np.int64]
+Array = NDArray[np.float64]
+SETTLED_SAMPLES = 4096
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Sweep:
+    """One tone after the other, each long enough to settle and then be measured."""
+
+    frequencies_hz: tuple[float, ...]
+    samples: Integers
+    settling: int
+
+
+def sweep_for(realization: Realization, lines: tuple[Line, ...]) -> Sweep:
+    """Tones at the worst frequency of every gain limit."""
+    frequencies = tuple(dict.fromkeys(line.at_hz for line in lines if line.unit == "db" and line.at_hz is not None))
+    frequencies = tuple(_off_the_ends(hz, realization.sample_rate_hz) for hz in frequencies)
+    settling = sum(len(stage.coefficients) for stage in realization.stages if isinstance(stage, TapSum)) + 1
+    turn = 2 * np.pi / realization.sample_rate_hz
+    tones = [tone(settling + SETTLED_SAMPLES, realization.input, hz * turn) for hz in frequencies]
+    samples = np.concatenate(tones) if tones else np.zeros(0, dtype=np.int64)
+    return Sweep(frequencies, samples, settling)
+
+
+def measured_lines(sweep: Sweep, realization: Realization, output: NDArray[np.int64], lines: tuple[Line, ...]) -> tuple[Line, ...]:
+    """The ledger's lines with the gains measured on ``output``, the filter's answer to the sweep.
+
+    The gain at a frequency is the ratio of the two sinusoids that fit input and output best (least squares,
+    with the offset fitted along), once the filter has settled.
+    """
+    found = {}
+    block = sweep.settling + SETTLED_SAMPLES
+    rate = realization.sample_rate_hz
+    for index, hz in enumerate(sweep.frequencies_hz):
+        part = slice(index * block + sweep.settling, (index + 1) * block)
+        omega = 2 * np.pi * hz / rate
+        heard = _amplitude(output[part], realization.output, omega)
+        played = _amplitude(sweep.samples[part], realization.input, omega)
+        found[hz] = 20 * np.log10(heard / played) if heard > 0 else FLOOR_DB
+    result = []
+    for line in lines:
+        place = None if line.at_hz is None else _off_the_ends(line.at_hz, rate)
+        if line.unit == "db" and place in found:
+            reached = float(found[place])
+            sign = 1 if line.limit == "max_db" else -1
+            line = replace(line, reached=reached, margin=sign * (line.asked - reached))
+        result.append(line)
+    return tuple(result)
+
+
+def _off_the_ends(hz: float, sample_rate_hz: float) -> float:
+    """Zero and half the sample rate, moved in by a thousandth: a tone there repeats itself so soon that rounding
+    would act as an error of gain, and the gain is flat there anyway."""
+    inset = sample_rate_hz / 997
+    return min(max(hz, inset), sample_rate_hz / 2 - inset)
+
+
+def _amplitude(raw: NDArray[np.int64], entry: Format, omega: float) -> float:
+    """Amplitude of the best-fitting sinusoid, in units of value."""
+    time = np.arange(len(raw))
+    columns = np.column_stack([np.cos(omega * time), np.sin(omega * time), np.ones(len(raw))])
+    fitted = np.linalg.lstsq(columns, raw.astype(np.float64), rcond=None)[0]
+    return float(np.hypot(fitted[0], fitted[1]) * entry.step)
