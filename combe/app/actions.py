@@ -1,0 +1,163 @@
+"""Every action in one table: its menu, its name, its keys, what it does."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QPlainTextEdit
+
+from combe.app.plots.panel import TABS
+from combe.app.widgets.action_palette import ActionPalette
+from combe.app.widgets.chain_bar import TITLES
+from combe.project.chain import STEPS
+from combe.requirement.presets import SHAPES
+
+if TYPE_CHECKING:
+    from combe.app.window import MainWindow
+
+
+class Actions:
+    """Builds the menus and keeps their state right."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self.window = window
+        self.menus: dict[str, QMenu] = {}
+        self.all: list[QAction] = []
+        dialogs, session = window.dialogs, window.session
+        self._add("Project", "New", "Ctrl+N", dialogs.new)
+        self._add("Project", "Open…", "Ctrl+O", dialogs.open)
+        self.recent = QMenu("Open recent", window)
+        self._menu("Project").addMenu(self.recent)
+        self._add("Project", "Open the demo", "", dialogs.open_demo)
+        self._part("Project")
+        self._add("Project", "Save", "Ctrl+S", dialogs.save)
+        self._add("Project", "Save as…", "Ctrl+Shift+S", dialogs.save_as)
+        self._part("Project")
+        self._add("Project", "Export code…", "Ctrl+E", dialogs.export)
+        self._part("Project")
+        self._add("Project", "Quit", "Ctrl+Q", window.close)
+        self.undo = self._add("Edit", "Undo", "Ctrl+Z", session.undo)
+        self.redo = self._add("Edit", "Redo", "Ctrl+Shift+Z", session.redo)
+        self._part("Edit")
+        self._add("Edit", "Copy", "Ctrl+C", self._copy)
+        self._add("Edit", "Copy coefficients", "Ctrl+Shift+C", self._copy_coefficients)
+        self._add("Edit", "Copy ledger", "", window.ledger.copy_text)
+        self._part("Edit")
+        self._add("Edit", "Add a band", "Ctrl+B", window.brief.add_band)
+        for name in SHAPES:
+            self._add("Edit", f"Start from a {name}", "", partial(window._on_shape, name))
+        for number, step in enumerate(STEPS, 1):
+            self._add("View", TITLES[step], f"Ctrl+{number}", partial(window.open_step, step))
+        self._part("View")
+        for number, tab in enumerate(TABS, 1):
+            self._add("View", f"Plot {tab}", f"Alt+{number}", partial(self._open_plot, tab))
+        self._part("View")
+        self._add("View", "Show the whole plot", "Ctrl+0", window.plots.go_home)
+        self._add("View", "Go to the worst point", "Ctrl+W", self._worst)
+        self._part("View")
+        self.relative = self._add("View", "Frequencies as shares of the sample rate", "Ctrl+F", self._toggle_relative)
+        self.relative.setCheckable(True)
+        self.relative.setChecked(window.settings.relative)
+        self.dark = self._add("View", "Dark theme", "Ctrl+D", self._toggle_dark)
+        self.dark.setCheckable(True)
+        self.dark.setChecked(window.settings.theme == "dark")
+        self._add("Run", "Prove the code", "Ctrl+P", self._prove)
+        self._add("Run", "Take the fewest coefficient bits that hold", "Ctrl+L", window.rounded.fewest.click)
+        self._add("Help", "All actions", "Ctrl+K", self.open_palette)
+        self._add("Help", "About Combe", "", dialogs.about)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Names and states that follow the project."""
+        history = self.window.session.history
+        for action, word, name in ((self.undo, "Undo", history.undo_name), (self.redo, "Redo", history.redo_name)):
+            action.setEnabled(bool(name))
+            action.setText(f"{word}: {name}" if name else word)
+        self.recent.clear()
+        for path in self.window.settings.recent:
+            self.recent.addAction(path, partial(self.window.dialogs.open_path, Path(path)))
+        self.recent.setEnabled(bool(self.window.settings.recent))
+
+    def named(self, name: str) -> QAction:
+        """An action by its name."""
+        return next(action for action in self.all if action.text() == name)
+
+    def open_palette(self) -> ActionPalette:
+        """All actions, to be typed."""
+        palette = ActionPalette(self.all, self.window)
+        place = self.window.geometry().center()
+        palette.move(place.x() - palette.width() // 2, self.window.geometry().top() + 110)
+        palette.show()
+        return palette
+
+    def _menu(self, name: str) -> QMenu:
+        if name not in self.menus:
+            bar = self.window.menuBar()
+            assert bar is not None
+            menu = bar.addMenu(name)
+            assert menu is not None
+            self.menus[name] = menu
+        return self.menus[name]
+
+    def _add(self, menu: str, name: str, keys: str, run: Callable[..., object]) -> QAction:
+        action = QAction(name, self.window)
+        if keys:
+            action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _: run())
+        self._menu(menu).addAction(action)
+        self.all.append(action)
+        return action
+
+    def _part(self, menu: str) -> None:
+        self._menu(menu).addSeparator()
+
+    def _open_plot(self, tab: str) -> None:
+        if self.window.middle.currentIndex() != 0:
+            self.window.open_step("ideal")
+        self.window.plots.open_tab(tab)
+
+    def _worst(self) -> None:
+        window = self.window
+        lines = {"rounded": window.session.rounded, "ideal": window.session.ideal}.get(window.step, window.session.ideal)
+        gains = [line for line in lines.lines if line.at_hz is not None] if lines else []
+        if gains:
+            window.plots.point_at(min(gains, key=lambda line: line.margin))
+
+    def _prove(self) -> None:
+        self.window.open_step("code")
+        self.window.session.prove()
+
+    def _toggle_relative(self) -> None:
+        self.window.set_relative(self.relative.isChecked())
+
+    def _toggle_dark(self) -> None:
+        self.window.dress("dark" if self.dark.isChecked() else "light")
+
+    def _copy(self) -> None:
+        focus = QApplication.focusWidget()
+        if isinstance(focus, (QLineEdit, QPlainTextEdit)):
+            focus.copy()
+        elif focus is self.window.ledger:
+            self.window.ledger.copy_text()
+        elif self.window.middle.currentIndex() == 1:
+            self.window.code_view.text.selectAll()
+            self.window.code_view.text.copy()
+        else:
+            self.window.plots.current_plot.copy_picture()
+            self.window.tell("the plot is on the clipboard")
+
+    def _copy_coefficients(self) -> None:
+        rounded, ideal = self.window.session.rounded, self.window.session.ideal
+        clipboard = QApplication.clipboard()
+        if clipboard is None or ideal is None:
+            return
+        if self.window.step in ("brief", "ideal") or rounded is None:
+            words = [repr(tap) for tap in getattr(ideal.design.filter, "taps", ())]
+        else:
+            words = [str(k) for stage in rounded.realization.stages for k in getattr(stage, "coefficients", ())]
+        clipboard.setText("\n".join(words))
+        self.window.tell(f"{len(words)} coefficients are on the clipboard")

@@ -1,0 +1,130 @@
+"""Everything that asks: files, folders, whether to leave."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+from combe import __version__
+from combe.errors import CombeError
+from combe.project.demo import demo_project, fresh_project
+from combe.project.file import read_project
+
+if TYPE_CHECKING:
+    from combe.app.window import MainWindow
+
+KIND = "Combe projects (*.combe);;Requirements (*.json);;All files (*)"
+
+
+class Dialogs:
+    """Asks, then tells the session; a refusal leaves everything as it is."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self.window = window
+
+    def new(self) -> None:
+        """A fresh project."""
+        if self.may_leave():
+            self.window.replace_project(fresh_project(), None)
+
+    def open_demo(self) -> None:
+        """The demo project."""
+        if self.may_leave():
+            self.window.replace_project(demo_project(), None)
+
+    def open(self) -> None:
+        """A project or requirement from a file."""
+        path, _ = QFileDialog.getOpenFileName(self.window, "Open", self._folder(), KIND)
+        if path:
+            self.open_path(Path(path))
+
+    def open_path(self, path: Path) -> bool:
+        """Open a file; the current project stays if it can't be read."""
+        try:
+            project = read_project(path)
+        except CombeError as error:
+            self.complain("This file was not opened", error)
+            return False
+        if not self.may_leave():
+            return False
+        self.window.replace_project(project, path if path.suffix == ".combe" else None)
+        self.window.settings.used(path)
+        return True
+
+    def save(self) -> bool:
+        """Save where the project came from, or ask where."""
+        if self.window.session.path is None:
+            return self.save_as()
+        return self.save_path(self.window.session.path)
+
+    def save_as(self) -> bool:
+        """Ask where, then save."""
+        name = self.window.session.project.name.replace("/", "-")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Save as", f"{self._folder()}/{name}.combe", KIND.split(";;")[0])
+        if not path:
+            return False
+        return self.save_path(Path(path if path.endswith(".combe") else path + ".combe"))
+
+    def save_path(self, path: Path) -> bool:
+        """Save into a file."""
+        try:
+            self.window.session.save(path)
+        except CombeError as error:
+            self.complain("The project was not saved", error)
+            return False
+        self.window.settings.used(path)
+        self.window.tell(f"saved in {path}")
+        return True
+
+    def export(self) -> None:
+        """Write the code into a folder the user picks."""
+        if self.window.session.package is None:
+            self.window.tell("there is no code to export yet")
+            return
+        folder = QFileDialog.getExistingDirectory(self.window, "Export code into", self._folder())
+        if folder:
+            self.export_to(Path(folder))
+
+    def export_to(self, folder: Path) -> bool:
+        """Write the code into a folder."""
+        package = self.window.session.package
+        if package is None:
+            return False
+        try:
+            written = package.write(folder)
+        except CombeError as error:
+            self.complain("The code was not written", error)
+            return False
+        self.window.tell(f"{len(written)} files are in {folder}; make check there builds and runs them")
+        return True
+
+    def may_leave(self) -> bool:
+        """Whether the current project may be left: it's saved, or the user says so."""
+        if not self.window.session.is_modified:
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self.window, "Unsaved changes", f"Save the changes to {self.window.session.project.name}?",
+            buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
+        )  # fmt: skip
+        if answer == buttons.Save:
+            return self.save()
+        return answer == buttons.Discard
+
+    def complain(self, title: str, error: CombeError) -> None:
+        """Say what went wrong, in a sentence."""
+        QMessageBox.warning(self.window, title, error.sentence())
+
+    def about(self) -> None:
+        """Who it is."""
+        QMessageBox.about(
+            self.window, "About Combe",
+            f"Combe {__version__}\n\nFilters from a requirement to proved fixed-point code.\n"
+            "GPL-3.0-or-later. Generated code belongs to whoever generated it, with no conditions.",
+        )  # fmt: skip
+
+    def _folder(self) -> str:
+        path = self.window.session.path
+        return str(path.parent if path else Path.home())

@@ -1,0 +1,108 @@
+"""Background work: one lane per kind of work, the newest request wins, stale answers are dropped."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
+
+from combe.errors import CombeError, Stopped
+from combe.log import log_failure
+
+Job = Callable[[Callable[[], bool]], Iterator[Any]]
+
+
+class Lane(QObject):
+    """Runs one job at a time on its own thread.
+
+    A job is a generator function that takes ``is_stopped``; whatever it yields arrives, on the interface thread,
+    as ``arrived``; an error the user can act on as ``failed``; its end as ``finished``. A job submitted later
+    replaces one that waits, stops one that runs, and makes whatever the older still yields disappear.
+    """
+
+    arrived = pyqtSignal(object)
+    failed = pyqtSignal(object)
+    finished = pyqtSignal()
+    _from_thread = pyqtSignal(int, str, object)
+
+    def __init__(self, name: str, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._ticket = 0
+        self._waiting: tuple[int, Job] | None = None
+        self._busy = False
+        self._closing = False
+        self._condition = threading.Condition()
+        self._from_thread.connect(self._sort_out, Qt.ConnectionType.QueuedConnection)
+        self._thread = threading.Thread(target=self._work, name=f"combe-{name}", daemon=True)
+        self._thread.start()
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether an answer is still to come."""
+        return self._busy
+
+    def submit(self, job: Job) -> None:
+        """Run a job in place of all before it."""
+        with self._condition:
+            self._ticket += 1
+            self._waiting = (self._ticket, job)
+            self._busy = True
+            self._condition.notify()
+
+    def stop(self) -> None:
+        """Forget the running job and the waiting one."""
+        with self._condition:
+            self._ticket += 1
+            self._waiting = None
+            self._busy = False
+
+    def close(self) -> None:
+        """End the thread."""
+        self.stop()
+        with self._condition:
+            self._closing = True
+            self._condition.notify()
+        self._thread.join(5)
+
+    def _work(self) -> None:
+        while True:
+            with self._condition:
+                while self._waiting is None and not self._closing:
+                    self._condition.wait()
+                if self._closing:
+                    return
+                assert self._waiting is not None
+                ticket, job = self._waiting
+                self._waiting = None
+            self._run(ticket, job)
+
+    def _run(self, ticket: int, job: Job) -> None:
+        def is_stopped() -> bool:
+            return ticket != self._ticket
+
+        try:
+            for value in job(is_stopped):
+                if is_stopped():
+                    return
+                self._from_thread.emit(ticket, "arrived", value)
+            self._from_thread.emit(ticket, "finished", None)
+        except Stopped:
+            return
+        except CombeError as error:
+            self._from_thread.emit(ticket, "failed", error)
+        except Exception:
+            path = log_failure("background work")
+            self._from_thread.emit(ticket, "failed", CombeError(f"a fault in Combe itself, recorded in {path}"))
+
+    def _sort_out(self, ticket: int, what: str, value: object) -> None:
+        if ticket != self._ticket:
+            return
+        if what == "arrived":
+            self.arrived.emit(value)
+            return
+        self._busy = False
+        if what == "failed":
+            self.failed.emit(value)
+        self.finished.emit()

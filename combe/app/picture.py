@@ -1,0 +1,86 @@
+"""Views drawn off screen: for reports, for the README, for a machine without a monitor."""
+
+from __future__ import annotations
+
+import os
+import time
+
+from combe.errors import FileError
+from combe.files import write_bytes
+from combe.project.document import Project
+
+PATIENCE_S = 60.0
+
+
+def draw_view(view: str, project: Project, path: str, size: tuple[int, int], theme: str, prove: bool = False) -> None:
+    """Draw one view of a project as a PNG.
+
+    ``prove`` runs the proof first, so that the code step shows it.
+    """
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PyQt6.QtCore import QBuffer, QByteArray, QIODevice
+    from PyQt6.QtWidgets import QApplication
+
+    from combe.app.plots.panel import TABS
+    from combe.app.session import Session
+    from combe.app.settings import Settings
+    from combe.app.theme.palette import THEME
+    from combe.app.window import MainWindow
+
+    application = QApplication.instance() or QApplication(["combe"])
+    assert isinstance(application, QApplication)
+    application.setStyle("Fusion")
+    THEME.use(theme, application)
+    session = Session(project)
+    window = MainWindow(session, Settings(theme=theme))
+    window.resize(*size)
+    window.show()
+    session.start()
+    settle(session)
+    if prove:
+        session.prove()
+        settle(session)
+    if view in TABS:
+        window.plots.open_tab(view)
+        target = window.plots
+        target.resize(*size) if target.isWindow() else None
+    else:
+        window.open_step(view)
+        target = window
+    for _ in range(5):
+        application.processEvents()
+    pixmap = window.grab() if target is window else _alone(window, size)
+    content = QByteArray()
+    buffer = QBuffer(content)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    if not pixmap.save(buffer, "PNG"):
+        raise FileError("the picture could not be made", path)
+    session.saved = session.project
+    window.close()
+    write_bytes(path, bytes(content.data()))
+
+
+def _alone(window: object, size: tuple[int, int]) -> object:
+    """The plot panel taken out of the window, at the full size."""
+    from PyQt6.QtWidgets import QApplication
+
+    plots = window.plots  # type: ignore[attr-defined]
+    plots.setParent(None)
+    plots.resize(*size)
+    plots.show()
+    for _ in range(5):
+        QApplication.processEvents()
+    return plots.grab()
+
+
+def settle(session: object) -> None:
+    """Let background work arrive, at most ``PATIENCE_S``."""
+    from PyQt6.QtWidgets import QApplication
+
+    end = time.monotonic() + PATIENCE_S
+    while time.monotonic() < end:
+        QApplication.processEvents()
+        if not session.is_busy:  # type: ignore[attr-defined]
+            QApplication.processEvents()
+            return
+        time.sleep(0.005)

@@ -1,0 +1,1 @@
+"""Curves, masks and what can be dragged on them."""

@@ -1,0 +1,181 @@
+"""The plain plot every view is built on: quiet axes, wheel to zoom, drag to pan, double click to reset, a read-out."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QGuiApplication, QMouseEvent
+from PyQt6.QtWidgets import QLabel, QWidget
+
+from combe.app.theme.palette import SMALL, THEME, font
+from combe.requirement.quantities import frequency_text, short
+
+LEFT_WIDTH = 52
+
+
+class FrequencyAxis(pg.AxisItem):
+    """Ticks in the unit that suits the sample rate, or in shares of it."""
+
+    def __init__(self) -> None:
+        super().__init__("bottom")
+        self.sample_rate_hz = 2.0
+        self.relative = False
+
+    def set_rate(self, sample_rate_hz: float, relative: bool) -> None:
+        """The sample rate, and whether to count in shares of it."""
+        self.sample_rate_hz, self.relative = sample_rate_hz, relative
+        self.picture = None
+        self.update()
+
+    @property
+    def unit(self) -> tuple[float, str]:
+        """Size and name of the unit."""
+        if self.relative:
+            return self.sample_rate_hz, "× sample rate"
+        if self.sample_rate_hz <= 2:
+            return 1.0, "× sample rate" if self.sample_rate_hz == 1 else "× half the sample rate"
+        nyquist = self.sample_rate_hz / 2
+        for size, name in ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz")):
+            if nyquist >= 2 * size:
+                return size, name
+        return 1.0, "Hz"
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        """Labels of the ticks."""
+        size = self.unit[0]
+        return [short(value / size, 7) if abs(value) > 1e-12 * size else "0" for value in values]
+
+    def tickValues(self, least: float, most: float, size: float) -> Any:
+        """Ticks at round figures of the unit, not of Hz."""
+        unit = self.unit[0]
+        return [(step * unit, [v * unit for v in values]) for step, values in super().tickValues(least / unit, most / unit, size)]
+
+
+class LevelAxis(pg.AxisItem):
+    """Ticks with a true minus sign, in a column of fixed width so that plots above each other line up."""
+
+    def __init__(self) -> None:
+        super().__init__("left")
+        self.setWidth(LEFT_WIDTH)
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        """Labels of the ticks."""
+        return [short(value, 6) if abs(value) > spacing * 1e-6 else "0" for value in values]
+
+
+class Plot(pg.PlotWidget):
+    """A plot with a frequency axis (or a plain one) and a read-out under the pointer."""
+
+    zoomed = pyqtSignal()
+    was_reset = pyqtSignal()
+    pointed = pyqtSignal(float, float)
+
+    def __init__(self, unit: str, frequency: bool = True, parent: QWidget | None = None) -> None:
+        self.frequency_axis = FrequencyAxis() if frequency else None
+        bottom = self.frequency_axis or pg.AxisItem("bottom")
+        super().__init__(parent, axisItems={"bottom": bottom, "left": LevelAxis()})
+        self.unit = unit
+        self.is_zoomed = False
+        self._home: tuple[float, float, float, float] | None = None
+        self.setMenuEnabled(False)
+        self.hideButtons()
+        self.setAntialiasing(True)
+        self.plotItem.setContentsMargins(0, 4, 8, 0)
+        self.plotItem.getViewBox().disableAutoRange()
+        self.plotItem.getViewBox().sigRangeChangedManually.connect(self._on_manual_range)
+        self.read_out = QLabel(self)
+        self.read_out.setProperty("role", "muted")
+        self.read_out.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.read_out.hide()
+        self.setMouseTracking(True)
+        self.dress()
+
+    def dress(self) -> None:
+        """Take on the theme's colours."""
+        self.setBackground(None)
+        self.setStyleSheet("background: transparent; border: none;")
+        for side in ("bottom", "left"):
+            axis = self.plotItem.getAxis(side)
+            axis.setPen(THEME.color("line"))
+            axis.setTextPen(THEME.color("muted"))
+            axis.setTickPen(THEME.color("line"))
+            axis.setStyle(tickFont=font(SMALL), tickLength=-4, tickTextOffset=6, maxTickLevel=1)
+        self.plotItem.showGrid(x=True, y=True, alpha=0.16 if THEME.name == "light" else 0.22)
+        self.label_axes()
+
+    def label_axes(self) -> None:
+        """Name the units."""
+        style = {"color": THEME.colors.muted, "font-size": f"{SMALL}px"}
+        self.plotItem.setLabel("left", self.unit, **style)
+        if self.frequency_axis is not None:
+            self.plotItem.setLabel("bottom", self.frequency_axis.unit[1], **style)
+
+    def set_home(self, left: float, right: float, bottom: float, top: float) -> None:
+        """The range a double click returns to; shown now unless the user has zoomed."""
+        home = (left, right, bottom, top)
+        moved = home != self._home
+        self._home = home
+        if moved and not self.is_zoomed:
+            self.go_home()
+
+    def go_home(self) -> None:
+        """Show the home range."""
+        self.is_zoomed = False
+        if self._home is not None:
+            left, right, bottom, top = self._home
+            self.plotItem.getViewBox().setRange(xRange=(left, right), yRange=(bottom, top), padding=0)
+
+    def show_around(self, x: float, width: float) -> None:
+        """Center the horizontal range on a place."""
+        self.is_zoomed = True
+        self.plotItem.getViewBox().setXRange(x - width / 2, x + width / 2, padding=0)
+
+    def _on_manual_range(self) -> None:
+        self.is_zoomed = True
+        self.zoomed.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Back to the home range."""
+        self.go_home()
+        self.was_reset.emit()
+        event.accept()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Read out under the pointer."""
+        super().mouseMoveEvent(event)
+        box = self.plotItem.getViewBox()
+        scene = self.mapToScene(event.position().toPoint())
+        if box.sceneBoundingRect().contains(QPointF(scene)):
+            place = box.mapSceneToView(QPointF(scene))
+            self.pointed.emit(place.x(), place.y())
+        else:
+            self.read_out.hide()
+
+    def leaveEvent(self, event: Any) -> None:
+        """Nothing to read out."""
+        self.read_out.hide()
+        super().leaveEvent(event)
+
+    def tell(self, text: str) -> None:
+        """Show a read-out in the corner."""
+        self.read_out.setText(text)
+        self.read_out.adjustSize()
+        self.read_out.move(self.width() - self.read_out.width() - 14, 6)
+        self.read_out.show()
+
+    def frequency_words(self, hz: float) -> str:
+        """A frequency as the axis counts it."""
+        if self.frequency_axis is None:
+            return short(hz, 6)
+        digits = 5
+        rounded = float(f"{hz:.{digits}g}") if math.isfinite(hz) else 0.0
+        return frequency_text(rounded, self.frequency_axis.sample_rate_hz, self.frequency_axis.relative)
+
+    def copy_picture(self) -> None:
+        """Put the plot on the clipboard as a picture."""
+        clipboard = QGuiApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setPixmap(self.grab())

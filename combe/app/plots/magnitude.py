@@ -1,0 +1,316 @@
+"""The main picture: magnitude over the mask, with edges and levels to drag, and the loupe under it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from combe.app.plots.axes import Plot
+from combe.app.plots.handle import Handle
+from combe.app.plots.mask import Mask
+from combe.app.plots.worst import WorstMark
+from combe.app.theme.palette import THEME
+from combe.filters import Filter
+from combe.ledger import Line
+from combe.requirement import Band, Requirement
+from combe.requirement.quantities import level_text
+from combe.response.curves import magnitude_window
+from combe.response.evaluate import frequency_response, gain_db
+
+POINTS_IN_WINDOW = 1600
+
+
+@dataclass(frozen=True, slots=True)
+class Curve:
+    """A filter to be drawn."""
+
+    name: str
+    filter: Filter
+    role: str
+    width: float = 1.8
+    dashed: bool = False
+
+
+class MagnitudePlot(QWidget):
+    """Main plot and loupe on one frequency axis."""
+
+    edge_moved = pyqtSignal(int, str, float)
+    level_moved = pyqtSignal(int, str, float)
+    released = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.main = Plot("dB")
+        self.loupe = Plot("loupe, dB")
+        self.loupe.setXLink(self.main)
+        self.loupe.setFixedHeight(132)
+        self.requirement: Requirement | None = None
+        self.curves: list[Curve] = []
+        self.linear = False
+        self._items: list[tuple[pg.PlotCurveItem, pg.PlotCurveItem]] = []
+        self._dots = (pg.ScatterPlotItem(pxMode=True), pg.ScatterPlotItem(pxMode=True))
+        self._marks: list[WorstMark] = []
+        self._handles: list[Handle] = []
+        self._shape: list[tuple[bool, ...]] = []
+        self.mask, self.loupe_mask = Mask(), Mask(passbands_only=True)
+        self.cursor_lines = [pg.InfiniteLine(angle=90, movable=False) for _ in range(2)]
+        for plot, mask, line, dots in zip((self.main, self.loupe), (self.mask, self.loupe_mask), self.cursor_lines, self._dots):
+            plot.addItem(mask, ignoreBounds=True)
+            line.hide()
+            plot.addItem(line, ignoreBounds=True)
+            plot.addItem(dots, ignoreBounds=True)
+            plot.pointed.connect(self._on_pointed)
+            dots.setZValue(20)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addWidget(self.main, 1)
+        layout.addWidget(self.loupe)
+        self.main.was_reset.connect(self.loupe.go_home)
+        self.loupe.was_reset.connect(self.main.go_home)
+        self.main.plotItem.getViewBox().sigXRangeChanged.connect(lambda *_: self._draw_curves())
+        self.main.plotItem.getAxis("bottom").setStyle(showValues=False)
+        self.main.plotItem.getAxis("bottom").setHeight(6)
+
+    # -- values ----------------------------------------------------------------------------------------------
+
+    def show_requirement(self, requirement: Requirement, relative: bool = False) -> None:
+        """Draw another mask, keeping handles that are held."""
+        self.requirement = requirement
+        for plot in (self.main, self.loupe):
+            assert plot.frequency_axis is not None
+            plot.frequency_axis.set_rate(requirement.sample_rate_hz, relative)
+            plot.label_axes()
+        self.main.plotItem.setLabel("bottom", "")
+        self.main.unit = "gain" if self.linear else "dB"
+        self.main.plotItem.showLabel("bottom", False)
+        self.mask.show_requirement(requirement, self.linear)
+        self.loupe_mask.show_requirement(requirement, False, self._centers())
+        self._set_home(requirement)
+        self._place_handles(requirement)
+
+    def show_curves(self, curves: list[Curve]) -> None:
+        """Draw other responses; the last lies on top."""
+        self.curves = curves
+        while len(self._items) > len(curves):
+            for plot, item in zip((self.main, self.loupe), self._items.pop()):
+                plot.removeItem(item)
+        while len(self._items) < len(curves):
+            pair = (pg.PlotCurveItem(antialias=True), pg.PlotCurveItem(antialias=True))
+            for plot, item in zip((self.main, self.loupe), pair):
+                plot.addItem(item, ignoreBounds=True)
+            self._items.append(pair)
+        for z, (curve, pair) in enumerate(zip(curves, self._items)):
+            style = Qt.PenStyle.DashLine if curve.dashed else Qt.PenStyle.SolidLine
+            for item in pair:
+                item.setPen(pg.mkPen(THEME.color(curve.role), width=curve.width, style=style))
+                item.setZValue(z)
+        self._draw_curves()
+
+    def show_lines(self, lines: tuple[Line, ...], close: set[int]) -> None:
+        """Mark where limits are missed, or (by index in ``lines``) nearly missed."""
+        for mark in self._marks:
+            mark.plot.removeItem(mark)
+        self._marks = []
+        for index, line in enumerate(lines):
+            if line.at_hz is None or not (line.margin < 0 or index in close):
+                continue
+            in_loupe = self.requirement is not None and line.band_index >= 0 and self.requirement.bands[line.band_index].is_passband
+            plot = self.loupe if in_loupe else self.main
+            level = line.reached - (self._centers().get(line.band_index, 0.0) if in_loupe else 0.0)
+            mark = WorstMark(plot, line, 10 ** (level / 20) if self.linear and not in_loupe else level)
+            plot.addItem(mark, ignoreBounds=True)
+            self._marks.append(mark)
+
+    def show_measured(self, lines: tuple[Line, ...]) -> None:
+        """Dots where a tone was measured."""
+        spots: tuple[list[tuple[float, float]], list[tuple[float, float]]] = ([], [])
+        for line in lines:
+            if line.at_hz is not None and self.requirement is not None:
+                level = 10 ** (line.reached / 20) if self.linear else line.reached
+                spots[0].append((line.at_hz, level))
+                if self.requirement.bands[line.band_index].is_passband:
+                    spots[1].append((line.at_hz, line.reached - self._centers().get(line.band_index, 0.0)))
+        for dots, places in zip(self._dots, spots):
+            dots.setData(pos=np.array(places).reshape(-1, 2), size=7, symbol="o", pen=pg.mkPen(THEME.color("heather"), width=1.6),
+                         brush=THEME.color("raised"))  # fmt: skip
+
+    def set_linear(self, linear: bool) -> None:
+        """Show gain instead of decibels, or decibels again."""
+        self.linear = linear
+        self.main.is_zoomed = False
+        if self.requirement is not None:
+            relative = bool(self.main.frequency_axis and self.main.frequency_axis.relative)
+            self.show_requirement(self.requirement, relative)
+        self._draw_curves()
+
+    def point_at(self, line: Line) -> None:
+        """Bring a ledger line's worst point into view."""
+        if line.at_hz is None or self.requirement is None:
+            return
+        band = self.requirement.bands[line.band_index]
+        width = max((band.stop_hz - band.start_hz) / 4, self.requirement.nyquist_hz / 64)
+        self.main.show_around(line.at_hz, width)
+        self.loupe.is_zoomed = True
+        for mark_line in self.cursor_lines:
+            mark_line.setPen(pg.mkPen(THEME.color("river"), width=1, style=Qt.PenStyle.DotLine))
+            mark_line.setPos(line.at_hz)
+            mark_line.show()
+
+    def dress(self) -> None:
+        """Take on the theme's colours."""
+        for plot in (self.main, self.loupe):
+            plot.dress()
+        self.main.plotItem.showLabel("bottom", False)
+        self.show_curves(self.curves)
+        self.mask.update()
+        self.loupe_mask.update()
+
+    def go_home(self) -> None:
+        """Show everything again."""
+        for plot, line in zip((self.main, self.loupe), self.cursor_lines):
+            plot.go_home()
+            line.hide()
+
+    # -- inside ----------------------------------------------------------------------------------------------
+
+    def _centers(self) -> dict[int, float]:
+        """The middle of each passband's limits: the loupe shows the distance from it."""
+        if self.requirement is None:
+            return {}
+        middles = {}
+        for index, band in enumerate(self.requirement.bands):
+            if band.lower is not None:
+                middles[index] = (band.upper.first_db + band.lower.first_db) / 2
+        same = set(middles.values())
+        return dict.fromkeys(middles, 0.0) if len(same) == 1 and abs(next(iter(same))) < 1 else middles
+
+    def _set_home(self, requirement: Requirement) -> None:
+        highest = max(db for band in requirement.passbands for _, db in band.upper.points)
+        stops = [db for band in requirement.stopbands for _, db in band.upper.points]
+        lowest = min(stops, default=-60.0) - 35
+        span = highest - lowest
+        pad = requirement.nyquist_hz * 0.012
+        if self.linear:
+            self.main.set_home(-pad, requirement.nyquist_hz + pad, -0.03, 10 ** (highest / 20) * 1.12)
+        else:
+            self.main.set_home(-pad, requirement.nyquist_hz + pad, lowest, highest + 0.08 * span)
+        centers = self._centers()
+        tops = [db - centers[k] for k, band in enumerate(requirement.bands) if band.lower for _, db in band.upper.points]
+        lows = [db - centers[k] for k, band in enumerate(requirement.bands) if band.lower for _, db in band.lower.points]
+        room = (max(tops) - min(lows)) * 0.45
+        self.loupe.set_home(-pad, requirement.nyquist_hz + pad, min(lows) - room, max(tops) + room)
+
+    def _draw_curves(self) -> None:
+        if self.requirement is None:
+            return
+        turn = self.requirement.sample_rate_hz / (2 * np.pi)
+        (left, right), _ = self.main.plotItem.getViewBox().viewRange()
+        start, stop = max(left / turn, 0.0), min(right / turn, np.pi)
+        if stop <= start:
+            return
+        for curve, (main, loupe) in zip(self.curves, self._items):
+            omega, level = magnitude_window(curve.filter, start, stop, POINTS_IN_WINDOW)
+            hz = omega * turn
+            main.setData(hz, 10 ** (level / 20) if self.linear else np.maximum(level, -300))
+            loupe.setData(hz, level - self._center_at(hz))
+
+    def _center_at(self, hz: np.ndarray) -> np.ndarray | float:
+        centers = self._centers()
+        assert self.requirement is not None
+        if len(set(centers.values())) <= 1:
+            return next(iter(centers.values()), 0.0)
+        bands = [self.requirement.bands[k] for k in centers]
+        distance = np.array([np.maximum(np.maximum(b.start_hz - hz, hz - b.stop_hz), 0) for b in bands])
+        return np.array(list(centers.values()))[np.argmin(distance, axis=0)]
+
+    def _on_pointed(self, x: float, _: float) -> None:
+        if self.requirement is None or not 0 <= x <= self.requirement.nyquist_hz:
+            return
+        words = [self.main.frequency_words(x)]
+        for curve in self.curves:
+            omega = np.array([2 * np.pi * x / self.requirement.sample_rate_hz])
+            level = float(gain_db(frequency_response(curve.filter, omega))[0])
+            words.append(f"{curve.name} {level_text(level, 3)}")
+        self.main.tell("   ".join(words))
+
+    # -- handles ---------------------------------------------------------------------------------------------
+
+    def _place_handles(self, requirement: Requirement) -> None:
+        shape = [(band.is_passband,) for band in requirement.bands]
+        if shape != self._shape:
+            for handle in self._handles:
+                handle.scene().removeItem(handle)
+            self._handles = []
+            self._shape = shape
+            for index, band in enumerate(requirement.bands):
+                self._make_handles(index, band)
+        for handle in self._handles:
+            self._place(handle, requirement)
+
+    def _make_handles(self, index: int, band: Band) -> None:
+        kinds = [("start", self.main), ("stop", self.main)]
+        kinds += [("upper", self.loupe), ("lower", self.loupe)] if band.is_passband else [("upper", self.main)]
+        for kind, plot in kinds:
+            sideways = kind in ("start", "stop")
+            what = f"{'edge' if sideways else 'limit'} of {band.name}"
+            handle = Handle(sideways, f"Drag the {what}")
+            handle.setProperty("band", index)
+            handle.setProperty("kind", kind)
+            handle.moved.connect(partial(self._on_moved, handle))
+            handle.released.connect(self.released)
+            plot.addItem(handle, ignoreBounds=True)
+            self._handles.append(handle)
+
+    def _place(self, handle: Handle, requirement: Requirement) -> None:
+        index, kind = handle.property("band"), handle.property("kind")
+        band = requirement.bands[index]
+        level = band.upper.first_db if kind != "lower" and not band.is_passband else 0.0
+        if handle.sideways:
+            hz = band.start_hz if kind == "start" else band.stop_hz
+            db = band.upper.points[0 if kind == "start" else -1][1]
+            if band.lower is not None:
+                db = (db + band.lower.points[0 if kind == "start" else -1][1]) / 2
+            handle.setPos(hz, 10 ** (db / 20) if self.linear else db)
+            at_end = hz in (0.0, requirement.nyquist_hz)
+            handle.setVisible(not at_end or handle.is_held)
+            return
+        hz = (band.start_hz + band.stop_hz) / 2
+        if band.lower is not None:
+            limit = band.upper if kind == "upper" else band.lower
+            level = limit.first_db - self._centers().get(index, 0.0)
+            handle.setPos(hz, level)
+            return
+        handle.setPos(hz, 10 ** (level / 20) if self.linear else level)
+
+    def _on_moved(self, handle: Handle, x: float, y: float) -> None:
+        index, kind = handle.property("band"), handle.property("kind")
+        plot = self.loupe if handle.getViewBox() is self.loupe.plotItem.getViewBox() else self.main
+        (left, right), (bottom, top) = plot.plotItem.getViewBox().viewRange()
+        if handle.sideways:
+            hz = snapped(x, (right - left) / max(plot.width(), 1))
+            self.main.tell(self.main.frequency_words(hz))
+            self.edge_moved.emit(index, kind, hz)
+            return
+        if plot is self.loupe:
+            y += self._centers().get(index, 0.0)
+        elif self.linear:
+            y = 20 * math.log10(max(y, 1e-6))
+        db = snapped(y, (top - bottom) / max(plot.height(), 1))
+        plot.tell(level_text(db, 3))
+        self.level_moved.emit(index, kind, db)
+
+
+def snapped(value: float, per_pixel: float) -> float:
+    """The nearest round figure no coarser than a pixel or two."""
+    if per_pixel <= 0:
+        return value
+    decade = 10 ** math.floor(math.log10(per_pixel * 2))
+    step = next(decade * k for k in (1, 2, 5, 10) if decade * k >= per_pixel)
+    return round(round(value / step) * step, 12)

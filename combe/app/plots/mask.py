@@ -1,0 +1,87 @@
+"""The requirement drawn: what is forbidden is hatched, each limit a line."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
+
+from combe.app.theme.palette import THEME
+from combe.requirement import Band, Requirement
+from combe.requirement.bands import Limit
+
+FAR = 1e4
+
+
+class Mask(pg.GraphicsObject):
+    """All limits of a requirement. ``about`` gives the level that counts as zero at each band (the loupe)."""
+
+    def __init__(self, passbands_only: bool = False) -> None:
+        super().__init__()
+        self.requirement: Requirement | None = None
+        self.passbands_only = passbands_only
+        self.centers: dict[int, float] = {}
+        self.linear = False
+        self.setZValue(-10)
+
+    def show_requirement(self, requirement: Requirement, linear: bool = False, centers: dict[int, float] | None = None) -> None:
+        """Draw another requirement."""
+        self.prepareGeometryChange()
+        self.requirement, self.linear, self.centers = requirement, linear, centers or {}
+        self.update()
+
+    def boundingRect(self) -> QRectF:
+        """All of the axis, as high as anybody looks."""
+        if self.requirement is None:
+            return QRectF()
+        return QRectF(0, -FAR, self.requirement.nyquist_hz, 2 * FAR)
+
+    def dataBounds(self, *_: Any) -> tuple[None, None]:
+        """The mask never sets the range."""
+        return (None, None)
+
+    def paint(self, painter: QPainter, *_: Any) -> None:
+        """Hatch the forbidden, draw the limits."""
+        if self.requirement is None:
+            return
+        view = self.getViewBox().viewRect()
+        for index, band in enumerate(self.requirement.bands):
+            if band.is_passband or not self.passbands_only:
+                self._paint_band(painter, band, self.centers.get(index, 0.0), view)
+
+    def _paint_band(self, painter: QPainter, band: Band, center: float, view: QRectF) -> None:
+        top, bottom = max(view.top(), view.bottom()), min(view.top(), view.bottom())
+        reach = abs(top - bottom)
+        color = "mask" if not band.is_passband else "moss"
+        hatch = QBrush(THEME.color(color, 90), Qt.BrushStyle.BDiagPattern if not band.is_passband else Qt.BrushStyle.FDiagPattern)
+        inverse, _ = painter.worldTransform().inverted()
+        hatch.setTransform(inverse)
+        pen = QPen(THEME.color(color), 1.4)
+        pen.setCosmetic(True)
+        for limit, outside in ((band.upper, top + reach), (band.lower, bottom - reach)):
+            if limit is None:
+                continue
+            points = self._points(limit, center)
+            shape = QPolygonF([*points, QPointF(points[-1].x(), outside), QPointF(points[0].x(), outside)])
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.fillRect(QRectF(), hatch)
+            painter.setBrush(THEME.color(color, 16))
+            painter.drawPolygon(shape)
+            painter.setBrush(hatch)
+            painter.drawPolygon(shape)
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline(QPolygonF(points))
+
+    def _points(self, limit: Limit, center: float) -> list[QPointF]:
+        if not self.linear:
+            return [QPointF(hz, db - center) for hz, db in limit.points]
+        found = []
+        for start, stop, a, b in limit.pieces():
+            for k in range(1 if a == b else 24):
+                share = k / 24
+                found.append(QPointF(start + share * (stop - start), 10 ** ((a + share * (b - a)) / 20)))
+            found.append(QPointF(stop, 10 ** (b / 20)))
+        return found

@@ -1,0 +1,140 @@
+"""Phase, delay and time: the other views of the same curves."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+
+from combe.app.plots.axes import Plot
+from combe.app.plots.magnitude import Curve
+from combe.app.theme.palette import THEME
+from combe.requirement import Requirement
+from combe.requirement.quantities import duration_text, short
+from combe.response.curves import delay_curve, phase_curve
+from combe.response.time import impulse_response, step_response
+
+MODES = {
+    "phase": ("unwrapped", "wrapped", "linear part removed"),
+    "delay": ("samples", "seconds"),
+    "time": ("impulse", "step"),
+}
+
+
+class SidePlot(Plot):
+    """A plot of curves in one of a few modes."""
+
+    kind = "phase"
+
+    def __init__(self, kind: str) -> None:
+        super().__init__("rad" if kind == "phase" else "samples", frequency=kind != "time")
+        self.kind = kind
+        self.mode = MODES[kind][0]
+        self.requirement: Requirement | None = None
+        self.curves: list[Curve] = []
+        self._items: list[pg.PlotDataItem] = []
+        self.bands: list[pg.LinearRegionItem] = []
+        self.pointed.connect(self._on_pointed)
+
+    def show_requirement(self, requirement: Requirement, relative: bool = False) -> None:
+        """Take another sample rate, and shade the passbands."""
+        self.requirement = requirement
+        if self.frequency_axis is not None:
+            self.frequency_axis.set_rate(requirement.sample_rate_hz, relative)
+            for region in self.bands:
+                self.removeItem(region)
+            self.bands = []
+            for band in requirement.passbands:
+                region = pg.LinearRegionItem((band.start_hz, band.stop_hz), movable=False, brush=THEME.color("moss", 18), pen=None)
+                for line in region.lines:
+                    line.setPen(pg.mkPen(THEME.color("moss", 90), width=1))
+                region.setZValue(-10)
+                self.addItem(region, ignoreBounds=True)
+                self.bands.append(region)
+        self.label_axes()
+
+    def set_mode(self, mode: str) -> None:
+        """Another way of looking at the same."""
+        self.mode = mode
+        self.is_zoomed = False
+        self.show_curves(self.curves)
+
+    def dress(self) -> None:
+        """Take on the theme's colours."""
+        super().dress()
+        if getattr(self, "requirement", None) is not None:
+            self.show_requirement(self.requirement, bool(self.frequency_axis and self.frequency_axis.relative))
+            self.show_curves(self.curves)
+
+    def show_curves(self, curves: list[Curve]) -> None:
+        """Draw other filters."""
+        self.curves = curves
+        for item in self._items:
+            self.removeItem(item)
+        self._items = []
+        if self.requirement is None or not curves:
+            return
+        ranges = []
+        for curve in curves:
+            x, y = self._data(curve)
+            pen = pg.mkPen(THEME.color(curve.role), width=curve.width)
+            if self.kind == "time" and self.mode == "impulse":
+                symbol = {"symbol": "o", "symbolSize": 4, "symbolBrush": THEME.color(curve.role), "symbolPen": None}
+                item = pg.PlotDataItem(np.repeat(x, 2), np.column_stack([np.zeros_like(y), y]).ravel(), pen=pen, connect="pairs")
+                dots = pg.PlotDataItem(x, y, pen=None, **symbol)
+                self._items.append(dots)
+                self.addItem(dots, ignoreBounds=True)
+            else:
+                item = pg.PlotDataItem(x, y, pen=pen, antialias=True, stepMode=None)
+            self._items.append(item)
+            self.addItem(item, ignoreBounds=True)
+            ranges.append((float(x[0]), float(x[-1]), float(np.min(y)), float(np.max(y))))
+        self._frame(ranges)
+        self.unit = self._unit()
+        self.label_axes()
+        if self.kind == "time":
+            self.plotItem.setLabel("bottom", "samples", color=THEME.colors.muted)
+
+    def _frame(self, ranges: list[tuple[float, float, float, float]]) -> None:
+        left, right = min(r[0] for r in ranges), max(r[1] for r in ranges)
+        low, high = min(r[2] for r in ranges), max(r[3] for r in ranges)
+        least = {"delay": 2.0 if self.mode == "samples" else 2e-9, "phase": 0.5}.get(self.kind, 1e-9)
+        if self.kind == "delay" and self.mode == "seconds" and self.requirement is not None:
+            least = 2 / self.requirement.sample_rate_hz
+        room = max((high - low) * 0.08, least)
+        pad = (right - left) * 0.012 + (0.5 if self.kind == "time" else 0)
+        self.set_home(left - pad, right + pad, low - room, high + room)
+
+    def _unit(self) -> str:
+        if self.kind == "phase":
+            return "rad"
+        if self.kind == "delay":
+            return "group delay, samples" if self.mode == "samples" else "group delay, s"
+        return "impulse response" if self.mode == "impulse" else "step response"
+
+    def _data(self, curve: Curve) -> tuple[np.ndarray, np.ndarray]:
+        assert self.requirement is not None
+        rate = self.requirement.sample_rate_hz
+        if self.kind == "time":
+            y = impulse_response(curve.filter) if self.mode == "impulse" else step_response(curve.filter)
+            return np.arange(len(y)).astype(float), y
+        if self.kind == "delay":
+            omega, delay = delay_curve(curve.filter)
+            return omega * rate / (2 * np.pi), delay if self.mode == "samples" else delay / rate
+        omega, phase, rest = phase_curve(curve.filter)
+        if self.mode == "wrapped":
+            phase = (phase + np.pi) % (2 * np.pi) - np.pi
+        elif self.mode != "unwrapped":
+            phase = rest
+        return omega * rate / (2 * np.pi), phase
+
+    def _on_pointed(self, x: float, _: float) -> None:
+        if not self.curves or self.requirement is None:
+            return
+        words = [f"sample {round(x)}" if self.kind == "time" else self.frequency_words(x)]
+        for curve in self.curves:
+            places, values = self._data(curve)
+            if places[0] <= x <= places[-1]:
+                value = float(values[min(round(x), len(values) - 1)] if self.kind == "time" else np.interp(x, places, values))
+                seconds = self.kind == "delay" and self.mode == "seconds"
+                words.append(f"{curve.name} {duration_text(value) if seconds else short(value, 6)}")
+        self.tell("   ".join(words))

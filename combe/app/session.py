@@ -1,0 +1,301 @@
+"""The one mutable thing: the current project, its history and file, and what follows from it, as it arrives."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from combe.app.jobs import Lane
+from combe.arithmetic.realize import FEWEST_BITS, realize, rounded_lines
+from combe.delivery.package import Package
+from combe.design.contenders import Contender, contender_of, contenders
+from combe.errors import CombeError
+from combe.ledger import Line, worst_line
+from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
+from combe.project.document import DesignChoice, Project, ProofRecord
+from combe.project.file import read_project, save_project
+from combe.project.history import History
+from combe.proof.c import Proof, prove_c
+from combe.requirement import Requirement
+
+WIDTHS = range(FEWEST_BITS + 4, 25)
+REST_MS = 180
+REMEMBERED = 64
+
+WidthRow = tuple[int, float]
+"""Coefficient bits, and the least margin in dB."""
+
+
+class Session(QObject):
+    """Holds the project, asks ``jobs`` for what follows, and hands out results.
+
+    Signals carry values: ``stepped`` names a step of the chain ("ideal", "rounded", "arithmetic", "code",
+    "proof", "contenders", "widths") whose result is new; ``troubled`` a step and its error, or None once it's over.
+    """
+
+    project_changed = pyqtSignal(object)
+    stepped = pyqtSignal(str)
+    troubled = pyqtSignal(str, object)
+    told = pyqtSignal(str)
+    file_changed = pyqtSignal()
+
+    def __init__(self, project: Project, path: Path | None = None, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.history = History(project)
+        self.path = path
+        self.saved = project
+        self.ideal: Ideal | None = None
+        self.rounded: Rounded | None = None
+        self.measured: tuple[Line, ...] = ()
+        self.package: Package | None = None
+        self.proof: Proof | None = None
+        self.contenders: list[Contender] = []
+        self.widths: list[WidthRow] = []
+        self.trouble: dict[str, CombeError] = {}
+        self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
+        self._dragging = False
+        self.chain_lane = self._lane("chain", self._take)
+        self.side_lane = self._lane("side", self._take)
+        self.proof_lane = self._lane("proof", self._take)
+        self.proof_lane.failed.connect(lambda error: self._fail("proof", error))
+        self.chain_lane.failed.connect(lambda error: self._fail("chain", error))
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._after_rest)
+
+    def _lane(self, name: str, take: Callable[[Any], None]) -> Lane:
+        lane = Lane(name, self)
+        lane.arrived.connect(take)
+        return lane
+
+    @property
+    def project(self) -> Project:
+        """The current value."""
+        return self.history.current
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether anything is still being worked out."""
+        lanes = (self.chain_lane, self.side_lane, self.proof_lane)
+        return self._rest.isActive() or any(lane.is_busy for lane in lanes)
+
+    @property
+    def is_modified(self) -> bool:
+        """Whether the file, if any, is behind."""
+        return self.project != self.saved or self.project.proofs != self.saved.proofs
+
+    def start(self) -> None:
+        """Work everything out for the first time."""
+        self._follow()
+
+    def close(self) -> None:
+        """Stop all background work."""
+        for lane in (self.chain_lane, self.side_lane, self.proof_lane):
+            lane.close()
+
+    # -- changes ---------------------------------------------------------------------------------------------
+
+    def change(self, project: Project, what: str, gesture: str = "") -> None:
+        """Replace the project; undo will name the change as ``what``."""
+        if self.history.change(project, what, gesture):
+            self._dragging = bool(gesture)
+            self._follow()
+
+    def ask(self, requirement: Requirement, what: str, gesture: str = "") -> None:
+        """Change what is asked. An order chosen by hand stays only while the same edges are dragged."""
+        design = replace(self.project.design, order=None)
+        self.change(replace(self.project, requirement=requirement, design=design), what, gesture)
+
+    def end_gesture(self) -> None:
+        """The hand let go."""
+        self.history.end_gesture()
+        if self._dragging:
+            self._dragging = False
+            self._rest.start()
+
+    def undo(self) -> None:
+        """One step back."""
+        self._step(self.history.undo)
+
+    def redo(self) -> None:
+        """One step forward."""
+        self._step(self.history.redo)
+
+    def _step(self, move: Callable[[], Project]) -> None:
+        self._dragging = False
+        before = self.project
+        if move() != before:
+            self._follow()
+
+    # -- files -----------------------------------------------------------------------------------------------
+
+    def replace_with(self, project: Project, path: Path | None) -> None:
+        """Another project altogether, with a history of its own."""
+        self.proof_lane.stop()
+        self.history = History(project)
+        self.saved, self.path, self.proof = project, path, None
+        self.ideal = self.rounded = self.package = None
+        self.measured, self.contenders, self.widths = (), [], []
+        self.file_changed.emit()
+        self._follow()
+
+    def open(self, path: Path) -> None:
+        """Read a project file; the current project stays if that fails."""
+        self.replace_with(read_project(path), path if path.suffix == ".combe" else None)
+
+    def save(self, path: Path) -> None:
+        """Write the project file."""
+        save_project(self.project, path)
+        self.saved, self.path = self.project, path
+        self.file_changed.emit()
+
+    # -- what follows ----------------------------------------------------------------------------------------
+
+    def _follow(self) -> None:
+        self.project_changed.emit(self.project)
+        self.side_lane.stop()
+        project, with_rest = self.project, not self._dragging
+        known = self._known.get((project.requirement, project.design))
+        self.chain_lane.submit(lambda is_stopped: _chain(project, known, with_rest, is_stopped))
+        if with_rest:
+            self._rest.start()
+        else:
+            self._rest.stop()
+
+    def _after_rest(self) -> None:
+        project = self.project
+        if not self.measured or self.package is None:
+            known = self._known.get((project.requirement, project.design))
+            self.chain_lane.submit(lambda is_stopped: _chain(project, known, True, is_stopped))
+        self.side_lane.submit(lambda is_stopped: _side(project, is_stopped))
+
+    def _take(self, news: tuple[str, Any]) -> None:
+        step, value = news
+        if step == "ideal":
+            self.ideal = value
+            self._remember(value)
+            self.rounded, self.measured, self.package = None, (), None
+            self._clear("chain")
+        elif step == "rounded":
+            self.rounded = value
+        elif step == "rounded-trouble":
+            self._fail("rounded", value)
+            return
+        elif step == "arithmetic":
+            self.measured = value
+        elif step == "code":
+            self.package = value
+            self._recall_proof(value)
+        elif step == "code-trouble":
+            self._fail("code", value)
+            return
+        elif step == "proof":
+            self._take_proof(value)
+        elif step == "contenders":
+            self.contenders = value
+        elif step == "widths":
+            self.widths = value
+        elif step == "told":
+            self.told.emit(value)
+            return
+        self._clear(step)
+        self.stepped.emit(step)
+
+    def _remember(self, ideal: Ideal) -> None:
+        if len(self._known) >= REMEMBERED:
+            self._known.pop(next(iter(self._known)))
+        self._known[(self.project.requirement, self.project.design)] = ideal
+
+    def _fail(self, step: str, error: CombeError) -> None:
+        self.trouble[step] = error
+        if step == "rounded":
+            self.rounded, self.measured, self.package = None, (), None
+        self.troubled.emit(step, error)
+
+    def _clear(self, step: str) -> None:
+        if self.trouble.pop(step, None) is not None:
+            self.troubled.emit(step, None)
+
+    # -- proof -----------------------------------------------------------------------------------------------
+
+    def prove(self) -> None:
+        """Build the code, run it, compare every sample."""
+        package, rounded = self.package, self.rounded
+        if package is not None and rounded is not None:
+            self.proof = None
+            self.proof_lane.submit(lambda is_stopped: _prove(package, rounded, is_stopped))
+            self.stepped.emit("proof")
+
+    def _take_proof(self, proof: Proof) -> None:
+        self.proof = proof
+        if proof.holds:
+            record = ProofRecord(proof.language, proof.checksum, proof.tool, proof.samples, proof.lines)
+            others = tuple(old for old in self.project.proofs if old.checksum != proof.checksum)
+            self.history.current = replace(self.project, proofs=(*others, record)[-8:])
+
+    def _recall_proof(self, package: Package) -> None:
+        if self.proof is not None and self.proof.checksum == package.checksum:
+            return
+        record = self.project.proof_of(package.checksum)
+        self.proof = None
+        if record is not None:
+            self.proof = Proof(record.language, record.checksum, record.tool, record.samples, 0, None, "", record.lines)
+
+
+def _chain(project: Project, known: Ideal | None, with_rest: bool, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
+    """Everything along the chain, each step as it's ready."""
+    ideal = known or ideal_of(project, is_stopped)
+    yield "ideal", ideal
+    try:
+        rounded = rounded_of(project, ideal)
+    except CombeError as error:
+        yield "rounded-trouble", error
+        return
+    yield "rounded", rounded
+    if not with_rest:
+        return
+    yield "arithmetic", arithmetic_lines(rounded)
+    try:
+        yield "code", package_of(project, rounded)
+    except CombeError as error:
+        yield "code-trouble", error
+
+
+def _side(project: Project, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
+    """What stands beside the chain: contenders, and the margin at every coefficient width."""
+    found: list[Contender] = []
+    ideal = ideal_of(project, is_stopped)
+    own = contender_of(ideal.design, project.requirement, project.design.symmetry)
+    for contender in contenders(project.requirement, is_stopped, with_antisymmetric=True):
+        found.append(contender)
+        if contender.design is not None and not any(_same(own, other) for other in found) and len(found) > 6:
+            found.append(own)
+        yield "contenders", list(found)
+    if not any(_same(own, other) for other in found):
+        yield "contenders", [*found, own]
+    rows: list[WidthRow] = []
+    for bits in WIDTHS:
+        try:
+            choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None)
+            made = realize(ideal.design.filter, project.requirement.sample_rate_hz, choices)
+        except CombeError:
+            break
+        worst = worst_line(rounded_lines(made, project.requirement))
+        if is_stopped() or worst is None:
+            return
+        rows.append((bits, worst.margin))
+        yield "widths", list(rows)
+
+
+def _same(left: Contender, right: Contender) -> bool:
+    return (left.order, left.symmetry) == (right.order, right.symmetry)
+
+
+def _prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
+    yield "told", f"proving {package.name} with gcc"
+    yield "proof", prove_c(package, rounded.realization, rounded.lines, is_stopped=is_stopped)

@@ -1,0 +1,78 @@
+"""Starting the application."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+from combe.errors import CombeError, ToolError
+from combe.log import log_failure
+from combe.project.demo import demo_project
+from combe.project.document import Project
+
+
+def open_application(file: str | None) -> int:
+    """Open the window on a file, or on the demo project when none is named."""
+    from combe.project.file import read_project
+
+    try:
+        project = read_project(file) if file else demo_project()
+        return _run(project, Path(file) if file and file.endswith(".combe") else None)
+    except CombeError as error:
+        print(f"combe: {error.sentence()}", file=sys.stderr)
+        return 2
+
+
+def open_demo() -> int:
+    """Open the window on the demo project."""
+    return _run(demo_project(), None)
+
+
+def has_display() -> bool:
+    """Whether a window can appear anywhere."""
+    return any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))
+
+
+def _run(project: Project, path: Path | None) -> int:
+    if not has_display():
+        raise ToolError("there is no display to open a window on", "combe", "try combe demo --headless")
+    try:
+        from PyQt6.QtWidgets import QApplication
+    except ImportError as error:
+        raise ToolError(f"Qt can't be loaded ({error})", "combe", "make setup as root installs what it needs") from None
+    from combe.app.session import Session
+    from combe.app.settings import Settings
+    from combe.app.theme.marks import sign_icon
+    from combe.app.theme.palette import THEME
+    from combe.app.window import MainWindow
+
+    application = QApplication([sys.argv[0]])
+    application.setApplicationName("combe")
+    application.setDesktopFileName("combe")
+    application.setStyle("Fusion")
+    settings = Settings.load()
+    THEME.use(settings.theme, application)
+    application.setWindowIcon(sign_icon())
+    session = Session(project, path)
+    window = MainWindow(session, settings)
+    _guard(window)
+    window.show()
+    session.start()
+    return application.exec()
+
+
+def _guard(window: object) -> None:
+    """A fault in Combe itself is logged and told; the application goes on."""
+
+    def hook(kind: type[BaseException], value: BaseException, trace: object) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            sys.__excepthook__(kind, value, trace)  # type: ignore[arg-type]
+            return
+        try:
+            raise value
+        except BaseException:
+            path = log_failure("in the window")
+        window.tell(f"a fault in Combe itself, recorded in {path}; your work is still here")  # type: ignore[attr-defined]
+
+    sys.excepthook = hook

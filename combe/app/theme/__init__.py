@@ -1,0 +1,1 @@
+"""Colour, type, spacing and icons."""

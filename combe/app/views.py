@@ -1,0 +1,4 @@
+"""Names of the views a picture can be made of. No Qt here: the command line lists them without it."""
+
+VIEWS = ("brief", "ideal", "rounded", "arithmetic", "code", "magnitude", "phase", "delay", "time")
+"""The five steps as the whole window, then the plots alone."""

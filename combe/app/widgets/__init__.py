@@ -1,0 +1,1 @@
+"""Each builds itself, shows a value, and tells what the hand did."""

@@ -1,0 +1,316 @@
+"""The requirement as sentences, every figure typed over in place, each mistake told under its line."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QToolButton, QVBoxLayout, QWidget
+
+from combe.app.theme.marks import icon
+from combe.app.widgets.figure import Figure
+from combe.app.widgets.flow import Flow
+from combe.app.widgets.parts import Panel, Row, Scroller, Verdict, clear_layout, label, set_role, verdict_of
+from combe.errors import CombeError
+from combe.ledger import Line
+from combe.requirement import Requirement
+from combe.requirement.quantities import frequency_text, level_text, parse_sample_rate, rate_text
+from combe.requirement.sentences import (
+    band_sentence,
+    turned_band,
+    whole_words,
+    with_figure,
+    with_new_band,
+    with_sample_rate,
+    with_whole_figure,
+    without_band,
+)
+
+ADD_WHOLE = {
+    "max_delay_s": ("Limit the delay", 1e-3),
+    "max_delay_spread_s": ("Limit the spread of the delay", 1e-5),
+    "max_multiplies": ("Limit the multiplies", 64),
+}
+WHOLE_SENTENCES = {
+    "max_delay_s": ("Delay", "at most"),
+    "max_delay_spread_s": ("Delay spread", "at most"),
+    "max_multiplies": ("Spend", "multiplies at most,"),
+}
+
+
+class BandRow(Row):
+    """One band: its sentence, and what became of it."""
+
+    typed = pyqtSignal(str, str)
+    menu_wanted = pyqtSignal(object)
+
+    def __init__(self, index: int, requirement: Requirement) -> None:
+        super().__init__()
+        self.index = index
+        self.requirement = requirement
+        self.figures: dict[str, Figure] = {}
+        top = QHBoxLayout()
+        top.setSpacing(4)
+        words = QWidget()
+        flow = Flow(words)
+        self._texts = []
+        for word in band_sentence(requirement.bands[index], requirement):
+            if word.figure:
+                figure = Figure(partial(self._check, word.figure), f"{word.figure} of {requirement.bands[index].name}")
+                figure.typed.connect(partial(self.typed.emit, word.figure))
+                figure.complained.connect(self._on_complaint)
+                self.figures[word.figure] = figure
+                flow.addWidget(figure)
+            else:
+                text = label(word.text, "strong" if not self._texts else "")
+                self._texts.append(text)
+                flow.addWidget(text)
+        top.addWidget(words, 1)
+        self.more = QToolButton()
+        self.more.setObjectName("quiet")
+        self.more.setIcon(icon("more", "muted"))
+        self.more.setAccessibleName(f"what can be done with {requirement.bands[index].name}")
+        self.more.setToolTip("Turn, rename or remove this line")
+        self.more.clicked.connect(lambda: self.menu_wanted.emit(self.more))
+        top.addWidget(self.more)
+        self.column.addLayout(top)
+        self.mark = Verdict(11)
+        self.story = label("", "muted", wrap=True)
+        bottom = QHBoxLayout()
+        bottom.setSpacing(6)
+        bottom.addWidget(self.mark)
+        bottom.addWidget(self.story, 1)
+        self.column.addLayout(bottom)
+        self._story = ("muted", "")
+
+    def show_requirement(self, requirement: Requirement, relative: bool) -> None:
+        """Other figures in the same sentence."""
+        self.requirement = requirement
+        for word in band_sentence(requirement.bands[self.index], requirement, relative):
+            if word.figure:
+                self.figures[word.figure].show_text(word.text)
+        self._texts[0].setText("Keep" if requirement.bands[self.index].is_passband else "Block")
+
+    def show_lines(self, lines: list[Line], relative: bool) -> None:
+        """The worst of the band's lines, told under the sentence."""
+        name = self.requirement.bands[self.index].name
+        worst = min(lines, key=lambda line: line.margin, default=None)
+        if worst is None:
+            self.mark.show_verdict("unknown")
+            self._tell("muted", name)
+            return
+        verdict = verdict_of(worst)
+        self.mark.show_verdict(verdict)
+        place = frequency_text(float(f"{worst.at_hz or 0:.5g}"), self.requirement.sample_rate_hz, relative)
+        word = f"missed by {level_text(-worst.margin, 3)}" if worst.margin < 0 else f"{level_text(worst.margin, 3)} spare"
+        self._tell({"kept": "muted", "close": "amber", "missed": "clay"}[verdict], f"{name} · {word} at {place}")
+
+    def _tell(self, role: str, text: str) -> None:
+        self._story = (role, text)
+        self.story.setText(text)
+        set_role(self.story, role)
+
+    def _check(self, figure: str, text: str) -> None:
+        with_figure(self.requirement, self.index, figure, text)
+
+    def _on_complaint(self, sentence: str) -> None:
+        if sentence:
+            self.story.setText(sentence)
+            set_role(self.story, "clay")
+            self.mark.show_verdict("missed")
+        else:
+            self._tell(*self._story)
+
+
+class BriefPanel(Panel):
+    """All sentences of a requirement. ``asked`` carries a changed requirement and the name of the change."""
+
+    asked = pyqtSignal(object, str)
+    renamed = pyqtSignal(str)
+    band_picked = pyqtSignal(int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.requirement: Requirement | None = None
+        self.relative = False
+        self.rows: list[BandRow] = []
+        self.whole: dict[str, tuple[Row, Figure]] = {}
+        self._shape: object = None
+        self.title = label("", "title")
+        self.column.addWidget(self.title)
+        self.rate = Figure(parse_sample_rate, "sample rate")
+        self.rate.typed.connect(self._on_rate)
+        self.rate_note = label("", "clay", wrap=True)
+        self.rate_note.hide()
+        self.rate.complained.connect(lambda text: (self.rate_note.setText(text), self.rate_note.setVisible(bool(text))))
+        top = QWidget()
+        flow = Flow(top)
+        flow.addWidget(label("Sampled at"))
+        flow.addWidget(self.rate)
+        self.phase = QToolButton()
+        self.phase.setObjectName("quiet")
+        self.phase.setToolTip("Whether only linear phase will do")
+        self.phase.clicked.connect(self._on_phase)
+        flow.addWidget(self.phase)
+        self.column.addWidget(top)
+        self.column.addWidget(self.rate_note)
+        self.scroller = Scroller()
+        self.column.addWidget(self.scroller, 1)
+        self.add = QToolButton()
+        self.add.setObjectName("quiet")
+        self.add.setText("Add a line")
+        self.add.setToolButtonStyle(__import__("PyQt6.QtCore").QtCore.Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.add.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.add.setMenu(self._add_menu())
+        self.column.addWidget(self.add)
+        self.dress()
+
+    def dress(self) -> None:
+        """Icons in the theme's colours."""
+        self.add.setIcon(icon("plus"))
+        for row in self.rows:
+            row.more.setIcon(icon("more", "muted"))
+            row.mark.update()
+
+    def show_requirement(self, requirement: Requirement, relative: bool = False) -> None:
+        """Other sentences, or other figures in the same ones."""
+        self.requirement, self.relative = requirement, relative
+        self.title.setText(requirement.name)
+        self.rate.show_text(rate_text(requirement.sample_rate_hz))
+        self.phase.setText("linear phase" if requirement.phase == "linear" else "any phase")
+        shape = ([(b.is_passband, b.name) for b in requirement.bands], [key for key, _ in whole_words(requirement)])
+        if shape != self._shape:
+            self._shape = shape
+            self._rebuild(requirement)
+        for row in self.rows:
+            row.show_requirement(requirement, relative)
+        for key, words in whole_words(requirement):
+            self.whole[key][1].show_text(words)
+
+    def show_lines(self, lines: tuple[Line, ...]) -> None:
+        """What became of each line."""
+        for row in self.rows:
+            row.show_lines([line for line in lines if line.band_index == row.index], self.relative)
+
+    def _rebuild(self, requirement: Requirement) -> None:
+        clear_layout(self.scroller.column)
+        self.rows, self.whole = [], {}
+        for index, _ in enumerate(requirement.bands):
+            row = BandRow(index, requirement)
+            row.typed.connect(partial(self._on_typed, index))
+            row.picked.connect(partial(self.band_picked.emit, index))
+            row.menu_wanted.connect(partial(self._band_menu, index))
+            self.scroller.column.addWidget(row)
+            self.rows.append(row)
+        for key, _ in whole_words(requirement):
+            self._add_whole_row(key, requirement)
+
+    def _add_whole_row(self, key: str, requirement: Requirement) -> None:
+        first, rest = WHOLE_SENTENCES[key]
+        row = Row()
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        words = QWidget()
+        flow = Flow(words)
+        flow.addWidget(label(first, "strong"))
+        flow.addWidget(label(rest))
+        figure = Figure(lambda text, key=key: with_whole_figure(self.requirement or requirement, key, text), key)  # type: ignore[misc]
+        flow.addWidget(figure)
+        line.addWidget(words, 1)
+        remove = QToolButton()
+        remove.setObjectName("quiet")
+        remove.setIcon(icon("remove", "muted"))
+        remove.setToolTip("Remove this line")
+        line.addWidget(remove)
+        note = label("", "clay", wrap=True)
+        note.hide()
+        row.column.addLayout(line)
+        row.column.addWidget(note)
+        figure.complained.connect(lambda text: (note.setText(text), note.setVisible(bool(text))))
+        figure.typed.connect(lambda text: self._whole(key, text))
+        remove.clicked.connect(lambda: self._change(replace(self._now(), **{key: None}), f"remove {first.lower()} limit"))
+        self.scroller.column.addWidget(row)
+        self.whole[key] = (row, figure)
+
+    def _add_menu(self) -> QMenu:
+        menu = QMenu(self)
+        menu.addAction("A band", self.add_band)
+        menu.addSeparator()
+        for key, (words, start) in ADD_WHOLE.items():
+            menu.addAction(words, partial(self._start_whole, key, start))
+        return menu
+
+    def add_band(self) -> None:
+        """A band in the widest free stretch."""
+        try:
+            changed, index = with_new_band(self._now())
+        except CombeError as error:
+            self.rate_note.setText(error.sentence())
+            self.rate_note.show()
+            return
+        self._change(changed, "add a band")
+        self.rows[index].figures["start"].setFocus()
+
+    def _start_whole(self, key: str, start: float) -> None:
+        self._change(replace(self._now(), **{key: start}), ADD_WHOLE[key][0].lower())
+
+    def _band_menu(self, index: int, button: QToolButton) -> None:
+        band = self._now().bands[index]
+        menu = QMenu(self)
+        turn = "Block it instead" if band.is_passband else "Keep it instead"
+        menu.addAction(turn, lambda: self.turn(index))
+        menu.addAction("Rename…", lambda: self._rename(index))
+        menu.addSeparator()
+        menu.addAction("Remove", lambda: self.remove(index))
+        menu.exec(button.mapToGlobal(button.rect().bottomLeft()))
+
+    def turn(self, index: int) -> None:
+        """Keep a band instead of blocking it, or the other way round."""
+        self._attempt(lambda: turned_band(self._now(), index), "turn a band")
+
+    def remove(self, index: int) -> None:
+        """Take a band out."""
+        self._attempt(lambda: without_band(self._now(), index), "remove a band")
+
+    def _rename(self, index: int) -> None:
+        band = self._now().bands[index]
+        name, accepted = QInputDialog.getText(self, "Rename", "Name of this band", text=band.name)
+        if accepted and name.strip():
+            bands = self._now().bands
+            self._change(replace(self._now(), bands=(*bands[:index], replace(band, name=name.strip()), *bands[index + 1 :])), "rename a band")
+
+    def _attempt(self, change: object, what: str) -> None:
+        try:
+            self._change(change(), what)  # type: ignore[operator]
+        except CombeError as error:
+            self.rate_note.setText(error.sentence())
+            self.rate_note.show()
+
+    def _now(self) -> Requirement:
+        assert self.requirement is not None
+        return self.requirement
+
+    def _change(self, requirement: Requirement, what: str) -> None:
+        self.rate_note.hide()
+        self.asked.emit(requirement, what)
+
+    def _on_typed(self, index: int, figure: str, text: str) -> None:
+        self._attempt(lambda: with_figure(self._now(), index, figure, text), f"type {figure}")
+
+    def _on_rate(self, text: str) -> None:
+        self._attempt(lambda: with_sample_rate(self._now(), parse_sample_rate(text)), "type sample rate")
+
+    def _whole(self, key: str, text: str) -> None:
+        self._attempt(lambda: with_whole_figure(self._now(), key, text), "type a limit")
+
+    def _on_phase(self) -> None:
+        other = "any" if self._now().phase == "linear" else "linear"
+        self._change(replace(self._now(), phase=other), "choose phase")
+
+
+def column_of(widget: QWidget) -> QVBoxLayout:
+    """The widget's column."""
+    layout = widget.layout()
+    assert isinstance(layout, QVBoxLayout)
+    return layout

@@ -1,0 +1,81 @@
+"""A layout that sets its items like words of a paragraph."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPoint, QRect, QSize, Qt
+from PyQt6.QtWidgets import QLayout, QLayoutItem, QWidget
+
+
+class Flow(QLayout):
+    """Left to right, breaking lines where the width ends; items of a line are centered on it."""
+
+    def __init__(self, parent: QWidget | None = None, gap: int = 4) -> None:
+        super().__init__(parent)
+        self._gap = gap
+        self._items: list[QLayoutItem] = []
+        self.setContentsMargins(0, 0, 0, 0)
+
+    def addItem(self, item: QLayoutItem | None) -> None:
+        """Append."""
+        if item is not None:
+            self._items.append(item)
+
+    def count(self) -> int:
+        """How many."""
+        return len(self._items)
+
+    def itemAt(self, index: int) -> QLayoutItem | None:
+        """One of them."""
+        return self._items[index] if 0 <= index < len(self._items) else None
+
+    def takeAt(self, index: int) -> QLayoutItem | None:
+        """Remove one."""
+        return self._items.pop(index) if 0 <= index < len(self._items) else None
+
+    def expandingDirections(self) -> Qt.Orientation:
+        """Neither."""
+        return Qt.Orientation(0)
+
+    def hasHeightForWidth(self) -> bool:
+        """The narrower, the higher."""
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        """Lines needed at a width."""
+        return self._arrange(QRect(0, 0, width, 0), move=False)
+
+    def setGeometry(self, box: QRect) -> None:
+        """Put every item in its place."""
+        super().setGeometry(box)
+        self._arrange(box, move=True)
+
+    def sizeHint(self) -> QSize:
+        """As little as possible."""
+        return self.minimumSize()
+
+    def minimumSize(self) -> QSize:
+        """The widest item."""
+        size = QSize()
+        for item in self._items:
+            size = size.expandedTo(item.minimumSize())
+        return size
+
+    def _arrange(self, box: QRect, move: bool) -> int:
+        x, y, height = box.x(), box.y(), 0
+        line: list[tuple[QLayoutItem, QRect]] = []
+        for item in self._items:
+            size = item.sizeHint()
+            if x + size.width() > box.right() + 1 and line:
+                self._set(line, height, move)
+                x, y, height, line = box.x(), y + height + 2, 0, []
+            line.append((item, QRect(QPoint(x, y), size)))
+            x += size.width() + self._gap
+            height = max(height, size.height())
+        self._set(line, height, move)
+        return y + height - box.y()
+
+    @staticmethod
+    def _set(line: list[tuple[QLayoutItem, QRect]], height: int, move: bool) -> None:
+        if move:
+            for item, place in line:
+                item.setGeometry(place.translated(0, (height - place.height()) // 2))

@@ -1,0 +1,146 @@
+"""Small parts every panel is made of."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from combe.app.theme.marks import draw_verdict
+from combe.ledger import Line
+
+
+def label(text: str, role: str = "", wrap: bool = False) -> QLabel:
+    """A text in one of the roles of the style sheet: title, strong, muted, moss, amber, clay."""
+    made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    if role:
+        made.setProperty("role", role)
+    if wrap:
+        made.setWordWrap(True)
+        made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+    return made
+
+
+def set_role(target: QLabel, role: str) -> None:
+    """Give a label another role."""
+    if target.property("role") != role:
+        target.setProperty("role", role)
+        style = target.style()
+        if style is not None:
+            style.unpolish(target)
+            style.polish(target)
+
+
+class Panel(QFrame):
+    """A card with a margin on the grid."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(12, 12, 12, 12)
+        self.column.setSpacing(8)
+
+
+class Verdict(QWidget):
+    """A verdict's mark."""
+
+    def __init__(self, size: int = 12, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.verdict = "unknown"
+        self.setFixedSize(QSize(size, size))
+
+    def show_verdict(self, verdict: str) -> None:
+        """Another verdict."""
+        self.verdict = verdict
+        self.setAccessibleName(verdict)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw it."""
+        painter = QPainter(self)
+        draw_verdict(painter, self.verdict, QRectF(self.rect()).adjusted(1, 1, -1, -1))
+
+
+class Row(QFrame):
+    """A card inside a panel that can be picked with mouse or keyboard."""
+
+    picked = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("row")
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(8, 6, 8, 6)
+        self.column.setSpacing(1)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def set_chosen(self, chosen: bool) -> None:
+        """Mark it as the chosen one."""
+        if self.property("chosen") != chosen:
+            self.setProperty("chosen", chosen)
+            style = self.style()
+            if style is not None:
+                style.unpolish(self)
+                style.polish(self)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """A click picks."""
+        super().mouseReleaseEvent(event)
+        if event is not None and event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.position().toPoint()):
+            self.picked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter and space pick."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.picked.emit()
+            return
+        super().keyPressEvent(event)
+
+
+class Scroller(QScrollArea):
+    """A column that scrolls when it's longer than the panel."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        inside = QWidget()
+        self.column = QVBoxLayout(inside)
+        self.column.setContentsMargins(0, 0, 4, 0)
+        self.column.setSpacing(8)
+        self.column.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.setWidget(inside)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+
+def verdict_of(line: Line) -> str:
+    """``kept``, ``close`` (less than a twentieth of the limit's own room left) or ``missed``."""
+    if line.margin < 0:
+        return "missed"
+    return "close" if line.margin < close_below(line) else "kept"
+
+
+def close_below(line: Line) -> float:
+    """The margin under which a kept limit counts as close."""
+    if line.unit == "db":
+        return min(0.05 * abs(line.asked), 0.3) if line.asked else 0.01
+    return 0.02 * abs(line.asked)
+
+
+def worst_verdict(lines: tuple[Line, ...]) -> str:
+    """The verdict over all lines."""
+    found = {verdict_of(line) for line in lines}
+    return next((verdict for verdict in ("missed", "close", "kept") if verdict in found), "unknown")
+
+
+def clear_layout(column: QVBoxLayout) -> None:
+    """Remove and delete every widget of a column."""
+    while column.count():
+        item = column.takeAt(0)
+        widget = item.widget() if item is not None else None
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()

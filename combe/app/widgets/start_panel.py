@@ -1,0 +1,57 @@
+"""Beside the brief: shapes to start from, and how figures are typed."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QToolButton, QWidget
+
+from combe.app.theme.marks import icon
+from combe.app.widgets.parts import Panel, label
+from combe.requirement.presets import SHAPES
+
+HINTS = (
+    ("12k, 12 kHz, 12e3", "a frequency"),
+    ("0.25fs, 0.5fn", "a share of the sample rate, or of half of it"),
+    ("60, -60 dB, 0.1 %", "how far down a band is blocked"),
+    ("0.1, 1 %, -0.2 to 0.1", "how flat a band is kept"),
+    ("400 us, 50 samples", "a delay"),
+)
+
+
+class StartPanel(Panel):
+    """``shape_picked`` carries the name of a shape."""
+
+    shape_picked = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.column.addWidget(label("Start from", "title"))
+        grid = QGridLayout()
+        grid.setSpacing(8)
+        self.buttons: dict[str, QToolButton] = {}
+        for index, name in enumerate(SHAPES):
+            button = QToolButton()
+            button.setObjectName("quiet")
+            button.setText(name)
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+            button.setToolTip(f"Replace the brief with a simple {name}; undo brings it back")
+            button.clicked.connect(partial(self.shape_picked.emit, name))
+            grid.addWidget(button, index // 2, index % 2)
+            self.buttons[name] = button
+        self.column.addLayout(grid)
+        self.column.addSpacing(8)
+        self.column.addWidget(label("Typing figures", "title"))
+        for example, meaning in HINTS:
+            self.column.addWidget(label(example, "strong"))
+            self.column.addWidget(label(meaning, "muted", wrap=True))
+        self.column.addSpacing(4)
+        self.column.addWidget(label("On the plot, drag an edge sideways or a limit up and down.", "muted", wrap=True))
+        self.column.addStretch(1)
+        self.dress()
+
+    def dress(self) -> None:
+        """Icons in the theme's colours."""
+        for name, button in self.buttons.items():
+            button.setIcon(icon(name))

@@ -1,0 +1,352 @@
+"""The window: puts widgets where they belong and passes values between them and the session."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from combe.app.actions import Actions
+from combe.app.dialogs import Dialogs
+from combe.app.plots.magnitude import Curve
+from combe.app.plots.panel import PlotPanel
+from combe.app.session import Session
+from combe.app.settings import Settings
+from combe.app.states import states
+from combe.app.theme.palette import THEME
+from combe.app.widgets.arithmetic_panel import ArithmeticPanel
+from combe.app.widgets.brief_panel import BriefPanel
+from combe.app.widgets.chain_bar import ChainBar
+from combe.app.widgets.code_panel import CodePanel
+from combe.app.widgets.code_view import CodeView
+from combe.app.widgets.contenders_panel import ContendersPanel
+from combe.app.widgets.ledger_table import LedgerTable
+from combe.app.widgets.parts import Panel, verdict_of
+from combe.app.widgets.rounded_panel import RoundedPanel
+from combe.app.widgets.start_panel import StartPanel
+from combe.arithmetic.realize import Choices
+from combe.errors import CombeError
+from combe.ledger import Line
+from combe.project.chain import STEPS
+from combe.project.document import DesignChoice, Project
+from combe.requirement import Requirement
+from combe.requirement.presets import shape
+from combe.requirement.sentences import with_edges, with_levels
+
+SIDE_WIDTH, GAP = 264, 8
+
+
+class MainWindow(QMainWindow):
+    """Chain on top, brief left, plots or code in the middle, the step's own panel right, ledger below."""
+
+    def __init__(self, session: Session, settings: Settings | None = None) -> None:
+        super().__init__()
+        self.session = session
+        self.settings = settings or Settings()
+        self.step = "ideal"
+        self.dialogs = Dialogs(self)
+        self._build()
+        self.actions_table = Actions(self)
+        self._connect()
+        self.resize(QSize(1280, 800))
+        self.open_step("ideal")
+        self._show_project(session.project)
+
+    # -- building --------------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        self.chain = ChainBar()
+        self.brief = BriefPanel()
+        self.plots = PlotPanel()
+        self.code_view = CodeView()
+        self.start_panel = StartPanel()
+        self.contenders = ContendersPanel()
+        self.rounded = RoundedPanel()
+        self.arithmetic = ArithmeticPanel()
+        self.code = CodePanel()
+        self.ledger = LedgerTable()
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self.plots)
+        self.middle.addWidget(self.code_view)
+        self.side = QStackedWidget()
+        for panel in (self.start_panel, self.contenders, self.rounded, self.arithmetic, self.code):
+            self.side.addWidget(panel)
+        self.brief.setFixedWidth(SIDE_WIDTH)
+        self.side.setFixedWidth(SIDE_WIDTH - 16)
+        upper = QWidget()
+        row = QHBoxLayout(upper)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(GAP)
+        row.addWidget(self.brief)
+        row.addWidget(self.middle, 1)
+        row.addWidget(self.side)
+        lower = Panel()
+        lower.column.setContentsMargins(4, 2, 4, 4)
+        lower.column.addWidget(self.ledger)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter.addWidget(upper)
+        self.splitter.addWidget(lower)
+        self.splitter.setHandleWidth(GAP)
+        self.splitter.setStretchFactor(0, 1)
+        self.splitter.setCollapsible(0, False)
+        self.splitter.setSizes([520, 172])
+        center = QWidget()
+        column = QVBoxLayout(center)
+        column.setContentsMargins(12, 4, 12, 4)
+        column.setSpacing(GAP)
+        column.addWidget(self.chain)
+        column.addWidget(self.splitter, 1)
+        self.setCentralWidget(center)
+        bar = self.statusBar()
+        if bar is not None:
+            bar.setSizeGripEnabled(False)
+
+    def _connect(self) -> None:
+        session = self.session
+        session.project_changed.connect(self._show_project)
+        session.stepped.connect(self._on_step)
+        session.troubled.connect(self._on_trouble)
+        session.file_changed.connect(self._show_title)
+        session.told.connect(self.tell)
+        self.chain.opened.connect(self.open_step)
+        self.brief.asked.connect(lambda asked, what: session.ask(asked, what))
+        self.brief.band_picked.connect(self._on_band_picked)
+        self.plots.edge_moved.connect(self._on_edge)
+        self.plots.level_moved.connect(self._on_level)
+        self.plots.released.connect(session.end_gesture)
+        self.start_panel.shape_picked.connect(self._on_shape)
+        self.contenders.picked.connect(self._on_contender)
+        self.rounded.bits_picked.connect(self._on_bits)
+        self.arithmetic.chosen.connect(self._on_arithmetic)
+        self.code.named.connect(lambda name: session.change(replace(session.project, code_name=name), "name the code"))
+        self.code.export_wanted.connect(self.dialogs.export)
+        self.code.proof_wanted.connect(session.prove)
+        self.ledger.line_picked.connect(self._on_line)
+
+    # -- steps and views -------------------------------------------------------------------------------------
+
+    def open_step(self, name: str) -> None:
+        """Show a step's own page."""
+        self.step = name
+        self.chain.set_open(name)
+        self.side.setCurrentIndex(STEPS.index(name))
+        self.middle.setCurrentIndex(1 if name == "code" else 0)
+        self._show_curves()
+        self._show_lines()
+
+    def dress(self, theme: str) -> None:
+        """Another theme."""
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        THEME.use(theme, application)
+        self.settings.theme = theme
+        for part in (self.plots, self.brief, self.start_panel, self.code, self.code_view):
+            part.dress()
+        self._show_curves()
+        self._show_lines()
+        self.update()
+
+    def set_relative(self, relative: bool) -> None:
+        """Count frequencies in shares of the sample rate, or in Hz."""
+        self.settings.relative = relative
+        self._show_project(self.session.project)
+        self._show_ledger()
+
+    def tell(self, sentence: str) -> None:
+        """A remark in the status line."""
+        bar = self.statusBar()
+        if bar is not None:
+            bar.showMessage(sentence, 8000)
+
+    # -- from the session ------------------------------------------------------------------------------------
+
+    def _show_project(self, project: Project) -> None:
+        relative = self.settings.relative
+        self.brief.show_requirement(project.requirement, relative)
+        self.plots.show_requirement(project.requirement, relative)
+        self.rounded.show_bits(project.arithmetic.coefficient_bits)
+        self.arithmetic.show_choices(project.arithmetic)
+        self.code.show_name(project.code_name)
+        self._show_contenders()
+        self._show_states()
+        self._show_title()
+        self.actions_table.refresh()
+
+    def _show_title(self) -> None:
+        session = self.session
+        place = session.path.name if session.path else "not saved yet"
+        self.setWindowTitle(f"{session.project.name}[*] · {place} · Combe")
+        self.setWindowModified(session.is_modified)
+
+    def _on_step(self, step: str) -> None:
+        if step == "contenders":
+            self._show_contenders()
+        elif step == "widths":
+            self.rounded.show_rows(self.session.widths)
+        if step in ("code", "proof"):
+            self._show_code()
+        if step in ("ideal", "rounded"):
+            self._show_curves()
+        if step in ("ideal", "rounded", "arithmetic", "proof", "code"):
+            self._show_lines()
+            self._show_ledger()
+        if step == "rounded":
+            self.rounded.show_rounded(self.session.rounded)
+            self.arithmetic.show_rounded(self.session.rounded)
+        if step == "ideal":
+            self._show_contenders()
+            for note in self.session.ideal.design.notes if self.session.ideal else ():
+                self.tell(note)
+        self._show_states()
+        self._show_title()
+
+    def _on_trouble(self, step: str, error: CombeError | None) -> None:
+        sentence = error.sentence() if error is not None else ""
+        if step == "chain" and error is not None:
+            self.contenders.show_trouble(sentence)
+        if step == "rounded" and error is not None:
+            self.rounded.show_rounded(None, sentence)
+            self.arithmetic.show_rounded(None, sentence)
+        if step == "code" and error is not None:
+            self.code.show_package(None, sentence)
+            self.code_view.show_package(None, sentence)
+        if sentence:
+            self.tell(sentence)
+        self._show_states()
+
+    def _show_states(self) -> None:
+        for name, state in states(self.session).items():
+            self.chain.show_state(name, state)
+
+    def _show_contenders(self) -> None:
+        session = self.session
+        if "chain" in session.trouble:
+            return
+        order = session.ideal.design.order if session.ideal else None
+        self.contenders.show_contenders(session.contenders, session.project.requirement, session.project.design, order)
+
+    def _show_curves(self) -> None:
+        session = self.session
+        curves = []
+        if session.ideal is not None:
+            curves.append(Curve("ideal", session.ideal.design.filter, "river", 2.0))
+        if session.rounded is not None:
+            curves.append(Curve("rounded", session.rounded.realization.exact(), "ochre", 1.3))
+        if self.step in ("brief", "ideal"):
+            curves.reverse()
+        self.plots.show_curves(curves)
+
+    def _show_lines(self) -> None:
+        session = self.session
+        lines: tuple[Line, ...] = ()
+        if self.step in ("brief", "ideal") and session.ideal is not None:
+            lines = session.ideal.lines
+        elif self.step == "rounded" and session.rounded is not None:
+            lines = session.rounded.lines
+        elif self.step in ("arithmetic", "code"):
+            lines = session.measured
+        asked = session.project.requirement
+        lines = tuple(line for line in lines if line.band_index < len(asked.bands))
+        missed = {index for index, line in enumerate(lines) if verdict_of(line) == "close"}
+        self.plots.show_lines(lines, missed if self.step != "ideal" else set(), lines if self.step == "arithmetic" else ())
+        if session.ideal is not None:
+            self.brief.show_lines(session.ideal.lines)
+
+    def _show_ledger(self) -> None:
+        session = self.session
+        lines: dict[str, tuple[Line, ...]] = {}
+        if session.ideal is not None:
+            lines["ideal"] = session.ideal.lines
+        if session.rounded is not None:
+            lines["rounded"] = session.rounded.lines
+        if session.measured:
+            lines["arithmetic"] = session.measured
+        proof, package = session.proof, session.package
+        if proof is not None and proof.holds and package is not None and proof.checksum == package.checksum:
+            lines["code"] = proof.lines
+        self.ledger.show_lines(session.project.requirement, lines, self.settings.relative)
+
+    def _show_code(self) -> None:
+        session = self.session
+        self.code.show_package(session.package)
+        self.code_view.show_package(session.package)
+        self.code.show_proof(session.proof, session.proof_lane.is_busy)
+
+    # -- from the hand ---------------------------------------------------------------------------------------
+
+    def _on_edge(self, index: int, kind: str, hz: float) -> None:
+        asked = self.session.project.requirement
+        band = asked.bands[index]
+        low = asked.bands[index - 1].stop_hz if index else 0.0
+        high = asked.bands[index + 1].start_hz if index + 1 < len(asked.bands) else asked.nyquist_hz
+        hz = min(max(hz, low), high)
+        edges = (hz, band.stop_hz) if kind == "start" else (band.start_hz, hz)
+        self._drag(lambda: with_edges(asked, index, *edges), f"drag the edge of {band.name}", f"{index}{kind}")
+
+    def _on_level(self, index: int, kind: str, db: float) -> None:
+        asked = self.session.project.requirement
+        band = asked.bands[index]
+        if band.lower is None:
+            levels: tuple[float | None, float] = (None, min(db, 0.0))
+        else:
+            low, high = band.lower.first_db, band.upper.first_db
+            if low == -high:
+                ripple = max(abs(db) if (db > 0) == (kind == "upper") else 0.0, 1e-4)
+                levels = (-ripple, ripple)
+            else:
+                levels = (low, db) if kind == "upper" else (db, high)
+        self._drag(lambda: with_levels(asked, index, *levels), f"drag the limit of {band.name}", f"{index}{kind}")
+
+    def _drag(self, change: object, what: str, gesture: str) -> None:
+        try:
+            asked: Requirement = change()  # type: ignore[operator]
+        except CombeError as error:
+            self.tell(error.sentence())
+            return
+        self.session.ask(asked, what, gesture)
+
+    def _on_band_picked(self, index: int) -> None:
+        lines = self.session.ideal.lines if self.session.ideal else ()
+        mine = [line for line in lines if line.band_index == index]
+        if mine:
+            self.plots.point_at(min(mine, key=lambda line: line.margin))
+
+    def _on_shape(self, name: str) -> None:
+        asked = self.session.project.requirement
+        self.session.ask(shape(name, asked.sample_rate_hz), f"start from a {name}")
+
+    def _on_contender(self, choice: DesignChoice) -> None:
+        self.session.change(replace(self.session.project, design=choice), "take a contender")
+
+    def _on_bits(self, bits: int) -> None:
+        project = self.session.project
+        choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None)
+        self.session.change(replace(project, arithmetic=choices), "coefficient width")
+
+    def _on_arithmetic(self, choices: Choices, what: str) -> None:
+        self.session.change(replace(self.session.project, arithmetic=choices), what)
+
+    def _on_line(self, line: Line, step: str) -> None:
+        if step != self.step and not (step == "ideal" and self.step == "brief"):
+            self.open_step(step)
+        if self.middle.currentIndex() == 0:
+            self.plots.point_at(line)
+
+    def replace_project(self, project: Project, path: Path | None) -> None:
+        """Work on another project."""
+        self.session.replace_with(project, path)
+        self.plots.go_home()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Ask about unsaved work, then stop the background."""
+        if event is None:
+            return
+        if not self.dialogs.may_leave():
+            event.ignore()
+            return
+        self.settings.save()
+        self.session.close()
+        event.accept()

@@ -1,0 +1,62 @@
+"""Undo and redo: a stack of project values."""
+
+from __future__ import annotations
+
+from combe.project.document import Project
+
+
+class History:
+    """Values before and after the current one.
+
+    A change with the same ``gesture`` as the one before it replaces it, so that a whole drag is one step.
+    """
+
+    def __init__(self, project: Project) -> None:
+        self.current = project
+        self._before: list[tuple[Project, str]] = []
+        self._after: list[tuple[Project, str]] = []
+        self._gesture = ""
+
+    def change(self, project: Project, what: str, gesture: str = "") -> bool:
+        """Make ``project`` the current value; ``what`` names the change for the menu. False if nothing changed."""
+        if project == self.current:
+            self.current = project
+            return False
+        if not (gesture and gesture == self._gesture):
+            self._before.append((self.current, what))
+        self._gesture = gesture
+        self._after.clear()
+        self.current = project
+        return True
+
+    def end_gesture(self) -> None:
+        """The next change is a step of its own."""
+        self._gesture = ""
+
+    @property
+    def undo_name(self) -> str:
+        """What undo would take back; empty if nothing."""
+        return self._before[-1][1] if self._before else ""
+
+    @property
+    def redo_name(self) -> str:
+        """What redo would do again; empty if nothing."""
+        return self._after[-1][1] if self._after else ""
+
+    def undo(self) -> Project:
+        """Step back."""
+        if self._before:
+            project, what = self._before.pop()
+            self._after.append((self.current, what))
+            self.current = project
+        self._gesture = ""
+        return self.current
+
+    def redo(self) -> Project:
+        """Step forward again."""
+        if self._after:
+            project, what = self._after.pop()
+            self._before.append((self.current, what))
+            self.current = project
+        self._gesture = ""
+        return self.current

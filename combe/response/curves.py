@@ -1,0 +1,59 @@
+"""Points to draw: as many as the eye needs, with every true extreme and null among them."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.filters import Filter, Fir
+from combe.response.evaluate import frequency_response, gain_db, uniform_response
+from combe.response.extremes import turning_points
+from combe.response.phase import group_delay, unwrapped_phase
+
+Array = NDArray[np.float64]
+LEAST_POINTS = 2049
+
+
+@lru_cache(maxsize=48)
+def magnitude_curve(source: Filter) -> tuple[Array, Array]:
+    """Angular frequencies over the whole axis and the gain there in dB."""
+    size = len(source.taps) if isinstance(source, Fir) else 512
+    count = 1 + int(2 ** np.ceil(np.log2(max(LEAST_POINTS - 1, 8 * size))))
+    omega = np.linspace(0, np.pi, count)
+    level = gain_db(uniform_response(source, count))
+    exact = turning_points(source, 0.0, np.pi)
+    every = np.concatenate([omega, exact])
+    order = np.argsort(every, kind="stable")
+    return every[order], np.concatenate([level, gain_db(frequency_response(source, exact))])[order]
+
+
+def magnitude_window(source: Filter, start: float, stop: float, count: int) -> tuple[Array, Array]:
+    """The gain over a stretch of the axis, evaluated anew for it when it's a small part of the whole."""
+    omega, level = magnitude_curve(source)
+    inside = (omega >= start) & (omega <= stop)
+    if np.count_nonzero(inside) >= count:
+        return omega, level
+    exact = omega[inside]
+    every = np.unique(np.concatenate([np.linspace(start, stop, count), exact]))
+    every = every[(every >= 0) & (every <= np.pi)]
+    return every, gain_db(frequency_response(source, every))
+
+
+@lru_cache(maxsize=16)
+def phase_curve(source: Filter) -> tuple[Array, Array, Array]:
+    """Angular frequencies, the unwrapped phase, and what's left of it without its linear part, in radians."""
+    size = len(source.taps) if isinstance(source, Fir) else 512
+    omega = np.linspace(0, np.pi, max(LEAST_POINTS, 8 * size + 1))
+    phase = unwrapped_phase(source, omega)
+    delay = source.order / 2 if isinstance(source, Fir) and source.symmetry else float(np.median(group_delay(source, omega)))
+    return omega, phase, phase + delay * omega
+
+
+@lru_cache(maxsize=16)
+def delay_curve(source: Filter) -> tuple[Array, Array]:
+    """Angular frequencies and the group delay in samples."""
+    size = len(source.taps) if isinstance(source, Fir) else 512
+    omega = np.linspace(0, np.pi, max(LEAST_POINTS, 8 * size + 1))
+    return omega, group_delay(source, omega)
