@@ -122,7 +122,9 @@ class Actions:
 
     def _worst(self) -> None:
         window = self.window
-        lines = {"rounded": window.session.rounded, "ideal": window.session.ideal}.get(window.step, window.session.ideal)
+        lines = {"rounded": window.session.rounded, "ideal": window.session.ideal}.get(
+            window.step, window.session.ideal
+        )
         gains = [line for line in lines.lines if line.at_hz is not None] if lines else []
         if gains:
             window.plots.point_at(min(gains, key=lambda line: line.margin))

@@ -62,7 +62,9 @@ class Dialogs:
     def save_as(self) -> bool:
         """Ask where, then save."""
         name = self.window.session.project.name.replace("/", "-")
-        path, _ = QFileDialog.getSaveFileName(self.window, "Save as", f"{self._folder()}/{name}.combe", KIND.split(";;")[0])
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Save as", f"{self._folder()}/{name}.combe", KIND.split(";;")[0]
+        )
         if not path:
             return False
         return self.save_path(Path(path if path.endswith(".combe") else path + ".combe"))

@@ -81,6 +81,8 @@ def settle(session: object) -> None:
     while time.monotonic() < end:
         QApplication.processEvents()
         if not session.is_busy:  # type: ignore[attr-defined]
-            QApplication.processEvents()
+            for _ in range(3):
+                QApplication.processEvents()
+                time.sleep(0.002)
             return
         time.sleep(0.005)

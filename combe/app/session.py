@@ -13,6 +13,7 @@ from combe.app.jobs import Lane
 from combe.arithmetic.realize import FEWEST_BITS, realize, rounded_lines
 from combe.delivery.package import Package
 from combe.design.contenders import Contender, contender_of, contenders
+from combe.design.designed import Design
 from combe.errors import CombeError
 from combe.ledger import Line, worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
@@ -57,7 +58,7 @@ class Session(QObject):
         self.widths: list[WidthRow] = []
         self.trouble: dict[str, CombeError] = {}
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
-        self._dragging = False
+        self._dragging = self._is_draft = False
         self.chain_lane = self._lane("chain", self._take)
         self.side_lane = self._lane("side", self._take)
         self.proof_lane = self._lane("proof", self._take)
@@ -85,6 +86,11 @@ class Session(QObject):
         return self._rest.isActive() or any(lane.is_busy for lane in lanes)
 
     @property
+    def is_dragging(self) -> bool:
+        """Whether the hand still holds an edge or a level."""
+        return self._dragging
+
+    @property
     def is_modified(self) -> bool:
         """Whether the file, if any, is behind."""
         return self.project != self.saved or self.project.proofs != self.saved.proofs
@@ -104,6 +110,7 @@ class Session(QObject):
         """Replace the project; undo will name the change as ``what``."""
         if self.history.change(project, what, gesture):
             self._dragging = bool(gesture)
+            self._is_draft = self._is_draft or self._dragging
             self._follow()
 
     def ask(self, requirement: Requirement, what: str, gesture: str = "") -> None:
@@ -114,7 +121,7 @@ class Session(QObject):
     def end_gesture(self) -> None:
         """The hand let go."""
         self.history.end_gesture()
-        if self._dragging:
+        if self._dragging:  # the figures follow as soon as the hand rests
             self._dragging = False
             self._rest.start()
 
@@ -159,26 +166,32 @@ class Session(QObject):
     def _follow(self) -> None:
         self.project_changed.emit(self.project)
         self.side_lane.stop()
-        project, with_rest = self.project, not self._dragging
-        known = self._known.get((project.requirement, project.design))
-        self.chain_lane.submit(lambda is_stopped: _chain(project, known, with_rest, is_stopped))
+        self._submit(with_rest=not self._dragging)
+        with_rest = not self._dragging
         if with_rest:
             self._rest.start()
         else:
             self._rest.stop()
 
+    def _submit(self, with_rest: bool) -> None:
+        project = self.project
+        known = self._known.get((project.requirement, project.design))
+        near = self.ideal.design if self.ideal is not None else None
+        self.chain_lane.submit(lambda is_stopped: _chain(project, known or near, with_rest, is_stopped))
+
     def _after_rest(self) -> None:
         project = self.project
-        if not self.measured or self.package is None:
-            known = self._known.get((project.requirement, project.design))
-            self.chain_lane.submit(lambda is_stopped: _chain(project, known, True, is_stopped))
+        if self._is_draft or not self.measured or self.package is None:
+            self._is_draft = False
+            self._submit(with_rest=True)
         self.side_lane.submit(lambda is_stopped: _side(project, is_stopped))
 
     def _take(self, news: tuple[str, Any]) -> None:
         step, value = news
         if step == "ideal":
             self.ideal = value
-            self._remember(value)
+            if not self._dragging:
+                self._remember(value)
             self.rounded, self.measured, self.package = None, (), None
             self._clear("chain")
         elif step == "rounded":
@@ -247,9 +260,11 @@ class Session(QObject):
             self.proof = Proof(record.language, record.checksum, record.tool, record.samples, 0, None, "", record.lines)
 
 
-def _chain(project: Project, known: Ideal | None, with_rest: bool, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
-    """Everything along the chain, each step as it's ready."""
-    ideal = known or ideal_of(project, is_stopped)
+def _chain(
+    project: Project, start: Ideal | Design | None, with_rest: bool, is_stopped: Callable[[], bool]
+) -> Iterator[tuple[str, Any]]:
+    """Everything along the chain, each step as it's ready; ``start`` is the design itself or one nearby."""
+    ideal = start if isinstance(start, Ideal) else ideal_of(project, is_stopped, start, not with_rest)
     yield "ideal", ideal
     try:
         rounded = rounded_of(project, ideal)

@@ -47,6 +47,8 @@ def _run(project: Project, path: Path | None) -> int:
     from combe.app.theme.palette import THEME
     from combe.app.window import MainWindow
 
+    # The interface thread must get its turn within a frame, whatever runs in the background.
+    sys.setswitchinterval(0.001)
     application = QApplication([sys.argv[0]])
     application.setApplicationName("combe")
     application.setDesktopFileName("combe")

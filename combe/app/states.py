@@ -35,12 +35,19 @@ def _brief(session: Session) -> StepState:
     rate = rate_text(asked.sample_rate_hz)
     phase = "linear phase" if asked.phase == "linear" else "any phase"
     verdict = "missed" if "chain" in session.trouble else "kept"
-    return StepState(verdict, f"{count} band{'s' if count > 1 else ''}, {rate}\n{phase}", "out of reach" if verdict == "missed" else "")
+    return StepState(
+        verdict,
+        f"{count} band{'s' if count > 1 else ''}, {rate}\n{phase}",
+        "out of reach" if verdict == "missed" else "",
+    )
 
 
 def _ideal(session: Session) -> StepState:
     if session.ideal is None or "chain" in session.trouble:
-        return StepState("missed" if "chain" in session.trouble else "unknown", "no filter keeps this" if session.trouble else "working…")
+        return StepState(
+            "missed" if "chain" in session.trouble else "unknown",
+            "no filter keeps this" if session.trouble else "working…",
+        )
     design = session.ideal.design
     what = f"{design.method}, {design.order + 1} taps"
     if session.project.design.symmetry == -1:
@@ -78,7 +85,7 @@ def _code(session: Session) -> StepState:
     if proof is None or proof.checksum != session.package.checksum:
         return StepState("unknown", f"{name}\nnot proved yet")
     if proof.holds:
-        return StepState(worst_verdict(proof.lines), f"{name}\nidentical over {proof.samples:,} samples".replace(",", " "), "proved")
+        return StepState(
+            worst_verdict(proof.lines), f"{name}\nidentical over {proof.samples:,} samples".replace(",", " "), "proved"
+        )
     return StepState("missed", f"{name}\n{proof.sentence()}", "not proved")
-
-

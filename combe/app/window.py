@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
@@ -36,7 +36,8 @@ from combe.requirement import Requirement
 from combe.requirement.presets import shape
 from combe.requirement.sentences import with_edges, with_levels
 
-SIDE_WIDTH, GAP = 264, 8
+DRAG_MS = 60
+BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 248, 8
 
 
 class MainWindow(QMainWindow):
@@ -48,12 +49,16 @@ class MainWindow(QMainWindow):
         self.settings = settings or Settings()
         self.step = "ideal"
         self.dialogs = Dialogs(self)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self._show_figures)
         self._build()
         self.actions_table = Actions(self)
         self._connect()
         self.resize(QSize(1280, 800))
         self.open_step("ideal")
         self._show_project(session.project)
+        self.plots.magnitude.main.setFocus()
 
     # -- building --------------------------------------------------------------------------------------------
 
@@ -74,8 +79,8 @@ class MainWindow(QMainWindow):
         self.side = QStackedWidget()
         for panel in (self.start_panel, self.contenders, self.rounded, self.arithmetic, self.code):
             self.side.addWidget(panel)
-        self.brief.setFixedWidth(SIDE_WIDTH)
-        self.side.setFixedWidth(SIDE_WIDTH - 16)
+        self.brief.setFixedWidth(BRIEF_WIDTH)
+        self.side.setFixedWidth(SIDE_WIDTH)
         upper = QWidget()
         row = QHBoxLayout(upper)
         row.setContentsMargins(0, 0, 0, 0)
@@ -171,7 +176,8 @@ class MainWindow(QMainWindow):
         self.arithmetic.show_choices(project.arithmetic)
         self.code.show_name(project.code_name)
         self._show_contenders()
-        self._show_states()
+        if not self.session.is_dragging:
+            self._show_states()
         self._show_title()
         self.actions_table.refresh()
 
@@ -191,8 +197,8 @@ class MainWindow(QMainWindow):
         if step in ("ideal", "rounded"):
             self._show_curves()
         if step in ("ideal", "rounded", "arithmetic", "proof", "code"):
-            self._show_lines()
-            self._show_ledger()
+            if not (self.session.is_dragging and self._later.isActive()):
+                self._later.start(DRAG_MS if self.session.is_dragging else 0)
         if step == "rounded":
             self.rounded.show_rounded(self.session.rounded)
             self.arithmetic.show_rounded(self.session.rounded)
@@ -200,8 +206,13 @@ class MainWindow(QMainWindow):
             self._show_contenders()
             for note in self.session.ideal.design.notes if self.session.ideal else ():
                 self.tell(note)
-        self._show_states()
         self._show_title()
+
+    def _show_figures(self) -> None:
+        """Everything written in words and figures: while an edge is dragged, not at every step of the hand."""
+        self._show_lines()
+        self._show_ledger()
+        self._show_states()
 
     def _on_trouble(self, step: str, error: CombeError | None) -> None:
         sentence = error.sentence() if error is not None else ""
@@ -251,7 +262,9 @@ class MainWindow(QMainWindow):
         asked = session.project.requirement
         lines = tuple(line for line in lines if line.band_index < len(asked.bands))
         missed = {index for index, line in enumerate(lines) if verdict_of(line) == "close"}
-        self.plots.show_lines(lines, missed if self.step != "ideal" else set(), lines if self.step == "arithmetic" else ())
+        self.plots.show_lines(
+            lines, missed if self.step != "ideal" else set(), lines if self.step == "arithmetic" else ()
+        )
         if session.ideal is not None:
             self.brief.show_lines(session.ideal.lines)
 

@@ -24,9 +24,21 @@ def facts(realization: Realization) -> list[Fact]:
         if isinstance(stage, TapSum):
             least, most = stage.span(source)
             c_bits = 32 if stage.accumulator.bits <= 32 else 64
-            found.append(Fact("muted", f"Accumulator {stage.accumulator}: sums run from {least} to {most}, so none can overflow."))
+            found.append(
+                Fact(
+                    "muted",
+                    f"Accumulator {stage.accumulator}: sums run from {least} to {most}, so none can overflow.".replace(
+                        "-", "−"
+                    ),
+                )
+            )
             if stage.accumulator.bits > 32:
-                found.append(Fact("muted", f"In C it takes a {c_bits}-bit sum; {stage.accumulator.bits - 32} bits fewer would fit 32."))
+                found.append(
+                    Fact(
+                        "muted",
+                        f"In C it takes a {c_bits}-bit sum; {stage.accumulator.bits - 32} bits fewer would fit 32.",
+                    )
+                )
     found += _range(realization)
     found += _noise(realization)
     return found
@@ -49,7 +61,9 @@ def _range(realization: Realization) -> list[Fact]:
     what = "saturates" if requantize.overflow == "saturate" else "WRAPS AROUND"
     weight = "muted" if requantize.overflow == "saturate" else "clay"
     level = 20 * log10(room)
-    return [Fact(weight, f"The worst input {what}: inputs up to {level:.1f} dB of full scale never do.".replace("-", "−"))]
+    return [
+        Fact(weight, f"The worst input {what}: inputs up to {level:.1f} dB of full scale never do.".replace("-", "−"))
+    ]
 
 
 def _noise(realization: Realization) -> list[Fact]:
@@ -71,5 +85,11 @@ def _noise(realization: Realization) -> list[Fact]:
     lost = realization.output.fraction < realization.input.fraction
     if lost:
         bits = realization.input.fraction - realization.output.fraction
-        return [step, Fact("amber", f"The output is {bits} bits coarser than the input: inputs under {2 ** (bits - 1)} steps can vanish.")]
+        return [
+            step,
+            Fact(
+                "amber",
+                f"The output is {bits} bits coarser than the input: inputs under {2 ** (bits - 1)} steps can vanish.",
+            ),
+        ]
     return [step]

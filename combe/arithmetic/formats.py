@@ -54,7 +54,9 @@ def parse_format(text: object, where: str = "", widest: int = WIDEST) -> Format:
     """
     match = re.fullmatch(r"([su])(\d{1,4})f(-?\d{1,4})", text) if isinstance(text, str) else None
     if match is None:
-        raise FormatError(f"{text!r} is not a number format", where, "write one like s16f15: signed, 16 bits, 15 of them fraction")
+        raise FormatError(
+            f"{text!r} is not a number format", where, "write one like s16f15: signed, 16 bits, 15 of them fraction"
+        )
     found = Format(match[1] == "s", int(match[2]), int(match[3]))
     if not 1 <= found.bits <= widest or (found.signed and found.bits < 2):
         raise FormatError(f"{text} has a width out of reach", where, f"widths run from 2 to {widest} bits")

@@ -65,7 +65,10 @@ def _stage(item: Any, where: str) -> Stage:
     if fields.choice("kind", ("tap-sum", "requantize")) == "tap-sum":
         fields.only(("kind", "form", "coefficients", "coefficient", "accumulator"))
         return TapSum(
-            tuple(_integer(x, f"{where}.coefficients[{k}]") for k, x in enumerate(fields.list("coefficients", "a list of integers"))),
+            tuple(
+                _integer(x, f"{where}.coefficients[{k}]")
+                for k, x in enumerate(fields.list("coefficients", "a list of integers"))
+            ),
             parse_format(item.get("coefficient"), f"{where}.coefficient"),
             parse_format(item.get("accumulator"), f"{where}.accumulator", WIDEST_ACCUMULATOR),
             fields.choice("form", FORMS, "direct"),

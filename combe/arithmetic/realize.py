@@ -72,7 +72,9 @@ def rounded_coefficients(source: Fir, bits: int) -> tuple[Format, tuple[int, ...
     Ties go to the even integer; symmetric taps stay symmetric.
     """
     if not FEWEST_BITS <= bits <= MOST_BITS:
-        raise FormatError(f"{bits} coefficient bits are out of reach", "coefficient_bits", f"take {FEWEST_BITS} to {MOST_BITS}")
+        raise FormatError(
+            f"{bits} coefficient bits are out of reach", "coefficient_bits", f"take {FEWEST_BITS} to {MOST_BITS}"
+        )
     exact = [Fraction(tap) for tap in source.taps]
     largest = max(abs(value) for value in exact)
     if largest == 0:
@@ -107,7 +109,9 @@ def fewest_bits(source: Filter, requirement: Requirement, choices: Choices, name
             found = realize(source, requirement.sample_rate_hz, replace(choices, coefficient_bits=bits), name)
         except FormatError as error:
             if error.where == "accumulator_bits" and bits > FEWEST_BITS:
-                raise FormatError(f"no width up to {bits - 1} bits keeps every limit", "coefficient_bits", error.sentence()) from None
+                raise FormatError(
+                    f"no width up to {bits - 1} bits keeps every limit", "coefficient_bits", error.sentence()
+                ) from None
             raise
         if meets(rounded_lines(found, requirement)):
             return found

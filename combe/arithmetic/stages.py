@@ -106,7 +106,9 @@ def _check_tap_sum(stage: TapSum, source: Format, where: str) -> None:
     for position, value in enumerate(stage.coefficients):
         if not stage.coefficient.holds(value):
             limits = f"{stage.coefficient.least} to {stage.coefficient.most}"
-            raise FormatError(f"{value} doesn't fit {stage.coefficient}", f"{where}.coefficients[{position}]", f"it holds {limits}")
+            raise FormatError(
+                f"{value} doesn't fit {stage.coefficient}", f"{where}.coefficients[{position}]", f"it holds {limits}"
+            )
     fraction = source.fraction + stage.coefficient.fraction
     if stage.accumulator.fraction != fraction:
         what = f"{stage.accumulator} has its binary point in the wrong place"
@@ -125,9 +127,13 @@ def _check_requantize(stage: Requantize, source: Format, where: str) -> None:
     if stage.source != source:
         raise FormatError(f"from is {stage.source}, but {source} arrives here", f"{where}.from")
     if stage.rounding not in ROUNDINGS:
-        raise FormatError(f'"{stage.rounding}" is not a rounding', f"{where}.rounding", f"known are {', '.join(ROUNDINGS)}")
+        raise FormatError(
+            f'"{stage.rounding}" is not a rounding', f"{where}.rounding", f"known are {', '.join(ROUNDINGS)}"
+        )
     if stage.overflow not in OVERFLOWS:
-        raise FormatError(f'"{stage.overflow}" is not an overflow', f"{where}.overflow", f"known are {', '.join(OVERFLOWS)}")
+        raise FormatError(
+            f'"{stage.overflow}" is not an overflow', f"{where}.overflow", f"known are {', '.join(OVERFLOWS)}"
+        )
 
 
 def needed_accumulator(stage: TapSum, source: Format) -> Format:

@@ -13,7 +13,9 @@ from combe.requirement import read_requirement
 
 def run(
     requirement: Annotated[str, typer.Argument(metavar="REQ.json", help="The requirement file, - for standard input.")],
-    antisymmetric: Annotated[bool, typer.Option("--antisymmetric", help="Try taps that turn the phase by 90 degrees too.")] = False,
+    antisymmetric: Annotated[
+        bool, typer.Option("--antisymmetric", help="Try taps that turn the phase by 90 degrees too.")
+    ] = False,
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Line up what could do it, cheapest first."""

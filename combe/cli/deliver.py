@@ -27,7 +27,9 @@ def run(
 ) -> int:
     """Write generated code, and prove it on real tools."""
     if language not in LANGUAGES:
-        raise FormatError(f'"{language}" is not a language Combe writes', "--language", f"known are {', '.join(LANGUAGES)}")
+        raise FormatError(
+            f'"{language}" is not a language Combe writes', "--language", f"known are {', '.join(LANGUAGES)}"
+        )
     found = read_realization(realization)
     identifier = checked_name(name) if name else identifier_from(found.realization.name)
     asked = found.design.requirement if found.design else None

@@ -21,7 +21,9 @@ def run(
     requirement: Requirement,
     method: Annotated[str, typer.Option(help="A method's name; without one the cheapest contender.")] = "",
     order: Annotated[int | None, typer.Option(help="A given order: its best filter instead of the shortest.")] = None,
-    symmetry: Annotated[str, typer.Option(help="symmetric, or antisymmetric (phase turned by 90 degrees).")] = "symmetric",
+    symmetry: Annotated[
+        str, typer.Option(help="symmetric, or antisymmetric (phase turned by 90 degrees).")
+    ] = "symmetric",
     out: Annotated[str, typer.Option(help="Write the design file here.")] = "",
     json: Annotated[bool, typer.Option("--json", help="Print the design file.")] = False,
 ) -> int:
@@ -44,5 +46,3 @@ def run(
     for note in found.notes:
         say(f"note: {note}")
     return status_of(lines)
-
-

@@ -21,7 +21,9 @@ MOST_POINTS = 2_000_001
 def run(
     file: Annotated[str, typer.Argument(metavar="FILE", help="A design, a realization or plain coefficients.")],
     sample_rate: Annotated[float | None, typer.Option(help="Sample rate in Hz; 1 without one.")] = None,
-    points: Annotated[int | None, typer.Option(help="Add the response at this many frequencies, 0 to half the rate.")] = None,
+    points: Annotated[
+        int | None, typer.Option(help="Add the response at this many frequencies, 0 to half the rate.")
+    ] = None,
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Measure any filter."""
@@ -65,7 +67,11 @@ def _print(document: dict[str, Any]) -> None:
     for key, value in document["measures"].items():
         if key == "bands":
             for band in value:
-                level = f"ripple {band['ripple_db']:.4f} dB" if "ripple_db" in band else f"{band['attenuation_db']:.2f} dB down"
+                level = (
+                    f"ripple {band['ripple_db']:.4f} dB"
+                    if "ripple_db" in band
+                    else f"{band['attenuation_db']:.2f} dB down"
+                )
                 print(f"{band['kind']}: {band['start_hz']:.6g} to {band['stop_hz']:.6g} Hz, {level}")
         elif isinstance(value, list):
             print(f"{key}: {', '.join(f'{x:.6g}' for x in value)}")

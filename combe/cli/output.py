@@ -31,7 +31,9 @@ def status_of(lines: tuple[Line, ...]) -> int:
 
 def print_lines(lines: tuple[Line, ...], heading: str) -> None:
     """The ledger as a table, a verdict in words on each row."""
-    table = Table("limit", "asked", "reached", "at", "margin", "", title=heading, title_justify="left", box=None, pad_edge=False)
+    table = Table(
+        "limit", "asked", "reached", "at", "margin", "", title=heading, title_justify="left", box=None, pad_edge=False
+    )
     for column in table.columns[1:5]:
         column.justify = "right"
     for line in lines:
@@ -48,4 +50,11 @@ def row_of(line: Line) -> list[str]:
     name = f"{line.band} {side}".strip()
     place = "" if line.at_hz is None else f"{line.at_hz:.6g} Hz"
     verdict = "kept" if line.margin >= 0 else "MISSED"
-    return [name, f"{line.asked:g}{unit}", f"{number(line.reached)}{unit}", place, f"{number(line.margin)}{unit}", verdict]
+    return [
+        name,
+        f"{line.asked:g}{unit}",
+        f"{number(line.reached)}{unit}",
+        place,
+        f"{number(line.margin)}{unit}",
+        verdict,
+    ]

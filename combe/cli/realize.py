@@ -38,7 +38,9 @@ def run(
     try:
         if fewest:
             if source.requirement is None:
-                raise FormatError('"fewest" needs limits to keep', "coefficient_bits", "give a design file with its requirement")
+                raise FormatError(
+                    '"fewest" needs limits to keep', "coefficient_bits", "give a design file with its requirement"
+                )
             made = fewest_bits(source.filter, source.requirement, choices, name)
         else:
             made = realize(source.filter, source.sample_rate_hz, choices, name)

@@ -20,7 +20,9 @@ def _show_version(asked: bool) -> None:
 
 
 def _root(
-    version: Annotated[bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Print the version.")] = False,
+    version: Annotated[
+        bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Print the version.")
+    ] = False,
 ) -> None:
     """Filters from a requirement to proved fixed-point code. Without a verb: open the application."""
 

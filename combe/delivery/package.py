@@ -11,11 +11,79 @@ from combe.errors import FormatError
 from combe.files import make_folder, write_text
 
 C_WORDS = frozenset(
-    """auto break case char const continue default do double else enum extern float for goto if inline int long
-    register restrict return short signed sizeof static struct switch typedef union unsigned void volatile while
-    asm bool catch class delete explicit export false friend mutable namespace new operator private protected public
-    template this throw true try typename using virtual wchar_t main stdint stddef string errno math stdio stdlib
-    and or not xor""".split()
+    [
+        "auto",
+        "break",
+        "case",
+        "char",
+        "const",
+        "continue",
+        "default",
+        "do",
+        "double",
+        "else",
+        "enum",
+        "extern",
+        "float",
+        "for",
+        "goto",
+        "if",
+        "inline",
+        "int",
+        "long",
+        "register",
+        "restrict",
+        "return",
+        "short",
+        "signed",
+        "sizeof",
+        "static",
+        "struct",
+        "switch",
+        "typedef",
+        "union",
+        "unsigned",
+        "void",
+        "volatile",
+        "while",
+        "asm",
+        "bool",
+        "catch",
+        "class",
+        "delete",
+        "explicit",
+        "export",
+        "false",
+        "friend",
+        "mutable",
+        "namespace",
+        "new",
+        "operator",
+        "private",
+        "protected",
+        "public",
+        "template",
+        "this",
+        "throw",
+        "true",
+        "try",
+        "typename",
+        "using",
+        "virtual",
+        "wchar_t",
+        "main",
+        "stdint",
+        "stddef",
+        "string",
+        "errno",
+        "math",
+        "stdio",
+        "stdlib",
+        "and",
+        "or",
+        "not",
+        "xor",
+    ]
 )
 
 
@@ -65,7 +133,11 @@ def checked_name(name: str) -> str:
     """
     if not re.fullmatch(r"[A-Za-z][A-Za-z0-9_]{0,39}", name):
         instead = f"{identifier_from(name)!r} would be" if re.search("[A-Za-z]", name) else "start with a letter"
-        raise FormatError(f"{name!r} is not a name that code can have", "name", f"{instead}; letters, digits and _ are taken, 40 at most")
+        raise FormatError(
+            f"{name!r} is not a name that code can have",
+            "name",
+            f"{instead}; letters, digits and _ are taken, 40 at most",
+        )
     if name in C_WORDS or "__" in name or name.endswith("_"):
         raise FormatError(f"{name!r} is a reserved word in C or C++", "name", f"{name.rstrip('_')}_filter would do")
     return name

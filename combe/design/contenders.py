@@ -84,7 +84,9 @@ def contenders(
 
 def ranked(found: list[Contender]) -> list[Contender]:
     """Those that keep every limit first, then by multiplies, length and margin."""
-    return sorted(found, key=lambda c: (not c.keeps, c.cost.multiplies if c.cost else 1 << 30, c.order, c.symmetry == -1))
+    return sorted(
+        found, key=lambda c: (not c.keeps, c.cost.multiplies if c.cost else 1 << 30, c.order, c.symmetry == -1)
+    )
 
 
 def _tried(requirement: Requirement, order: int | None, symmetry: int, is_stopped: Stop) -> Contender:

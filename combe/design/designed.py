@@ -12,7 +12,8 @@ from combe.requirement import Requirement
 class Design:
     """One filter and its story.
 
-    ``notes`` are sentences for the user: what the search found, what the cap on transitions cost.
+    ``notes`` are sentences for the user: what the search found, what the cap on transitions cost. ``alternation``
+    holds the angular frequencies at which a minimax error alternates; a search nearby may start from them.
     """
 
     method: str
@@ -21,6 +22,7 @@ class Design:
     requirement: Requirement | None = None
     notes: tuple[str, ...] = ()
     seconds: float = field(default=0.0, compare=False)
+    alternation: tuple[float, ...] = field(default=(), compare=False)
 
     @property
     def kind(self) -> str:

@@ -96,7 +96,9 @@ def design_from(document: Any, where: str = "", sample_rate_hz: float | None = N
 def filter_from(fields: Fields) -> Filter:
     """The filter a document describes, by whichever keys it has."""
     if fields.has("taps"):
-        taps = tuple(_number(x, fields.place(f"taps[{k}]")) for k, x in enumerate(fields.list("taps", "a list of taps")))
+        taps = tuple(
+            _number(x, fields.place(f"taps[{k}]")) for k, x in enumerate(fields.list("taps", "a list of taps"))
+        )
         if not 1 <= len(taps) <= LONGEST:
             raise fields.fail("taps", f"between 1 and {LONGEST} taps")
         return Fir(taps)
@@ -108,7 +110,9 @@ def filter_from(fields: Fields) -> Filter:
         return Cascade(tuple(_section(item, fields.place(f"sections[{k}]")) for k, item in enumerate(entries)), gain)
     if fields.has("zeros") or fields.has("poles"):
         return Roots(_roots(fields, "zeros"), _roots(fields, "poles"), gain)
-    raise FileError("there is no filter here", fields.where, 'expected the key "taps", "sections", or "zeros" and "poles"')
+    raise FileError(
+        "there is no filter here", fields.where, 'expected the key "taps", "sections", or "zeros" and "poles"'
+    )
 
 
 def _section(item: Any, where: str) -> tuple[float, float, float, float, float]:

@@ -26,7 +26,7 @@ class Method:
     kind: str
     summary: str
     can: tuple[str, ...]
-    shortest: Callable[[Requirement, int, Stop], Design]
+    shortest: Callable[[Requirement, int, Stop, Design | None, bool], Design]
     design: Callable[[Requirement, int, int, Stop], Design]
 
     def document(self) -> dict[str, Any]:
@@ -60,9 +60,15 @@ def design(
     order: int | None = None,
     symmetry: int = 1,
     is_stopped: Stop = lambda: False,
+    near: Design | None = None,
+    is_draft: bool = False,
 ) -> Design:
-    """The shortest filter that keeps every limit, or the best of a given order."""
+    """The shortest filter that keeps every limit, or the best of a given order.
+
+    ``near`` is a design of a requirement nearby: the search gets faster, its result is the same, or nearly so
+    where a draft will do.
+    """
     chosen = method_named(method)
     if order is None:
-        return chosen.shortest(requirement, symmetry, is_stopped)
+        return chosen.shortest(requirement, symmetry, is_stopped, near, is_draft)
     return chosen.design(requirement, order, symmetry, is_stopped)

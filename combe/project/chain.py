@@ -34,10 +34,12 @@ class Rounded:
     lines: tuple[Line, ...]
 
 
-def ideal_of(project: Project, is_stopped: Stop = lambda: False) -> Ideal:
-    """The design a project asks for."""
+def ideal_of(
+    project: Project, is_stopped: Stop = lambda: False, near: Design | None = None, is_draft: bool = False
+) -> Ideal:
+    """The design a project asks for; a draft while an edge is dragged."""
     choice = project.design
-    found = design(project.requirement, choice.method, choice.order, choice.symmetry, is_stopped)
+    found = design(project.requirement, choice.method, choice.order, choice.symmetry, is_stopped, near, is_draft)
     return Ideal(found, lines_of(found.filter, project.requirement))
 
 

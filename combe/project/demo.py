@@ -19,7 +19,11 @@ def demo_project() -> Project:
     )
     requirement = Requirement("Bat band", 250_000.0, bands, "linear", max_delay_s=400e-6)
     return Project(
-        "Alder Combe recorder", requirement, DesignChoice("equiripple", 112), Choices(16, "", "s12f11", "s16f15"), "calls"
+        "Alder Combe recorder",
+        requirement,
+        DesignChoice("equiripple", 112),
+        Choices(16, "", "s12f11", "s16f15"),
+        "calls",
     )
 
 

@@ -73,7 +73,11 @@ def _arithmetic(document: Any) -> Choices:
     fields = Fields(document, "arithmetic")
     fields.only(("coefficient_bits", "structure", "input", "output", "accumulator_bits", "rounding", "overflow"))
     standard = Choices()
-    bits = fields.integer("coefficient_bits", FEWEST_BITS, MOST_BITS) if fields.has("coefficient_bits") else standard.coefficient_bits
+    bits = (
+        fields.integer("coefficient_bits", FEWEST_BITS, MOST_BITS)
+        if fields.has("coefficient_bits")
+        else standard.coefficient_bits
+    )
     found = Choices(
         bits,
         fields.choice("structure", ("", *FORMS), ""),
@@ -96,7 +100,9 @@ def _proof(item: Any, where: str) -> ProofRecord:
         place = Fields(line, f"{where}.lines[{index}]")
         at_hz = place.number("at_hz") if place.has("at_hz") else None
         numbers = [place.number(key) for key in ("asked", "reached", "margin")]
-        lines.append(Line(place.text("band"), place.integer("band_index", -1, 1000), place.text("limit"), *numbers, at_hz))
+        lines.append(
+            Line(place.text("band"), place.integer("band_index", -1, 1000), place.text("limit"), *numbers, at_hz)
+        )
     samples = fields.integer("samples", 0, 10**12)
     return ProofRecord(fields.text("language"), fields.text("checksum"), fields.text("tool"), samples, tuple(lines))
 

@@ -114,7 +114,9 @@ def _streamed(package: Package, realization: Realization, lines: tuple[Line, ...
     heard = np.frombuffer(stdout, dtype=result).astype(np.int64)
     wanted = simulate(realization, samples).astype(np.int64)
     if len(heard) != len(wanted):
-        return Proof("c", package.checksum, tool, 0, 0, None, f"the program wrote {len(heard)} samples instead of {len(wanted)}")
+        return Proof(
+            "c", package.checksum, tool, 0, 0, None, f"the program wrote {len(heard)} samples instead of {len(wanted)}"
+        )
     wrong = np.flatnonzero(heard != wanted)
     measured = measured_lines(sweep, realization, heard[len(heard) - len(sweep.samples) :], lines)
     first = int(wrong[0]) if len(wrong) else None
@@ -123,7 +125,7 @@ def _streamed(package: Package, realization: Realization, lines: tuple[Line, ...
 
 @cache
 def _environment() -> Environment:
-    return Environment(loader=PackageLoader("combe", "proof"), undefined=StrictUndefined)  # noqa: S701 - C, not a page
+    return Environment(loader=PackageLoader("combe", "proof"), undefined=StrictUndefined)
 
 
 def _harness(name: str) -> str:

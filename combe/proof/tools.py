@@ -23,7 +23,9 @@ def find(tool: str) -> str:
     path = shutil.which(tool)
     if path is None:
         package = PACKAGES.get(tool, tool)
-        raise ToolError(f"{tool} is not on this machine", "proof", f"on Debian: apt-get install {package.replace(' and ', ' ')}")
+        raise ToolError(
+            f"{tool} is not on this machine", "proof", f"on Debian: apt-get install {package.replace(' and ', ' ')}"
+        )
     return path
 
 

@@ -138,7 +138,9 @@ def check(requirement: Requirement) -> None:
     if not requirement.bands:
         raise RequirementError("there is no band yet", "bands", "add at least one passband")
     if len(requirement.bands) > MAXIMUM_BANDS:
-        raise RequirementError(f"there are {len(requirement.bands)} bands", "bands", f"at most {MAXIMUM_BANDS} are taken")
+        raise RequirementError(
+            f"there are {len(requirement.bands)} bands", "bands", f"at most {MAXIMUM_BANDS} are taken"
+        )
     for index, band in enumerate(requirement.bands):
         _check_band(band, f"bands[{index}]", requirement.nyquist_hz)
     for index, (left, right) in enumerate(pairwise(requirement.bands)):
@@ -165,7 +167,9 @@ def _check_band(band: Band, where: str, nyquist_hz: float) -> None:
         raise RequirementError(what, f"{where}.stop_hz", "move one of the edges")
     for key, limit in (("max_db", band.upper), ("min_db", band.lower)):
         if limit is not None and any(not -400 <= db <= 200 for _, db in limit.points):
-            raise RequirementError(f"{name} has a level out of reach", f"{where}.{key}", "levels run from -400 to 200 dB")
+            raise RequirementError(
+                f"{name} has a level out of reach", f"{where}.{key}", "levels run from -400 to 200 dB"
+            )
     if band.lower is not None:
         knots = np.array(sorted({p[0] for p in band.lower.points + band.upper.points}))
         room = band.upper.at(knots, "least") - band.lower.at(knots, "most")

@@ -20,7 +20,11 @@ def shape(name: str, sample_rate_hz: float) -> Requirement:
     for index in range(0, len(stops), 2):
         start, stop = (float(f"{share * sample_rate_hz:.6g}") for share in stops[index : index + 2])
         if keeps:
-            bands.append(Band(f"pass {index // 2 + 1}", start, stop, Limit.level(0.1, start, stop), Limit.level(-0.1, start, stop)))
+            bands.append(
+                Band(
+                    f"pass {index // 2 + 1}", start, stop, Limit.level(0.1, start, stop), Limit.level(-0.1, start, stop)
+                )
+            )
         else:
             bands.append(Band(f"stop {index // 2 + 1}", start, stop, Limit.level(-60.0, start, stop)))
         keeps = not keeps

@@ -48,7 +48,9 @@ def parse_attenuation(text: str) -> float:
     if match:
         share = float(match[1]) / 100
         if not 0 < share <= 1:
-            raise RequirementError(f"{text.strip()} is no share of the gain", instead="type one above 0 and up to 100 %")
+            raise RequirementError(
+                f"{text.strip()} is no share of the gain", instead="type one above 0 and up to 100 %"
+            )
         return 20 * math.log10(share)
     match = re.fullmatch(NUMBER + r"(?:[dD][bB])?", word)
     if match is None:
@@ -95,7 +97,7 @@ def frequency_text(hz: float, sample_rate_hz: float = math.inf, relative: bool =
     """A frequency as it's read: ``62.5 kHz``; as a share of the sample rate where asked: ``0.25 fs``."""
     if relative:
         return f"{short(hz / sample_rate_hz, 6)} fs"
-    if sample_rate_hz <= 2:
+    if sample_rate_hz <= 2 or hz == 0:
         return short(hz, 7)
     for size, unit in ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz")):
         if abs(hz) >= size:

@@ -26,14 +26,14 @@ class Word:
 
 
 def band_sentence(band: Band, requirement: Requirement, relative: bool = False) -> list[Word]:
-    """``Block 0 Hz to 12 kHz, 60 dB down`` or ``Keep 18 kHz to 110 kHz within ±0.1 dB``."""
+    """``Block 0 Hz to 12 kHz, 60 dB down`` or ``Keep 18 kHz to 110 kHz at ±0.1 dB``."""
     rate = requirement.sample_rate_hz
     words = [
         Word("Keep" if band.is_passband else "Block"), Word(frequency_text(band.start_hz, rate, relative), "start"),
         Word("to"), Word(frequency_text(band.stop_hz, rate, relative), "stop"),
     ]  # fmt: skip
     if band.is_passband:
-        return [*words, Word("within"), Word(ripple_text(band), "ripple")]
+        return [*words, Word("at"), Word(ripple_text(band), "ripple")]
     if band.upper.flat:
         return [*words, Word("by"), Word(f"{short(abs(band.upper.first_db), 5)} dB", "attenuation")]
     return [*words, Word("by"), Word(_span_text(band.upper), "attenuation")]
@@ -52,7 +52,11 @@ def ripple_text(band: Band) -> str:
 
 def _span_text(limit: Limit) -> str:
     levels = [db for _, db in limit.points]
-    return f"{short(min(levels), 4)}…{short(max(levels), 4)} dB" if min(levels) < max(levels) else f"{short(levels[0], 4)} dB"
+    return (
+        f"{short(min(levels), 4)}…{short(max(levels), 4)} dB"
+        if min(levels) < max(levels)
+        else f"{short(levels[0], 4)} dB"
+    )
 
 
 def with_figure(requirement: Requirement, index: int, figure: str, text: str) -> Requirement:
@@ -87,7 +91,9 @@ def with_levels(requirement: Requirement, index: int, low_db: float | None, high
     """The requirement with one band's limits made level at new values."""
     band = requirement.bands[index]
     lower = None if low_db is None else Limit.level(low_db, band.start_hz, band.stop_hz)
-    return with_band(requirement, index, replace(band, upper=Limit.level(high_db, band.start_hz, band.stop_hz), lower=lower))
+    return with_band(
+        requirement, index, replace(band, upper=Limit.level(high_db, band.start_hz, band.stop_hz), lower=lower)
+    )
 
 
 def with_band(requirement: Requirement, index: int, band: Band) -> Requirement:
@@ -136,7 +142,10 @@ def with_new_band(requirement: Requirement) -> tuple[Requirement, int]:
 
 def with_sample_rate(requirement: Requirement, rate_hz: float) -> Requirement:
     """The requirement at another sample rate: frequencies in Hz stay while they fit, else all scale along."""
-    if max(band.stop_hz for band in requirement.bands) == requirement.nyquist_hz and requirement.sample_rate_hz != rate_hz:
+    if (
+        max(band.stop_hz for band in requirement.bands) == requirement.nyquist_hz
+        and requirement.sample_rate_hz != rate_hz
+    ):
         last = requirement.bands[-1]
         if last.start_hz < rate_hz / 2:
             bands = (*requirement.bands[:-1], last.with_edges(last.start_hz, rate_hz / 2))
@@ -151,7 +160,13 @@ def _scaled(band: Band, scale: float) -> Band:
     def limit(old: Limit) -> Limit:
         return Limit(tuple((hz * scale, db) for hz, db in old.points), old.flat)
 
-    return Band(band.name, band.start_hz * scale, band.stop_hz * scale, limit(band.upper), limit(band.lower) if band.lower else None)
+    return Band(
+        band.name,
+        band.start_hz * scale,
+        band.stop_hz * scale,
+        limit(band.upper),
+        limit(band.lower) if band.lower else None,
+    )
 
 
 def whole_words(requirement: Requirement) -> list[tuple[str, str]]:

@@ -13,7 +13,7 @@ from combe.response.extremes import turning_points
 from combe.response.phase import group_delay, unwrapped_phase
 
 Array = NDArray[np.float64]
-LEAST_POINTS = 2049
+LEAST_POINTS = 1025
 
 
 @lru_cache(maxsize=48)
@@ -23,22 +23,42 @@ def magnitude_curve(source: Filter) -> tuple[Array, Array]:
     count = 1 + int(2 ** np.ceil(np.log2(max(LEAST_POINTS - 1, 8 * size))))
     omega = np.linspace(0, np.pi, count)
     level = gain_db(uniform_response(source, count))
-    exact = turning_points(source, 0.0, np.pi)
+    exact = turning_points(source, 0.0, np.pi, 3)
     every = np.concatenate([omega, exact])
     order = np.argsort(every, kind="stable")
     return every[order], np.concatenate([level, gain_db(frequency_response(source, exact))])[order]
 
 
 def magnitude_window(source: Filter, start: float, stop: float, count: int) -> tuple[Array, Array]:
-    """The gain over a stretch of the axis, evaluated anew for it when it's a small part of the whole."""
+    """The gain over a stretch of the axis: about ``count`` points and every extreme.
+
+    Where the whole axis has many more points than are wanted, each small step keeps its highest and its lowest;
+    where it has fewer, the stretch is evaluated anew.
+    """
     omega, level = magnitude_curve(source)
     inside = (omega >= start) & (omega <= stop)
-    if np.count_nonzero(inside) >= count:
-        return omega, level
+    number = np.count_nonzero(inside)
+    if number > 4 * count:
+        return _thinned(omega[inside], level[inside], count)
+    if number >= count:
+        return omega[inside], level[inside]
     exact = omega[inside]
     every = np.unique(np.concatenate([np.linspace(start, stop, count), exact]))
     every = every[(every >= 0) & (every <= np.pi)]
     return every, gain_db(frequency_response(source, every))
+
+
+def _thinned(omega: Array, level: Array, count: int) -> tuple[Array, Array]:
+    """The highest and the lowest point of each of ``count`` steps."""
+    starts = np.linspace(0, len(omega), count + 1).astype(int)[:-1]
+    step = np.repeat(np.arange(count), np.diff(np.append(starts, len(omega))))
+    keep = np.zeros(len(omega), dtype=bool)
+    keep[[0, -1]] = True
+    for pick in (np.maximum, np.minimum):
+        best = pick.reduceat(level, starts)
+        match = np.flatnonzero(level == best[step])
+        keep[match[np.unique(step[match], return_index=True)[1]]] = True
+    return omega[keep], level[keep]
 
 
 @lru_cache(maxsize=16)
@@ -47,7 +67,11 @@ def phase_curve(source: Filter) -> tuple[Array, Array, Array]:
     size = len(source.taps) if isinstance(source, Fir) else 512
     omega = np.linspace(0, np.pi, max(LEAST_POINTS, 8 * size + 1))
     phase = unwrapped_phase(source, omega)
-    delay = source.order / 2 if isinstance(source, Fir) and source.symmetry else float(np.median(group_delay(source, omega)))
+    delay = (
+        source.order / 2
+        if isinstance(source, Fir) and source.symmetry
+        else float(np.median(group_delay(source, omega)))
+    )
     return omega, phase, phase + delay * omega
 
 

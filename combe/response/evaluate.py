@@ -17,7 +17,9 @@ def frequency_response(source: Filter | Rational, omega: Array) -> ComplexArray:
     """H(e^{jω}) at angular frequencies ``omega`` in radians per sample (any shape)."""
     omega = np.asarray(omega, dtype=np.float64)
     if isinstance(source, Fir):
-        return _fir_sums(source, omega.ravel())[0].reshape(omega.shape)
+        flat = omega.ravel()
+        shift = np.exp(-0.5j * source.order * flat)
+        return (response_and_derivatives(source, flat)[0] * shift).reshape(omega.shape)
     return rational_response(_rational(source), omega.ravel()).reshape(omega.shape)
 
 
@@ -28,9 +30,9 @@ def log_slope(source: Filter | Rational, omega: Array) -> ComplexArray:
     """
     omega = np.asarray(omega, dtype=np.float64).ravel()
     if isinstance(source, Fir):
-        value, derivative = _fir_sums(source, omega)
+        value, derivative, _ = response_and_derivatives(source, omega)
         with np.errstate(divide="ignore", invalid="ignore"):
-            return derivative / value
+            return np.asarray(derivative / value - 0.5j * source.order)
     return rational_log_slope(_rational(source), omega)
 
 
@@ -98,28 +100,38 @@ def _rational(source: Filter | Rational) -> Rational:
     return rational_of(source)
 
 
-def _fir_sums(source: Fir, omega: Array) -> tuple[ComplexArray, ComplexArray]:
-    """H and dH/dω by direct summation about the middle tap, where the terms of a symmetric filter pair up."""
-    taps, center = source.array, (len(source.taps) - 1) / 2
-    value = np.empty(omega.shape, dtype=np.complex128)
-    slope = np.empty(omega.shape, dtype=np.complex128)
+def response_and_derivatives(source: Fir, omega: Array) -> tuple[ComplexArray, ComplexArray, ComplexArray]:
+    """H, dH/dω and d²H/dω², all turned by the same phase, that of a delay to the middle tap.
+
+    By direct summation about the middle tap, where the terms of a symmetric filter pair up into real sums; the
+    derivatives are those of H with that linear phase taken out, which leaves |H| and its slopes as they are.
+    """
+    taps = source.array
+    offset = np.arange(len(taps)) - (len(taps) - 1) / 2
+    symmetry = source.symmetry
+    if symmetry:
+        right = offset >= 0
+        weight = np.where(offset[right] == 0, 1.0, 2.0) * taps[right]
+        offset = offset[right]
+        columns = np.column_stack([weight, weight * offset, weight * offset**2])
+    else:
+        columns = np.column_stack([taps, taps * offset, taps * offset**2])
+    found = np.empty((3, len(omega)), dtype=np.complex128)
     step = max(1, CHUNK // len(taps))
     for first in range(0, len(omega), step):
         part = slice(first, first + step)
-        value[part], slope[part] = _centered(source.symmetry, taps, center, omega[part])
-    shift = np.exp(-1j * center * omega)
-    return value * shift, (slope - 1j * center * value) * shift
+        found[:, part] = _summed(symmetry, np.outer(omega[part], offset), columns)
+    return found[0], found[1], found[2]
 
 
-def _centered(symmetry: int, taps: Array, center: float, omega: Array) -> tuple[ComplexArray, ComplexArray]:
-    """The response about the middle and its derivative; real sums where symmetry allows."""
-    offset = np.arange(len(taps)) - center
-    if symmetry == 0:
-        turn = np.exp(-1j * np.outer(omega, offset))
-        return turn @ taps, turn @ (-1j * offset * taps)
-    right = offset >= 0
-    weight = np.where(offset[right] == 0, 1.0, 2.0) * taps[right]
-    phase = np.outer(omega, offset[right])
+def _summed(symmetry: int, phase: Array, columns: Array) -> ComplexArray:
     if symmetry == 1:
-        return (np.cos(phase) @ weight).astype(complex), (np.sin(phase) @ (-weight * offset[right])).astype(complex)
-    return -1j * (np.sin(phase) @ weight), -1j * (np.cos(phase) @ (weight * offset[right]))
+        cosine = np.cos(phase) @ columns[:, ::2]
+        sine = np.sin(phase) @ columns[:, 1]
+        return np.array([cosine[:, 0], -sine, -cosine[:, 1]], dtype=np.complex128)
+    if symmetry == -1:
+        sine = np.sin(phase) @ columns[:, ::2]
+        cosine = np.cos(phase) @ columns[:, 1]
+        return -1j * np.array([sine[:, 0], cosine, -sine[:, 1]])
+    sums = np.exp(-1j * phase) @ columns
+    return np.array([sums[:, 0], -1j * sums[:, 1], -sums[:, 2]])

@@ -134,7 +134,11 @@ def _stopband(
         }  # fmt: skip
     first = low if left else float(span[minima[0]])
     last = high if right else float(span[minima[-1]])
-    top = worst_point(source, 2 * np.pi, Limit.level(0.0, first, last), 1).gain_db if last > first else float(heights[minima[0]])
+    top = (
+        worst_point(source, 2 * np.pi, Limit.level(0.0, first, last), 1).gain_db
+        if last > first
+        else float(heights[minima[0]])
+    )
     crossings = level_crossings(source, top + 1e-9)
     start = low if left else float(max((w for w in crossings if low <= w <= first), default=first))
     stop = high if right else float(min((w for w in crossings if last <= w <= high), default=last))

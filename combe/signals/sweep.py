@@ -38,7 +38,9 @@ def sweep_for(realization: Realization, lines: tuple[Line, ...]) -> Sweep:
     return Sweep(frequencies, samples, settling)
 
 
-def measured_lines(sweep: Sweep, realization: Realization, output: NDArray[np.int64], lines: tuple[Line, ...]) -> tuple[Line, ...]:
+def measured_lines(
+    sweep: Sweep, realization: Realization, output: NDArray[np.int64], lines: tuple[Line, ...]
+) -> tuple[Line, ...]:
     """The ledger's lines with the gains measured on ``output``, the filter's answer to the sweep.
 
     The gain at a frequency is the ratio of the two sinusoids that fit input and output best (least squares,

@@ -26,9 +26,10 @@ class FrequencyAxis(pg.AxisItem):
 
     def set_rate(self, sample_rate_hz: float, relative: bool) -> None:
         """The sample rate, and whether to count in shares of it."""
-        self.sample_rate_hz, self.relative = sample_rate_hz, relative
-        self.picture = None
-        self.update()
+        if (sample_rate_hz, relative) != (self.sample_rate_hz, self.relative):
+            self.sample_rate_hz, self.relative = sample_rate_hz, relative
+            self.picture = None
+            self.update()
 
     @property
     def unit(self) -> tuple[float, str]:
@@ -51,7 +52,10 @@ class FrequencyAxis(pg.AxisItem):
     def tickValues(self, least: float, most: float, size: float) -> Any:
         """Ticks at round figures of the unit, not of Hz."""
         unit = self.unit[0]
-        return [(step * unit, [v * unit for v in values]) for step, values in super().tickValues(least / unit, most / unit, size)]
+        return [
+            (step * unit, [v * unit for v in values])
+            for step, values in super().tickValues(least / unit, most / unit, size)
+        ]
 
 
 class LevelAxis(pg.AxisItem):
@@ -78,6 +82,9 @@ class Plot(pg.PlotWidget):
         bottom = self.frequency_axis or pg.AxisItem("bottom")
         super().__init__(parent, axisItems={"bottom": bottom, "left": LevelAxis()})
         self.unit = unit
+        self.plain_unit = ""
+        self.has_bottom_label = True
+        self._labels: tuple[str, str, str] | None = None
         self.is_zoomed = False
         self._home: tuple[float, float, float, float] | None = None
         self.setMenuEnabled(False)
@@ -102,16 +109,22 @@ class Plot(pg.PlotWidget):
             axis.setPen(THEME.color("line"))
             axis.setTextPen(THEME.color("muted"))
             axis.setTickPen(THEME.color("line"))
+            axis.enableAutoSIPrefix(False)
             axis.setStyle(tickFont=font(SMALL), tickLength=-4, tickTextOffset=6, maxTickLevel=1)
         self.plotItem.showGrid(x=True, y=True, alpha=0.16 if THEME.name == "light" else 0.22)
         self.label_axes()
 
     def label_axes(self) -> None:
         """Name the units."""
+        bottom = self.frequency_axis.unit[1] if self.frequency_axis is not None else self.plain_unit
+        labels = (THEME.name, self.unit, bottom)
+        if labels == self._labels:
+            return  # setting a label draws the whole axis anew
+        self._labels = labels
         style = {"color": THEME.colors.muted, "font-size": f"{SMALL}px"}
         self.plotItem.setLabel("left", self.unit, **style)
-        if self.frequency_axis is not None:
-            self.plotItem.setLabel("bottom", self.frequency_axis.unit[1], **style)
+        if self.has_bottom_label:
+            self.plotItem.setLabel("bottom", bottom, **style)
 
     def set_home(self, left: float, right: float, bottom: float, top: float) -> None:
         """The range a double click returns to; shown now unless the user has zoomed."""

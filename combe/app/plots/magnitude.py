@@ -23,7 +23,7 @@ from combe.requirement.quantities import level_text
 from combe.response.curves import magnitude_window
 from combe.response.evaluate import frequency_response, gain_db
 
-POINTS_IN_WINDOW = 1600
+POINTS_IN_WINDOW = 900
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +47,8 @@ class MagnitudePlot(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.main = Plot("dB")
+        self.main.has_bottom_label = False
+        self.main.plotItem.showLabel("bottom", False)
         self.loupe = Plot("loupe, dB")
         self.loupe.setXLink(self.main)
         self.loupe.setFixedHeight(132)
@@ -60,7 +62,9 @@ class MagnitudePlot(QWidget):
         self._shape: list[tuple[bool, ...]] = []
         self.mask, self.loupe_mask = Mask(), Mask(passbands_only=True)
         self.cursor_lines = [pg.InfiniteLine(angle=90, movable=False) for _ in range(2)]
-        for plot, mask, line, dots in zip((self.main, self.loupe), (self.mask, self.loupe_mask), self.cursor_lines, self._dots):
+        for plot, mask, line, dots in zip(
+            (self.main, self.loupe), (self.mask, self.loupe_mask), self.cursor_lines, self._dots
+        ):
             plot.addItem(mask, ignoreBounds=True)
             line.hide()
             plot.addItem(line, ignoreBounds=True)
@@ -74,7 +78,7 @@ class MagnitudePlot(QWidget):
         layout.addWidget(self.loupe)
         self.main.was_reset.connect(self.loupe.go_home)
         self.loupe.was_reset.connect(self.main.go_home)
-        self.main.plotItem.getViewBox().sigXRangeChanged.connect(lambda *_: self._draw_curves())
+        self.main.plotItem.getViewBox().sigRangeChanged.connect(lambda *_: self._draw_curves())
         self.main.plotItem.getAxis("bottom").setStyle(showValues=False)
         self.main.plotItem.getAxis("bottom").setHeight(6)
 
@@ -83,13 +87,11 @@ class MagnitudePlot(QWidget):
     def show_requirement(self, requirement: Requirement, relative: bool = False) -> None:
         """Draw another mask, keeping handles that are held."""
         self.requirement = requirement
+        self.main.unit = "gain" if self.linear else "dB"
         for plot in (self.main, self.loupe):
             assert plot.frequency_axis is not None
             plot.frequency_axis.set_rate(requirement.sample_rate_hz, relative)
             plot.label_axes()
-        self.main.plotItem.setLabel("bottom", "")
-        self.main.unit = "gain" if self.linear else "dB"
-        self.main.plotItem.showLabel("bottom", False)
         self.mask.show_requirement(requirement, self.linear)
         self.loupe_mask.show_requirement(requirement, False, self._centers())
         self._set_home(requirement)
@@ -103,6 +105,8 @@ class MagnitudePlot(QWidget):
                 plot.removeItem(item)
         while len(self._items) < len(curves):
             pair = (pg.PlotCurveItem(antialias=True), pg.PlotCurveItem(antialias=True))
+            for item in pair:
+                item.setSegmentedLineMode("on")
             for plot, item in zip((self.main, self.loupe), pair):
                 plot.addItem(item, ignoreBounds=True)
             self._items.append(pair)
@@ -121,7 +125,11 @@ class MagnitudePlot(QWidget):
         for index, line in enumerate(lines):
             if line.at_hz is None or not (line.margin < 0 or index in close):
                 continue
-            in_loupe = self.requirement is not None and line.band_index >= 0 and self.requirement.bands[line.band_index].is_passband
+            in_loupe = (
+                self.requirement is not None
+                and line.band_index >= 0
+                and self.requirement.bands[line.band_index].is_passband
+            )
             plot = self.loupe if in_loupe else self.main
             level = line.reached - (self._centers().get(line.band_index, 0.0) if in_loupe else 0.0)
             mark = WorstMark(plot, line, 10 ** (level / 20) if self.linear and not in_loupe else level)
@@ -167,7 +175,6 @@ class MagnitudePlot(QWidget):
         """Take on the theme's colours."""
         for plot in (self.main, self.loupe):
             plot.dress()
-        self.main.plotItem.showLabel("bottom", False)
         self.show_curves(self.curves)
         self.mask.update()
         self.loupe_mask.update()
@@ -202,8 +209,12 @@ class MagnitudePlot(QWidget):
         else:
             self.main.set_home(-pad, requirement.nyquist_hz + pad, lowest, highest + 0.08 * span)
         centers = self._centers()
-        tops = [db - centers[k] for k, band in enumerate(requirement.bands) if band.lower for _, db in band.upper.points]
-        lows = [db - centers[k] for k, band in enumerate(requirement.bands) if band.lower for _, db in band.lower.points]
+        tops = [
+            db - centers[k] for k, band in enumerate(requirement.bands) if band.lower for _, db in band.upper.points
+        ]
+        lows = [
+            db - centers[k] for k, band in enumerate(requirement.bands) if band.lower for _, db in band.lower.points
+        ]
         room = (max(tops) - min(lows)) * 0.45
         self.loupe.set_home(-pad, requirement.nyquist_hz + pad, min(lows) - room, max(tops) + room)
 
@@ -218,8 +229,12 @@ class MagnitudePlot(QWidget):
         for curve, (main, loupe) in zip(self.curves, self._items):
             omega, level = magnitude_window(curve.filter, start, stop, POINTS_IN_WINDOW)
             hz = omega * turn
-            main.setData(hz, 10 ** (level / 20) if self.linear else np.maximum(level, -300))
-            loupe.setData(hz, level - self._center_at(hz))
+            (_, _), (low, high) = self.main.plotItem.getViewBox().viewRange()
+            main.setData(hz, 10 ** (level / 20) if self.linear else np.maximum(level, low - (high - low)))
+            below = level - self._center_at(hz)
+            (_, _), (low, high) = self.loupe.plotItem.getViewBox().viewRange()
+            near = below > low - 4 * (high - low)
+            loupe.setData(hz, np.where(near, below, np.nan), connect="finite")
 
     def _center_at(self, hz: np.ndarray) -> np.ndarray | float:
         centers = self._centers()

@@ -26,7 +26,9 @@ class Mask(pg.GraphicsObject):
         self.linear = False
         self.setZValue(-10)
 
-    def show_requirement(self, requirement: Requirement, linear: bool = False, centers: dict[int, float] | None = None) -> None:
+    def show_requirement(
+        self, requirement: Requirement, linear: bool = False, centers: dict[int, float] | None = None
+    ) -> None:
         """Draw another requirement."""
         self.prepareGeometryChange()
         self.requirement, self.linear, self.centers = requirement, linear, centers or {}
@@ -55,7 +57,9 @@ class Mask(pg.GraphicsObject):
         top, bottom = max(view.top(), view.bottom()), min(view.top(), view.bottom())
         reach = abs(top - bottom)
         color = "mask" if not band.is_passband else "moss"
-        hatch = QBrush(THEME.color(color, 90), Qt.BrushStyle.BDiagPattern if not band.is_passband else Qt.BrushStyle.FDiagPattern)
+        # Under a passband all is forbidden down to nothing: hatched faintly, or it would shout down the curve.
+        strong = not band.is_passband or self.passbands_only
+        hatch = QBrush(THEME.color(color, 90 if strong else 34), Qt.BrushStyle.BDiagPattern)
         inverse, _ = painter.worldTransform().inverted()
         hatch.setTransform(inverse)
         pen = QPen(THEME.color(color), 1.4)
@@ -66,8 +70,7 @@ class Mask(pg.GraphicsObject):
             points = self._points(limit, center)
             shape = QPolygonF([*points, QPointF(points[-1].x(), outside), QPointF(points[0].x(), outside)])
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.fillRect(QRectF(), hatch)
-            painter.setBrush(THEME.color(color, 16))
+            painter.setBrush(THEME.color(color, 16 if strong else 8))
             painter.drawPolygon(shape)
             painter.setBrush(hatch)
             painter.drawPolygon(shape)

@@ -44,7 +44,9 @@ class SidePlot(Plot):
                 self.removeItem(region)
             self.bands = []
             for band in requirement.passbands:
-                region = pg.LinearRegionItem((band.start_hz, band.stop_hz), movable=False, brush=THEME.color("moss", 18), pen=None)
+                region = pg.LinearRegionItem(
+                    (band.start_hz, band.stop_hz), movable=False, brush=THEME.color("moss", 18), pen=None
+                )
                 for line in region.lines:
                     line.setPen(pg.mkPen(THEME.color("moss", 90), width=1))
                 region.setZValue(-10)
@@ -79,7 +81,9 @@ class SidePlot(Plot):
             pen = pg.mkPen(THEME.color(curve.role), width=curve.width)
             if self.kind == "time" and self.mode == "impulse":
                 symbol = {"symbol": "o", "symbolSize": 4, "symbolBrush": THEME.color(curve.role), "symbolPen": None}
-                item = pg.PlotDataItem(np.repeat(x, 2), np.column_stack([np.zeros_like(y), y]).ravel(), pen=pen, connect="pairs")
+                item = pg.PlotDataItem(
+                    np.repeat(x, 2), np.column_stack([np.zeros_like(y), y]).ravel(), pen=pen, connect="pairs"
+                )
                 dots = pg.PlotDataItem(x, y, pen=None, **symbol)
                 self._items.append(dots)
                 self.addItem(dots, ignoreBounds=True)
@@ -90,9 +94,8 @@ class SidePlot(Plot):
             ranges.append((float(x[0]), float(x[-1]), float(np.min(y)), float(np.max(y))))
         self._frame(ranges)
         self.unit = self._unit()
+        self.plain_unit = "samples"
         self.label_axes()
-        if self.kind == "time":
-            self.plotItem.setLabel("bottom", "samples", color=THEME.colors.muted)
 
     def _frame(self, ranges: list[tuple[float, float, float, float]]) -> None:
         left, right = min(r[0] for r in ranges), max(r[1] for r in ranges)
@@ -134,7 +137,9 @@ class SidePlot(Plot):
         for curve in self.curves:
             places, values = self._data(curve)
             if places[0] <= x <= places[-1]:
-                value = float(values[min(round(x), len(values) - 1)] if self.kind == "time" else np.interp(x, places, values))
+                value = float(
+                    values[min(round(x), len(values) - 1)] if self.kind == "time" else np.interp(x, places, values)
+                )
                 seconds = self.kind == "delay" and self.mode == "seconds"
                 words.append(f"{curve.name} {duration_text(value) if seconds else short(value, 6)}")
         self.tell("   ".join(words))

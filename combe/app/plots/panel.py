@@ -6,13 +6,13 @@ from functools import partial
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QStackedWidget, QToolButton, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolButton, QWidget
 
 from combe.app.plots.axes import Plot
 from combe.app.plots.magnitude import Curve, MagnitudePlot
 from combe.app.plots.others import MODES, SidePlot
 from combe.app.theme.palette import SMALL, THEME, font
-from combe.app.widgets.parts import Panel
+from combe.app.widgets.parts import Choice, Panel
 from combe.ledger import Line
 from combe.requirement import Requirement
 
@@ -84,7 +84,7 @@ class PlotPanel(Panel):
             self.group.addButton(button)
             self.buttons[name] = button
             head.addWidget(button)
-        self.mode = QComboBox()
+        self.mode = Choice()
         self.mode.setAccessibleName("way of looking")
         self.mode.activated.connect(self._on_mode)
         head.addWidget(self.mode)
@@ -132,7 +132,7 @@ class PlotPanel(Panel):
     def show_curves(self, curves: list[Curve]) -> None:
         """Other filters."""
         self.curves = curves
-        self.legend.show_curves(curves)
+        self.legend.show_curves(sorted(curves, key=lambda curve: curve.name))
         self._refresh()
 
     def _refresh(self) -> None:

@@ -144,7 +144,8 @@ def style_sheet(c: Colors) -> str:
     QLineEdit#figure:focus {{ border-bottom: 2px solid {c.river}; background: {c.shade}; }}
     QLineEdit#figure[wrong="true"] {{ border-bottom: 2px solid {c.clay}; color: {c.clay}; }}
     QLineEdit#field, QComboBox, QSpinBox {{ background: {c.raised}; border: 1px solid {c.line}; border-radius: 4px;
-                        padding: 3px 6px; min-height: 20px; }}
+                        padding: 3px 6px; min-height: 18px; }}
+    QComboBox {{ padding-right: 20px; }}
     QLineEdit#field:focus, QComboBox:focus, QSpinBox:focus {{ border: 1px solid {c.river}; }}
     QLineEdit#field[wrong="true"] {{ border: 1px solid {c.clay}; color: {c.clay}; }}
     QComboBox::drop-down {{ border: none; width: 18px; }}

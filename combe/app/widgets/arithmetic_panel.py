@@ -6,9 +6,9 @@ from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
-from combe.app.widgets.parts import Panel, label, set_role
+from combe.app.widgets.parts import Choice, Panel, label, set_role
 from combe.arithmetic.facts import Fact, facts
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, parse_format
 from combe.arithmetic.realize import Choices
@@ -41,9 +41,13 @@ class ArithmeticPanel(Panel):
             field.editingFinished.connect(partial(self._typed, key))
             self.fields[key] = field
             form.addRow(words, field)
-        self.boxes: dict[str, QComboBox] = {}
-        for key, words, items in (("structure", "Structure", STRUCTURES), ("rounding", "Rounding", ROUNDINGS), ("overflow", "Overflow", OVERFLOWS)):
-            box = QComboBox()
+        self.boxes: dict[str, Choice] = {}
+        for key, words, items in (
+            ("structure", "Structure", STRUCTURES),
+            ("rounding", "Rounding", ROUNDINGS),
+            ("overflow", "Overflow", OVERFLOWS),
+        ):
+            box = Choice()
             box.addItems(list(items))
             box.setAccessibleName(key)
             box.activated.connect(partial(self._picked, key))

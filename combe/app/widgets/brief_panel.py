@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from combe.app.theme.marks import icon
@@ -50,10 +50,8 @@ class BandRow(Row):
         self.index = index
         self.requirement = requirement
         self.figures: dict[str, Figure] = {}
-        top = QHBoxLayout()
-        top.setSpacing(4)
         words = QWidget()
-        flow = Flow(words)
+        flow = Flow(words, 3)
         self._texts = []
         for word in band_sentence(requirement.bands[index], requirement):
             if word.figure:
@@ -66,21 +64,20 @@ class BandRow(Row):
                 text = label(word.text, "strong" if not self._texts else "")
                 self._texts.append(text)
                 flow.addWidget(text)
-        top.addWidget(words, 1)
+        self.column.addWidget(words)
         self.more = QToolButton()
         self.more.setObjectName("quiet")
         self.more.setIcon(icon("more", "muted"))
         self.more.setAccessibleName(f"what can be done with {requirement.bands[index].name}")
         self.more.setToolTip("Turn, rename or remove this line")
         self.more.clicked.connect(lambda: self.menu_wanted.emit(self.more))
-        top.addWidget(self.more)
-        self.column.addLayout(top)
         self.mark = Verdict(11)
         self.story = label("", "muted", wrap=True)
         bottom = QHBoxLayout()
         bottom.setSpacing(6)
         bottom.addWidget(self.mark)
         bottom.addWidget(self.story, 1)
+        bottom.addWidget(self.more)
         self.column.addLayout(bottom)
         self._story = ("muted", "")
 
@@ -102,8 +99,10 @@ class BandRow(Row):
             return
         verdict = verdict_of(worst)
         self.mark.show_verdict(verdict)
-        place = frequency_text(float(f"{worst.at_hz or 0:.5g}"), self.requirement.sample_rate_hz, relative)
-        word = f"missed by {level_text(-worst.margin, 3)}" if worst.margin < 0 else f"{level_text(worst.margin, 3)} spare"
+        place = frequency_text(float(f"{worst.at_hz or 0:.4g}"), self.requirement.sample_rate_hz, relative)
+        digits = 2 if abs(worst.margin) >= 0.1 else 4
+        figure = level_text(abs(worst.margin), digits)
+        word = f"missed by {figure}" if worst.margin < 0 else f"{figure} spare"
         self._tell({"kept": "muted", "close": "amber", "missed": "clay"}[verdict], f"{name} · {word} at {place}")
 
     def _tell(self, role: str, text: str) -> None:
@@ -160,7 +159,7 @@ class BriefPanel(Panel):
         self.add = QToolButton()
         self.add.setObjectName("quiet")
         self.add.setText("Add a line")
-        self.add.setToolButtonStyle(__import__("PyQt6.QtCore").QtCore.Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.add.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.add.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.add.setMenu(self._add_menu())
         self.column.addWidget(self.add)
@@ -229,7 +228,9 @@ class BriefPanel(Panel):
         row.column.addWidget(note)
         figure.complained.connect(lambda text: (note.setText(text), note.setVisible(bool(text))))
         figure.typed.connect(lambda text: self._whole(key, text))
-        remove.clicked.connect(lambda: self._change(replace(self._now(), **{key: None}), f"remove {first.lower()} limit"))
+        remove.clicked.connect(
+            lambda: self._change(replace(self._now(), **{key: None}), f"remove {first.lower()} limit")
+        )
         self.scroller.column.addWidget(row)
         self.whole[key] = (row, figure)
 
@@ -278,7 +279,10 @@ class BriefPanel(Panel):
         name, accepted = QInputDialog.getText(self, "Rename", "Name of this band", text=band.name)
         if accepted and name.strip():
             bands = self._now().bands
-            self._change(replace(self._now(), bands=(*bands[:index], replace(band, name=name.strip()), *bands[index + 1 :])), "rename a band")
+            self._change(
+                replace(self._now(), bands=(*bands[:index], replace(band, name=name.strip()), *bands[index + 1 :])),
+                "rename a band",
+            )
 
     def _attempt(self, change: object, what: str) -> None:
         try:

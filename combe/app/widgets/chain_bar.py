@@ -102,7 +102,9 @@ class Step(QWidget):
                          room.elidedText(self.state.margin, Qt.TextElideMode.ElideRight, width - 90))  # fmt: skip
         painter.setPen(THEME.color("muted"))
         for row, line in enumerate(self.state.what.split("\n")[:2]):
-            painter.drawText(QRectF(12, 26 + 16 * row, width, 16), align, room.elidedText(line, Qt.TextElideMode.ElideRight, width))
+            painter.drawText(
+                QRectF(12, 26 + 16 * row, width, 16), align, room.elidedText(line, Qt.TextElideMode.ElideRight, width)
+            )
 
 
 class ChainBar(QWidget):

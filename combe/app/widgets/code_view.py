@@ -21,7 +21,11 @@ class Colored(QSyntaxHighlighter):
     def highlightBlock(self, text: str | None) -> None:
         """One line."""
         text = text or ""
-        for pattern, role, bold in ((KEYWORDS, "river", False), (r"\b(0x[0-9a-f]+|\d+)u?\b", "ochre", False), (r"^\s*#\w+", "heather", False)):
+        for pattern, role, bold in (
+            (KEYWORDS, "river", False),
+            (r"\b(0x[0-9a-f]+|\d+)u?\b", "ochre", False),
+            (r"^\s*#\w+", "heather", False),
+        ):
             shape = QTextCharFormat()
             shape.setForeground(THEME.color(role))
             if bold:

@@ -37,9 +37,11 @@ class ContendersPanel(Panel):
         set_role(self.summary, "clay")
         self.summary.setText(sentence)
 
-    def show_contenders(self, found: list[Contender], requirement: Requirement, chosen: DesignChoice, order: int | None) -> None:
+    def show_contenders(
+        self, found: list[Contender], requirement: Requirement, chosen: DesignChoice, order: int | None
+    ) -> None:
         """Line them up."""
-        key = (tuple((c.order, c.symmetry, c.keeps) for c in found), requirement, chosen, order)
+        key = (tuple((c.order, c.symmetry, c.spare_db) for c in found), requirement.sample_rate_hz, chosen, order)
         if key == self._key:
             return
         self._key = key
@@ -70,10 +72,17 @@ class ContendersPanel(Panel):
         head.addWidget(label(f"{contender.order + 1} taps", "strong"))
         head.addStretch(1)
         spare = contender.spare_db or 0.0
-        head.addWidget(label(f"{'+' if spare >= 0 else ''}{level_text(spare, 3)}", {"kept": "moss", "close": "amber", "missed": "clay"}[worst_verdict(contender.lines)]))
+        head.addWidget(
+            label(
+                f"{'+' if spare >= 0 else ''}{level_text(spare, 3)}",
+                {"kept": "moss", "close": "amber", "missed": "clay"}[worst_verdict(contender.lines)],
+            )
+        )
         row.column.addLayout(head)
         seconds = contender.delay.mean / requirement.sample_rate_hz
-        delay = f"{short(contender.delay.mean, 6)} samples" if requirement.sample_rate_hz <= 2 else duration_text(seconds)
+        delay = (
+            f"{short(contender.delay.mean, 6)} samples" if requirement.sample_rate_hz <= 2 else duration_text(seconds)
+        )
         row.column.addWidget(label(f"{contender.cost.multiplies} multiplies · delay {delay}", "muted"))
         words = ["equiripple"]
         if contender.is_shortest and contender.symmetry == 1:
@@ -87,5 +96,3 @@ class ContendersPanel(Panel):
     def _on_picked(self, contender: Contender) -> None:
         order = None if contender.is_shortest else contender.order
         self.picked.emit(DesignChoice(contender.method, order, contender.symmetry))
-
-

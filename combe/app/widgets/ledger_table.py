@@ -4,7 +4,14 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QTableView, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
 
 from combe.app.theme.marks import VERDICT_COLORS, draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
@@ -207,7 +214,9 @@ class LedgerTable(QTableView):
         """The whole table on the clipboard, columns parted by tabs."""
         rows = ["\t".join(COLUMNS)]
         for row in range(self.ledger.rowCount()):
-            cells = [" ".join(part for part in self.ledger.words(row, column) if part) for column in range(len(COLUMNS))]
+            cells = [
+                " ".join(part for part in self.ledger.words(row, column) if part) for column in range(len(COLUMNS))
+            ]
             rows.append("\t".join(cells))
         clipboard = QGuiApplication.clipboard()
         if clipboard is not None:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QComboBox, QFrame, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from combe.app.theme.marks import draw_verdict
+from combe.app.theme.palette import THEME
 from combe.ledger import Line
 
 
@@ -63,6 +64,19 @@ class Verdict(QWidget):
         draw_verdict(painter, self.verdict, QRectF(self.rect()).adjusted(1, 1, -1, -1))
 
 
+class Choice(QComboBox):
+    """A box of choices with an arrow of the family."""
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The box, then the arrow."""
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(THEME.color("muted"), 1.6, cap=Qt.PenCapStyle.RoundCap))
+        x, y = self.width() - 13.0, self.height() / 2
+        painter.drawPolyline([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
+
+
 class Row(QFrame):
     """A card inside a panel that can be picked with mouse or keyboard."""
 
@@ -89,7 +103,11 @@ class Row(QFrame):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """A click picks."""
         super().mouseReleaseEvent(event)
-        if event is not None and event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.position().toPoint()):
+        if (
+            event is not None
+            and event.button() == Qt.MouseButton.LeftButton
+            and self.rect().contains(event.position().toPoint())
+        ):
             self.picked.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

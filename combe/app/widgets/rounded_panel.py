@@ -74,7 +74,9 @@ class WidthChart(QWidget):
             painter.setPen(THEME.color("ink"))
             painter.drawText(box.adjusted(26, 0, 0, 0), align | Qt.AlignmentFlag.AlignLeft, f"{bits} bits")
             share = max(min(margin / best, 1.0), 0.0) if best > 0 else 0.0
-            painter.fillRect(QRectF(82, box.center().y() - 2, (self.width() - 168) * share, 4), THEME.color("moss", 150))
+            painter.fillRect(
+                QRectF(82, box.center().y() - 2, (self.width() - 168) * share, 4), THEME.color("moss", 150)
+            )
             painter.setFont(font(SMALL))
             painter.setPen(THEME.color("moss" if kept else "clay"))
             words = f"{'+' if kept else '−'}{abs(margin):.3f} dB"
@@ -94,6 +96,7 @@ class RoundedPanel(Panel):
         self.bits = QSpinBox()
         self.bits.setRange(FEWEST_BITS, MOST_BITS)
         self.bits.setSuffix(" bits")
+        self.bits.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.bits.setAccessibleName("coefficient bits")
         self.bits.setKeyboardTracking(False)
         self.bits.valueChanged.connect(self._on_bits)

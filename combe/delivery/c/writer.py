@@ -60,7 +60,7 @@ def c_package(
 
 @cache
 def _environment() -> Environment:
-    return Environment(  # noqa: S701 - C, not a page
+    return Environment(
         loader=PackageLoader("combe.delivery", "c"), trim_blocks=True, lstrip_blocks=True,
         keep_trailing_newline=True, undefined=StrictUndefined,
     )  # fmt: skip
@@ -77,7 +77,11 @@ def _describe(view: View) -> str:
 
 
 def _cast(c_name: str, constant: str) -> str:
-    return f"({c_name}){constant}" if constant.startswith("(") or not constant.startswith("-") else f"({c_name})({constant})"
+    return (
+        f"({c_name}){constant}"
+        if constant.startswith("(") or not constant.startswith("-")
+        else f"({c_name})({constant})"
+    )
 
 
 def _operand(view: View, value: str) -> str:

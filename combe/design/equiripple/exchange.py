@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.design.equiripple.problem import Piece, Problem
+from combe.design.equiripple.problem import Problem, Table
 from combe.errors import DesignError, Stopped
 
 Array = NDArray[np.float64]
@@ -45,7 +45,9 @@ class Approximation:
 
     def amplitude(self, omega: Array) -> Array:
         """A(ω), real."""
-        return interpolate(np.cos(omega), np.cos(self.reference), self.values, self.weights) * self.problem.factor(omega)
+        return interpolate(np.cos(omega), np.cos(self.reference), self.values, self.weights) * self.problem.factor(
+            omega
+        )
 
 
 def exchange(
@@ -64,6 +66,7 @@ def exchange(
         Stop as soon as it is certain whether the error is below or above 1.
     """
     reference = first_reference(problem) if start is None else fitted_reference(problem, start)
+    table = Table.of(problem.pieces)
     best: Approximation | None = None
     stale, bound = 0, 0.0
     for count in range(ITERATIONS):
@@ -71,9 +74,9 @@ def exchange(
             raise Stopped
         signs = 1.0 - 2.0 * (np.arange(len(reference)) % 2)
         weights = barycentric_weights(np.cos(reference))
-        values, level = _levelled(problem, reference, signs, weights)
+        values, level = _levelled(problem, table, reference, signs, weights)
         here = Approximation(problem, reference, values, weights, np.inf, abs(level), False, count + 1)
-        omega, error = _extremes(here, signs * np.sign(level) if level else signs)
+        omega, error = _extremes(here, table, signs * np.sign(level) if level else signs)
         largest = float(np.max(np.abs(error)))
         settled = largest - abs(level) <= LEVELLED * largest
         here = Approximation(problem, reference, values, weights, largest, abs(level), settled, count + 1)
@@ -174,16 +177,18 @@ def interpolate(x: Array, nodes: Array, values: Array, weights: Array) -> Array:
         gaps[hits] = 1.0
         sums = (1.0 / gaps) @ both
         with np.errstate(divide="ignore", invalid="ignore"):
-            result[part] = np.nan_to_num(sums[:, 0] / sums[:, 1], nan=0.0, posinf=1e200, neginf=-1e200)
+            result[part] = sums[:, 0] / sums[:, 1]
         if len(rows):
             result[first + rows] = values[np.argmax(hits[rows], axis=1)]
+    if not np.all(np.isfinite(result)):
+        result = np.nan_to_num(result, nan=0.0, posinf=1e200, neginf=-1e200)
     return result
 
 
-def _levelled(problem: Problem, omega: Array, signs: Array, weights: Array) -> tuple[Array, float]:
+def _levelled(problem: Problem, table: Table, omega: Array, signs: Array, weights: Array) -> tuple[Array, float]:
     """Node values of the polynomial whose error alternates at one level on the reference, and that level."""
     factor = problem.factor(omega)
-    target, room = _targets(problem, omega)
+    target, room = table.target(omega, table.tightest(omega))
     if not np.all(np.isfinite(weights)):
         raise DesignError("the exchange lost its footing: two reference points fell together")
     bottom = np.sum(weights * signs * room / factor)
@@ -193,37 +198,18 @@ def _levelled(problem: Problem, omega: Array, signs: Array, weights: Array) -> t
     return (target + signs * level * room) / factor, level
 
 
-def _targets(problem: Problem, omega: Array) -> tuple[Array, Array]:
-    """Target and room at each frequency; where pieces touch, the tighter one counts."""
-    target, room = np.zeros_like(omega), np.full_like(omega, np.inf)
-    for piece in problem.pieces:
-        inside = (omega >= piece.start) & (omega <= piece.stop)
-        middle, half = piece.target(omega[inside])
-        tighter = half < room[inside]
-        target[inside] = np.where(tighter, middle, target[inside])
-        room[inside] = np.where(tighter, half, room[inside])
-    return target, room
+def _extremes(here: Approximation, table: Table, signs: Array) -> tuple[Array, Array]:
+    """Places and sizes of all local extremes of the error, reference points and edges among them.
 
-
-def _error(piece: Piece, amplitude: Array, omega: Array) -> Array:
-    """E(ω) over one piece."""
-    target, room = piece.target(omega)
-    return (amplitude - target) / room
-
-
-def _extremes(here: Approximation, signs: Array) -> tuple[Array, Array]:
-    """Places and sizes of all local extremes of the error, reference points and edges among them."""
-    places, sizes = [here.reference], [signs * here.bound]
-    for piece in here.problem.pieces:
-        inside = (here.reference >= piece.start) & (here.reference <= piece.stop)
-        scan = _scan(piece, here.reference[inside], here.problem.unknowns)
-        error = _error(piece, here.amplitude(scan), scan)
-        omega, height = _refined(here, piece, scan, error)
-        # The reference itself alternates at the level: smaller extremes would only crowd it out.
-        useful = np.abs(height) >= here.bound
-        places.append(omega[useful])
-        sizes.append(height[useful])
-    omega, height = np.concatenate(places), np.concatenate(sizes)
+    The reference itself alternates at the level: smaller extremes would only crowd it out and are dropped.
+    """
+    scan, piece = _scan(table, here.reference, here.problem.unknowns)
+    target, room = table.target(scan, piece)
+    error = (here.amplitude(scan) - target) / room
+    places, sizes = _refined(here, table, scan, piece, error)
+    useful = np.abs(sizes) >= here.bound
+    omega = np.concatenate([here.reference, places[useful]])
+    height = np.concatenate([signs * here.bound, sizes[useful]])
     # Where pieces touch, one frequency has two errors: the larger counts.
     order = np.lexsort((-np.abs(height), omega))
     omega, height = omega[order], height[order]
@@ -231,33 +217,40 @@ def _extremes(here: Approximation, signs: Array) -> tuple[Array, Array]:
     return omega[first], height[first]
 
 
-def _scan(piece: Piece, known: Array, unknowns: int) -> Array:
-    """Points between neighbouring reference points, denser where these lie far apart."""
-    ends = np.unique(np.concatenate([[piece.start], known, [piece.stop]]))
-    gaps = np.diff(ends)
-    counts = np.maximum(POINTS_PER_GAP, np.ceil(POINTS_PER_GAP * gaps * unknowns / np.pi)).astype(int)
-    first = np.repeat(ends[:-1], counts)
-    index = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
-    step = index / np.repeat(counts, counts)
-    return np.append(first + np.repeat(gaps, counts) * step, ends[-1])
+def _scan(table: Table, reference: Array, unknowns: int) -> tuple[Array, NDArray[np.intp]]:
+    """Points between neighbouring reference points of each piece, denser where these lie far apart."""
+    parts, owners = [], []
+    for index, (start, stop) in enumerate(zip(table.start, table.stop)):
+        known = reference[(reference > start) & (reference < stop)]
+        ends = np.concatenate([[start], known, [stop]])
+        gaps = np.diff(ends)
+        counts = np.maximum(POINTS_PER_GAP, np.ceil(POINTS_PER_GAP * gaps * unknowns / np.pi)).astype(int)
+        first = np.repeat(ends[:-1], counts)
+        step = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
+        parts.append(np.append(first + np.repeat(gaps / counts, counts) * step, stop))
+        owners.append(np.full(len(parts[-1]), index))
+    return np.concatenate(parts), np.concatenate(owners)
 
 
-def _refined(here: Approximation, piece: Piece, scan: Array, error: Array) -> tuple[Array, Array]:
+def _refined(
+    here: Approximation, table: Table, scan: Array, piece: NDArray[np.intp], error: Array
+) -> tuple[Array, Array]:
     """Local maxima of |E| on the scan, moved to the tops of parabolas, twice."""
     size = np.abs(error)
-    peak = np.ones(len(scan), dtype=bool)
-    peak[1:] &= size[1:] >= size[:-1]
-    peak[:-1] &= size[:-1] >= size[1:]
+    starts = np.append(True, piece[1:] != piece[:-1])
+    stops = np.append(starts[1:], True)
+    peak = (starts | (size >= np.roll(size, 1))) & (stops | (size >= np.roll(size, -1)))
     index = np.flatnonzero(peak)
-    omega, height = scan[index], error[index]
-    inner = (index > 0) & (index < len(scan) - 1)
-    at = index[inner]
+    omega, height = scan[index].copy(), error[index].copy()
+    inner = ~starts[index] & ~stops[index]
+    at, owner = index[inner], piece[index[inner]]
     side = np.sign(error[at])
     left, mid, right = scan[at - 1], scan[at], scan[at + 1]
     e_left, e_mid, e_right = side * error[at - 1], side * error[at], side * error[at + 1]
     for _ in range(2):
         top = _parabola_top(left, mid, right, e_left, e_mid, e_right)
-        e_top = side * _error(piece, here.amplitude(top), top)
+        target, room = table.target(top, owner)
+        e_top = side * (here.amplitude(top) - target) / room
         better = e_top > e_mid
         below = top < mid
         new_left = np.where(better, np.where(below, left, mid), np.where(below, top, left))

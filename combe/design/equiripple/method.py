@@ -58,14 +58,21 @@ def design(requirement: Requirement, order: int, symmetry: int = 1, is_stopped: 
         near = f"use order {order - 1} or {order + 1}" if order else "use order 1"
         raise DesignError(reason, "order", near)
     fir = search.filter(taps)
-    notes = search.cap_notes()
-    return Design("equiripple", fir, requirement.sample_rate_hz, requirement, notes, time.perf_counter() - started)
+    return search.finished(fir, search.cap_notes(), started)
 
 
-def shortest(requirement: Requirement, symmetry: int = 1, is_stopped: Stop = lambda: False) -> Design:
+def shortest(
+    requirement: Requirement,
+    symmetry: int = 1,
+    is_stopped: Stop = lambda: False,
+    near: Design | None = None,
+    is_draft: bool = False,
+) -> Design:
     """The filter with the fewest taps that keeps every limit, odd and even lengths both tried.
 
-    The error of each parity falls with length, so the least length of each is bracketed from an estimate.
+    The error of each parity falls with length, so the least length of each is bracketed from an estimate, or from
+    the length of a design ``near`` by. That only makes the search faster: the taps come out the same to the bit,
+    unless a draft is enough (while an edge is dragged), which trusts the neighborhood more.
 
     Raises
     ------
@@ -74,17 +81,22 @@ def shortest(requirement: Requirement, symmetry: int = 1, is_stopped: Stop = lam
     """
     started = time.perf_counter()
     search = _Search(requirement, symmetry, is_stopped)
-    free = taps = search.least()
+    if near is not None and near.alternation:
+        search.begin_near(near.order + 1, np.array(near.alternation))
+    free = taps = search.least_near() if is_draft else search.least()
+    if not is_draft:
+        search.forget_references()
     fir = search.filter(taps)
     while search.error(taps) > 1:
         # Transitions were capped on the way: look again from here with the caps in place.
         taps = search.least(taps)
+        search.forget_references()
         fir = search.filter(taps)
     notes = list(search.cap_notes(taps - free))
     while not _keeps(fir, requirement) and len(fir.taps) + 1 <= MAXIMUM_TAPS:
         # The margin lay within rounding: take the next length that has more.
         fir = search.filter(search.next_length(len(fir.taps)))
-    return Design("equiripple", fir, requirement.sample_rate_hz, requirement, tuple(notes), time.perf_counter() - started)
+    return search.finished(fir, tuple(notes), started)
 
 
 def _keeps(fir: Fir, requirement: Requirement) -> bool:
@@ -100,11 +112,29 @@ class _Search:
     is_stopped: Stop
     capped: frozenset[int] = frozenset()
     verdicts: dict[int, float] = field(default_factory=dict)
-    references: dict[int, Approximation] = field(default_factory=dict)
+    references: dict[int, np.ndarray] = field(default_factory=dict)
+    first_guess: int | None = None
     settled: dict[int, Approximation] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         check_precision(pieces_of(self.requirement))
+
+    def begin_near(self, taps: int, reference: np.ndarray) -> None:
+        """Start the search from a length and a reference that were right for a requirement nearby."""
+        self.first_guess = taps
+        self.references[taps] = reference
+
+    def forget_references(self) -> None:
+        """From here on nothing depends on the way the search went."""
+        self.references.clear()
+        self.settled.clear()
+
+    def finished(self, fir: Fir, notes: tuple[str, ...], started: float) -> Design:
+        """The design with its story."""
+        seconds = time.perf_counter() - started
+        rate = self.requirement.sample_rate_hz
+        where = tuple(self.settled[len(fir.taps)].reference.tolist())
+        return Design("equiripple", fir, rate, self.requirement, notes, seconds, where)
 
     def allowed(self, taps: int) -> bool:
         """Whether the symmetry lets this length do it."""
@@ -141,7 +171,15 @@ class _Search:
             return ()
         rows = self.requirement.transitions()
         where = " and ".join(f"{rows[k][0]:g} to {rows[k][1]:g} Hz" for k in sorted(self.capped))
-        price = "" if cost is None else f", which costs {cost} taps" if cost > 1 else ", which costs one tap" if cost else ", at no cost in taps"
+        price = (
+            ""
+            if cost is None
+            else f", which costs {cost} taps"
+            if cost > 1
+            else ", which costs one tap"
+            if cost
+            else ", at no cost in taps"
+        )
         return (f"the transition {where} is held below {transition_cap_db(self.requirement):.2f} dB{price}",)
 
     def problem(self, taps: int, level_db: float | None = None) -> Problem:
@@ -161,7 +199,8 @@ class _Search:
                     raise
                 self.cap(frozenset(range(len(self.requirement.transitions()))))
                 found = self._settled(self.problem(taps), self._start(taps))
-            self.settled[taps] = self.references[taps] = self._at_cap(taps, found)
+            self.settled[taps] = self._at_cap(taps, found)
+            self.references[taps] = self.settled[taps].reference
         return self.settled[taps]
 
     def cap(self, transitions: frozenset[int]) -> None:
@@ -219,7 +258,7 @@ class _Search:
                 found = self.settle(taps)
             if found.error > 1 >= found.bound:
                 found = self.settle(taps)
-            self.references[taps] = found
+            self.references[taps] = found.reference
             self.verdicts[taps] = found.error if found.error <= 1 else max(found.bound, 1 + 1e-12)
         return self.verdicts[taps]
 
@@ -229,12 +268,21 @@ class _Search:
         if guess > 1.3 * MAXIMUM_TAPS:
             raise self._hopeless(guess)
         rate = DB_PER_TAP * np.log(10) / 20 * self._narrowest(hardest)
-        first = max(at_least, round(min(guess, MAXIMUM_TAPS)))
+        first = max(at_least, round(min(self.first_guess or guess, MAXIMUM_TAPS)))
         first = first if self.allowed(first) else self.next_length(first)
         taps = self._least_of_parity(first, at_least, rate)
         while taps - 1 >= at_least and self.allowed(taps - 1) and self.error(taps - 1) <= 1:
             taps -= 1
         return taps
+
+    def least_near(self) -> int:
+        """The least length if it's the first guess, its neighbor below having failed; else searched in full."""
+        guess = self.first_guess
+        if guess is None or not self.allowed(guess) or self.error(guess) > 1:
+            return self.least()
+        if guess > 1 and self.allowed(guess - 1) and self.error(guess - 1) <= 1:
+            return self.least()
+        return guess
 
     def _least_of_parity(self, start: int, at_least: int, rate: float) -> int:
         """Bracket the least length that keeps the limits, then close in by the slope of log error."""
@@ -269,7 +317,7 @@ class _Search:
         if not self.references:
             return None
         near = min(self.references, key=lambda count: (abs(count - taps), count % 2 != taps % 2))
-        return self.references[near].reference if abs(near - taps) <= max(8, taps // 4) else None
+        return self.references[near] if abs(near - taps) <= max(8, taps // 4) else None
 
     def _exchange(self, problem: Problem, start: np.ndarray | None) -> Approximation:
         return exchange(problem, start, False, self.is_stopped)
@@ -291,7 +339,9 @@ class _Search:
         _, hardest = estimated_taps(self.requirement)
         count = f"about {guess:,.0f} taps" if np.isfinite(guess) else f"more than {MAXIMUM_TAPS} taps"
         if hardest is None:
-            return DesignError(f"this needs {count}, and {MAXIMUM_TAPS} is the most", instead="relax the tightest limit")
+            return DesignError(
+                f"this needs {count}, and {MAXIMUM_TAPS} is the most", instead="relax the tightest limit"
+            )
         left, right = hardest
         rate = self.requirement.sample_rate_hz
         width = (right.start_hz - left.stop_hz) / rate

@@ -32,18 +32,52 @@ class Piece:
     upper_db: tuple[float, float]
     is_cap: bool = False
 
-    def bounds(self, omega: Array) -> tuple[Array, Array]:
-        """Lower and upper linear gain limits."""
-        share = (omega - self.start) / (self.stop - self.start)
-        upper = 10 ** ((self.upper_db[0] + share * (self.upper_db[1] - self.upper_db[0])) / 20)
-        if self.lower_db is None:
-            return -upper, upper
-        return 10 ** ((self.lower_db[0] + share * (self.lower_db[1] - self.lower_db[0])) / 20), upper
 
-    def target(self, omega: Array) -> tuple[Array, Array]:
-        """Middle of the limits and half the room between them."""
-        lower, upper = self.bounds(omega)
-        return (lower + upper) / 2, (upper - lower) / 2
+@dataclass(frozen=True, slots=True, eq=False)
+class Table:
+    """The pieces as columns, so that targets at many frequencies are computed at once."""
+
+    start: Array
+    stop: Array
+    lower: Array
+    upper: Array
+    is_flat: bool
+    middle: Array
+    room: Array
+
+    @classmethod
+    def of(cls, pieces: tuple[Piece, ...]) -> Table:
+        """The columns of some pieces; a missing lower limit is NaN."""
+        lower = np.array([piece.lower_db if piece.lower_db is not None else (np.nan, np.nan) for piece in pieces])
+        upper = np.array([piece.upper_db for piece in pieces])
+        high, low = 10 ** (upper[:, 0] / 20), 10 ** (lower[:, 0] / 20)
+        low = np.where(np.isnan(low), -high, low)
+        level = bool(
+            np.all(upper[:, 0] == upper[:, 1]) and np.all((lower[:, 0] == lower[:, 1]) | np.isnan(lower[:, 0]))
+        )
+        edges = np.array([[piece.start, piece.stop] for piece in pieces])
+        return cls(edges[:, 0], edges[:, 1], lower, upper, level, (low + high) / 2, (high - low) / 2)
+
+    def target(self, omega: Array, piece: NDArray[np.intp]) -> tuple[Array, Array]:
+        """Middle of the limits and half the room between them, each frequency within the piece named for it."""
+        if self.is_flat:
+            return self.middle[piece], self.room[piece]
+        share = (omega - self.start[piece]) / (self.stop - self.start)[piece]
+        high = 10 ** ((self.upper[piece, 0] + share * (self.upper[piece, 1] - self.upper[piece, 0])) / 20)
+        low = 10 ** ((self.lower[piece, 0] + share * (self.lower[piece, 1] - self.lower[piece, 0])) / 20)
+        low = np.where(np.isnan(low), -high, low)
+        return (low + high) / 2, (high - low) / 2
+
+    def tightest(self, omega: Array) -> NDArray[np.intp]:
+        """The piece each frequency lies in; where two touch, the one with less room."""
+        best = np.zeros(len(omega), dtype=np.intp)
+        least = np.full(len(omega), np.inf)
+        for index in range(len(self.start)):
+            inside = (omega >= self.start[index]) & (omega <= self.stop[index])
+            room = self.target(omega, np.full(len(omega), index))[1]
+            better = inside & (room < least)
+            best, least = np.where(better, index, best), np.where(better, room, least)
+        return best
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,9 +143,11 @@ def caps_of(requirement: Requirement, capped: frozenset[int], level_db: float, u
 
 def check_precision(pieces: tuple[Piece, ...]) -> None:
     """Refuse tolerances that double precision can't resolve."""
-    ends = [(piece, piece.target(np.array([piece.start, piece.stop]))) for piece in pieces if not piece.is_cap]
-    largest = max(float(np.max(np.abs(target) + room)) for _, (target, room) in ends)
-    finest = min(float(np.min(room)) for _, (_, room) in ends)
+    table = Table.of(pieces)
+    both = np.arange(len(pieces))
+    ends = [table.target(edge, both) for edge in (table.start, table.stop)]
+    largest = max(float(np.max(np.abs(target) + room)) for target, room in ends)
+    finest = min(float(np.min(room)) for _, room in ends)
     if finest < SMALLEST_TOLERANCE * largest:
         asked = 20 * np.log10(finest / largest)
         most = 20 * np.log10(SMALLEST_TOLERANCE)
