@@ -34,7 +34,7 @@ class Lane(QObject):
         self._busy = False
         self._closing = False
         self._condition = threading.Condition()
-        self._from_thread.connect(self._sort_out, Qt.ConnectionType.QueuedConnection)
+        self._from_thread.connect(self._sort_out, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
         self._thread = threading.Thread(target=self._work, name=f"combe-{name}", daemon=True)
         self._thread.start()
 

@@ -4,10 +4,17 @@ from __future__ import annotations
 
 import os
 import time
+from typing import TYPE_CHECKING
 
 from combe.errors import FileError
 from combe.files import write_bytes
 from combe.project.document import Project
+
+if TYPE_CHECKING:
+    from PyQt6.QtGui import QPixmap
+
+    from combe.app.plots.panel import PlotPanel
+    from combe.app.session import Session
 
 PATIENCE_S = 60.0
 
@@ -42,14 +49,12 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
         settle(session)
     if view in TABS:
         window.plots.open_tab(view)
-        target = window.plots
-        target.resize(*size) if target.isWindow() else None
+        _process()
+        pixmap = _alone(window.plots, size)
     else:
         window.open_step(view)
-        target = window
-    for _ in range(5):
-        application.processEvents()
-    pixmap = window.grab() if target is window else _alone(window, size)
+        _process()
+        pixmap = window.grab()
     content = QByteArray()
     buffer = QBuffer(content)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
@@ -60,27 +65,30 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     write_bytes(path, bytes(content.data()))
 
 
-def _alone(window: object, size: tuple[int, int]) -> object:
+def _alone(plots: PlotPanel, size: tuple[int, int]) -> QPixmap:
     """The plot panel taken out of the window, at the full size."""
-    from PyQt6.QtWidgets import QApplication
-
-    plots = window.plots  # type: ignore[attr-defined]
     plots.setParent(None)
     plots.resize(*size)
     plots.show()
-    for _ in range(5):
-        QApplication.processEvents()
+    _process()
     return plots.grab()
 
 
-def settle(session: object) -> None:
+def _process() -> None:
+    from PyQt6.QtWidgets import QApplication
+
+    for _ in range(5):
+        QApplication.processEvents()
+
+
+def settle(session: Session) -> None:
     """Let background work arrive, at most ``PATIENCE_S``."""
     from PyQt6.QtWidgets import QApplication
 
     end = time.monotonic() + PATIENCE_S
     while time.monotonic() < end:
         QApplication.processEvents()
-        if not session.is_busy:  # type: ignore[attr-defined]
+        if not session.is_busy:
             for _ in range(3):
                 QApplication.processEvents()
                 time.sleep(0.002)

@@ -196,9 +196,9 @@ class MainWindow(QMainWindow):
             self._show_code()
         if step in ("ideal", "rounded"):
             self._show_curves()
-        if step in ("ideal", "rounded", "arithmetic", "proof", "code"):
-            if not (self.session.is_dragging and self._later.isActive()):
-                self._later.start(DRAG_MS if self.session.is_dragging else 0)
+        waits = self.session.is_dragging and self._later.isActive()
+        if step in ("ideal", "rounded", "arithmetic", "proof", "code") and not waits:
+            self._later.start(DRAG_MS if self.session.is_dragging else 0)
         if step == "rounded":
             self.rounded.show_rounded(self.session.rounded)
             self.arithmetic.show_rounded(self.session.rounded)

@@ -83,9 +83,9 @@ def _stage(item: Any, where: str) -> Stage:
 
 
 def _integer(value: Any, where: str) -> int:
-    if isinstance(value, bool) or not isinstance(value, int):
-        raise FileError(f"expected a whole number, found {describe(value)}", where)
-    return value
+    if isinstance(value, int) and not isinstance(value, bool):
+        return value
+    raise FileError(f"expected a whole number, found {describe(value)}", where)
 
 
 def _line(item: Any, where: str) -> dict[str, Any]:

@@ -45,7 +45,6 @@ def print_lines(lines: tuple[Line, ...], heading: str) -> None:
 def row_of(line: Line) -> list[str]:
     """One line of the ledger as words."""
     unit = {"db": " dB", "s": " s", "": ""}[line.unit]
-    number = (lambda x: f"{x:.4f}") if line.unit == "db" else (lambda x: f"{x:.6g}")
     side = {"min_db": "at least", "max_db": "at most"}.get(line.limit, line.limit.rsplit("_", 1)[0].replace("_", " "))
     name = f"{line.band} {side}".strip()
     place = "" if line.at_hz is None else f"{line.at_hz:.6g} Hz"
@@ -53,8 +52,12 @@ def row_of(line: Line) -> list[str]:
     return [
         name,
         f"{line.asked:g}{unit}",
-        f"{number(line.reached)}{unit}",
+        f"{_number(line, line.reached)}{unit}",
         place,
-        f"{number(line.margin)}{unit}",
+        f"{_number(line, line.margin)}{unit}",
         verdict,
     ]
+
+
+def _number(line: Line, value: float) -> str:
+    return f"{value:.4f}" if line.unit == "db" else f"{value:.6g}"

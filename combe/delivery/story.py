@@ -27,7 +27,7 @@ def story(realization: Realization, name: str, requirement: Requirement | None, 
         rows += ["", "Limits asked, and reached with the integer coefficients"]
         rows += [f"  {_line(line)}" for line in lines]
     rows += ["", f"Made by Combe {__version__}. {OWNERSHIP}"]
-    return [part for row in rows for part in (textwrap.wrap(safe(row), 100, subsequent_indent="    ") or [""])]
+    return [part for row in rows for part in (textwrap.wrap(safe(row), 92, subsequent_indent="    ") or [""])]
 
 
 def _arithmetic(realization: Realization) -> list[str]:

@@ -35,9 +35,9 @@ def estimated_taps(requirement: Requirement) -> tuple[float, tuple[Band, Band] |
         jump = _jump(left, right)
         if jump <= 0:
             continue
-        rooms = [min(_room(band) / jump, 1.0) for band in (left, right)]
+        near, far = (min(_room(band) / jump, 1.0) for band in (left, right))
         width = (right.start_hz - left.stop_hz) / requirement.sample_rate_hz
-        taps = kaiser_equiripple_taps(*rooms, width)
+        taps = kaiser_equiripple_taps(near, far, width)
         if taps > most:
             most, hardest = taps, (left, right)
     return most, hardest

@@ -99,9 +99,17 @@ def _proof(item: Any, where: str) -> ProofRecord:
     for index, line in enumerate(item.get("lines") or []):
         place = Fields(line, f"{where}.lines[{index}]")
         at_hz = place.number("at_hz") if place.has("at_hz") else None
-        numbers = [place.number(key) for key in ("asked", "reached", "margin")]
+        asked, reached, margin = (place.number(key) for key in ("asked", "reached", "margin"))
         lines.append(
-            Line(place.text("band"), place.integer("band_index", -1, 1000), place.text("limit"), *numbers, at_hz)
+            Line(
+                place.text("band"),
+                place.integer("band_index", -1, 1000),
+                place.text("limit"),
+                asked,
+                reached,
+                margin,
+                at_hz,
+            )
         )
     samples = fields.integer("samples", 0, 10**12)
     return ProofRecord(fields.text("language"), fields.text("checksum"), fields.text("tool"), samples, tuple(lines))

@@ -43,6 +43,7 @@ class Limit:
     def at(self, hz: Array, tightest: str) -> Array:
         """The limit at frequencies inside the band; ``tightest`` ("least" or "most") settles steps."""
         pick = np.minimum if tightest == "least" else np.maximum
+        hz = np.clip(hz, self.points[0][0], self.points[-1][0])
         result = np.full(np.shape(hz), np.inf if tightest == "least" else -np.inf)
         for start, stop, start_db, stop_db in self.pieces():
             inside = (hz >= start) & (hz <= stop)

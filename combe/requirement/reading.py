@@ -90,7 +90,7 @@ def _limit(fields: Fields, key: str, start: float, stop: float) -> Limit:
         raise fields.fail(key, expected)
     if len(value) < 2:
         raise FileError(f"expected two or more [hz, db] points, found {describe(value)}", fields.place(key))
-    points = []
+    points: list[tuple[float, float]] = []
     for index, point in enumerate(value):
         place = fields.place(f"{key}[{index}]")
         if not (isinstance(point, list) and len(point) == 2 and all(is_number(x) for x in point)):

@@ -181,13 +181,21 @@ def whole_words(requirement: Requirement) -> list[tuple[str, str]]:
     return found
 
 
+def with_whole(requirement: Requirement, key: str, value: float | None) -> Requirement:
+    """The requirement with one limit of the whole filter set, or taken away with None."""
+    if key == "max_multiplies":
+        return replace(requirement, max_multiplies=None if value is None else int(value))
+    if key == "max_delay_s":
+        return replace(requirement, max_delay_s=value)
+    if key == "max_delay_spread_s":
+        return replace(requirement, max_delay_spread_s=value)
+    raise RequirementError(f'"{key}" is not a limit of the whole filter')
+
+
 def with_whole_figure(requirement: Requirement, key: str, text: str) -> Requirement:
     """The requirement with one limit of the whole filter typed over."""
     if key == "max_multiplies":
         if not text.strip().isdigit():
             raise RequirementError(f'"{text.strip()}" is not a number of multiplies', instead="type one like 64")
-        return replace(requirement, max_multiplies=int(text))
-    seconds = parse_duration(text, requirement.sample_rate_hz)
-    if key == "max_delay_s":
-        return replace(requirement, max_delay_s=seconds)
-    return replace(requirement, max_delay_spread_s=seconds)
+        return with_whole(requirement, key, int(text))
+    return with_whole(requirement, key, parse_duration(text, requirement.sample_rate_hz))

@@ -19,7 +19,7 @@ def frequency_response(source: Filter | Rational, omega: Array) -> ComplexArray:
     if isinstance(source, Fir):
         flat = omega.ravel()
         shift = np.exp(-0.5j * source.order * flat)
-        return (response_and_derivatives(source, flat)[0] * shift).reshape(omega.shape)
+        return np.asarray(response_and_derivatives(source, flat)[0] * shift, dtype=np.complex128).reshape(omega.shape)
     return rational_response(_rational(source), omega.ravel()).reshape(omega.shape)
 
 

@@ -138,11 +138,15 @@ def _candidates(grid: _Grid, start: float, stop: float, slope_db: float, side: i
     slope = np.where(np.isfinite(slope), slope, 0.0)
     rising, falling = slope[:-1] >= 0, slope[1:] < 0
     brackets = np.flatnonzero(rising & falling)
+    if side < 0 and isinstance(grid.source, Rational):
+        # At a zero on the circle itself the slope has no sign to change: its angle is known anyway.
+        angles = np.angle(grid.source.zeros)
+        ends = np.sort(np.concatenate([ends, angles[(angles > start) & (angles < stop)]]))
     if len(brackets) == 0:
         return ends
     brackets = _most_promising(grid, omega, brackets, side)
-    roots = _close_in(grid.source, omega[brackets], omega[brackets + 1], slope_db, steps)
-    return np.concatenate([ends[:1], roots, ends[1:]])
+    roots = _close_in(grid.source, omega[brackets], omega[brackets + 1], slope_db, side, steps)
+    return np.concatenate([ends[:1], np.sort(np.concatenate([ends[1:-1], roots])), ends[-1:]])
 
 
 def _most_promising(grid: _Grid, omega: Array, brackets: NDArray[np.intp], side: int) -> NDArray[np.intp]:
@@ -164,35 +168,35 @@ def _relative_slope(source: Fir | Rational, omega: Array, slope_db: float) -> Ar
     """d(gain − limit)/dω in dB per radian, exactly; of a FIR times |H|², which is smooth at its zeros too."""
     if isinstance(source, Fir):
         value, derivative, _ = response_and_derivatives(source, omega)
-        return DB_PER_NEPER * (derivative * np.conj(value)).real - slope_db * np.abs(value) ** 2
+        return np.asarray(DB_PER_NEPER * (derivative * np.conj(value)).real - slope_db * np.abs(value) ** 2)
     return np.asarray(DB_PER_NEPER * log_slope(source, omega).real - slope_db)
 
 
-def _close_in(source: Fir | Rational, low: Array, high: Array, slope_db: float, steps: int = 40) -> Array:
-    """The zero of the relative slope in each bracket, all brackets at once.
+def _close_in(source: Fir | Rational, low: Array, high: Array, slope_db: float, side: int, steps: int) -> Array:
+    """The zero of the relative slope in each bracket, all brackets at once; times ``side`` the slope falls there.
 
     A stationary value changes with the square of the error in place, so that a place good to 1e-10 gives a level
     far below rounding. Newton's steps where the curvature is known, else false position in the Illinois variant.
     """
     if isinstance(source, Fir):
-        return _newton(source, low.copy(), high.copy(), slope_db, min(steps, 12))
-    return _illinois(source, low.copy(), high.copy(), slope_db, steps)
+        return _newton(source, low, high, slope_db, side, min(steps, 12))
+    return _illinois(source, low, high, slope_db, side, steps)
 
 
-def _newton(source: Fir, low: Array, high: Array, slope_db: float, steps: int) -> Array:
-    start = _relative_slope(source, low, slope_db)
+def _newton(source: Fir, low: Array, high: Array, slope_db: float, side: int, steps: int) -> Array:
     middle = (low + high) / 2
     for _ in range(steps):
         value, first, second = response_and_derivatives(source, middle)
         square_slope = (first * np.conj(value)).real
         slope = DB_PER_NEPER * square_slope - slope_db * np.abs(value) ** 2
         change = DB_PER_NEPER * (np.abs(first) ** 2 + (second * np.conj(value)).real) - 2 * slope_db * square_slope
-        left = (slope >= 0) == (start >= 0)
+        left = side * slope >= 0
         low, high = np.where(left, middle, low), np.where(left, high, middle)
         with np.errstate(divide="ignore", invalid="ignore"):
             better = middle - slope / change
-        poor = ~np.isfinite(better) | (better < low) | (better > high)
-        better = np.where(poor, (low + high) / 2, better)
+        room = 1e-3 * (high - low)
+        poor = ~np.isfinite(better) | (better < low - room) | (better > high + room)
+        better = np.where(poor, (low + high) / 2, np.clip(better, low, high))
         moved = float(np.max(np.abs(better - middle)))
         middle = better
         if moved < 1e-10:
@@ -200,7 +204,7 @@ def _newton(source: Fir, low: Array, high: Array, slope_db: float, steps: int) -
     return middle
 
 
-def _illinois(source: Rational, low: Array, high: Array, slope_db: float, steps: int) -> Array:
+def _illinois(source: Rational, low: Array, high: Array, slope_db: float, side: int, steps: int) -> Array:
     f_low, f_high = (np.nan_to_num(_relative_slope(source, x, slope_db)) for x in (low, high))
     last = np.zeros(len(low))
     middle = previous = (low + high) / 2
@@ -210,7 +214,7 @@ def _illinois(source: Rational, low: Array, high: Array, slope_db: float, steps:
         poor = ~np.isfinite(middle) | (middle <= low) | (middle >= high)
         middle = np.where(poor, (low + high) / 2, middle)
         value = np.nan_to_num(_relative_slope(source, middle, slope_db))
-        left = np.sign(value) == np.sign(f_low)
+        left = side * value >= 0
         halved_high = np.where(left & (last == 1), f_high / 2, f_high)
         halved_low = np.where(~left & (last == -1), f_low / 2, f_low)
         low, f_low = np.where(left, middle, low), np.where(left, value, halved_low)

@@ -41,7 +41,7 @@ def unwrapped_phase(source: Filter, omega: Array) -> Array:
         return _followed(source, omega)
     rational = rational_of(source)
     start = _summed(rational, np.zeros(1))[0]
-    return _summed(rational, omega) - 2 * np.pi * np.ceil((start - np.pi) / (2 * np.pi) - 1e-9)
+    return np.asarray(_summed(rational, omega) - 2 * np.pi * np.ceil((start - np.pi) / (2 * np.pi) - 1e-9))
 
 
 def _summed(source: Rational, omega: Array) -> Array:
@@ -72,11 +72,11 @@ def _followed(source: Fir, omega: Array) -> Array:
     steps = _wrapped(np.diff(_bare_phase(source, dense, center)))
     steps = np.where(np.abs(np.abs(steps) - np.pi) < 1e-6, np.pi, steps)
     total = _wrapped(phase[:1])[0] + np.concatenate([[0.0], np.cumsum(steps)])
-    return np.interp(omega, dense, total) - center * omega
+    return np.asarray(np.interp(omega, dense, total) - center * omega)
 
 
 def _bare_phase(source: Fir, omega: Array, center: float) -> Array:
-    return np.angle(frequency_response(source, omega) * np.exp(1j * center * omega))
+    return np.asarray(np.angle(frequency_response(source, omega) * np.exp(1j * center * omega)))
 
 
 def _wrapped(angle: Array) -> Array:

@@ -20,7 +20,7 @@ def random_integers(count: int, entry: Format, seed: int) -> Integers:
         state = (state ^ (state >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
         state ^= state >> np.uint64(31)
     bits = state >> np.uint64(64 - entry.bits)
-    return bits.astype(np.int64) + (entry.least if entry.signed else 0)
+    return np.asarray(bits.astype(np.int64) + (entry.least if entry.signed else 0), dtype=np.int64)
 
 
 def tone(count: int, entry: Format, omega: float, level: float = 0.97) -> Integers:

@@ -42,4 +42,4 @@ def _call(time: Array, start: float) -> Array:
 def _smoothed(noise: Array, pole: float) -> Array:
     """First-order low-pass noise of unit power or so: the wind."""
     kernel = pole ** np.arange(2000)
-    return np.convolve(noise, kernel)[: len(noise)] * np.sqrt(1 - pole * pole) * 1.7
+    return np.asarray(np.convolve(noise, kernel)[: len(noise)] * np.sqrt(1 - pole * pole) * 1.7)

@@ -59,11 +59,11 @@ class MagnitudePlot(QWidget):
         self._dots = (pg.ScatterPlotItem(pxMode=True), pg.ScatterPlotItem(pxMode=True))
         self._marks: list[WorstMark] = []
         self._handles: list[Handle] = []
-        self._shape: list[tuple[bool, ...]] = []
-        self.mask, self.loupe_mask = Mask(), Mask(passbands_only=True)
+        self._shape: list[bool] = []
+        self.main_mask, self.loupe_mask = Mask(), Mask(passbands_only=True)
         self.cursor_lines = [pg.InfiniteLine(angle=90, movable=False) for _ in range(2)]
         for plot, mask, line, dots in zip(
-            (self.main, self.loupe), (self.mask, self.loupe_mask), self.cursor_lines, self._dots
+            (self.main, self.loupe), (self.main_mask, self.loupe_mask), self.cursor_lines, self._dots
         ):
             plot.addItem(mask, ignoreBounds=True)
             line.hide()
@@ -92,7 +92,7 @@ class MagnitudePlot(QWidget):
             assert plot.frequency_axis is not None
             plot.frequency_axis.set_rate(requirement.sample_rate_hz, relative)
             plot.label_axes()
-        self.mask.show_requirement(requirement, self.linear)
+        self.main_mask.show_requirement(requirement, self.linear)
         self.loupe_mask.show_requirement(requirement, False, self._centers())
         self._set_home(requirement)
         self._place_handles(requirement)
@@ -176,7 +176,7 @@ class MagnitudePlot(QWidget):
         for plot in (self.main, self.loupe):
             plot.dress()
         self.show_curves(self.curves)
-        self.mask.update()
+        self.main_mask.update()
         self.loupe_mask.update()
 
     def go_home(self) -> None:
@@ -258,7 +258,7 @@ class MagnitudePlot(QWidget):
     # -- handles ---------------------------------------------------------------------------------------------
 
     def _place_handles(self, requirement: Requirement) -> None:
-        shape = [(band.is_passband,) for band in requirement.bands]
+        shape = [band.is_passband for band in requirement.bands]
         if shape != self._shape:
             for handle in self._handles:
                 handle.scene().removeItem(handle)

@@ -63,8 +63,9 @@ class SidePlot(Plot):
     def dress(self) -> None:
         """Take on the theme's colours."""
         super().dress()
-        if getattr(self, "requirement", None) is not None:
-            self.show_requirement(self.requirement, bool(self.frequency_axis and self.frequency_axis.relative))
+        requirement = getattr(self, "requirement", None)
+        if requirement is not None:
+            self.show_requirement(requirement, bool(self.frequency_axis and self.frequency_axis.relative))
             self.show_curves(self.curves)
 
     def show_curves(self, curves: list[Curve]) -> None:

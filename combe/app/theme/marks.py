@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QIcon, QPainter, QPainterPath, QPen, QPixmap
+from PyQt6.QtGui import QColor, QIcon, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from combe.app.theme.palette import THEME
 
@@ -72,7 +72,7 @@ def icon(name: str, role: str = "river") -> QIcon:
     def draw(painter: QPainter) -> None:
         painter.setPen(pen)
         for stroke in SHAPES[name]:
-            painter.drawPolyline([QPointF(x, y) for x, y in stroke])
+            painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in stroke]))
 
     return _icon(draw)
 

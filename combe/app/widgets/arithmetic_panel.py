@@ -109,13 +109,20 @@ class ArithmeticPanel(Panel):
         if not field.isModified() or self._complaint(field.text()):
             return
         field.setModified(False)
-        self._emit(replace(self.choices, **{key: field.text().strip()}), f"{key} format")
+        self._emit(changed(self.choices, key, field.text().strip()), f"{key} format")
 
     def _picked(self, key: str, index: int) -> None:
         text = self.boxes[key].itemText(index)
         value = "" if text == STRUCTURES[0] else text
-        self._emit(replace(self.choices, **{key: value}), key)
+        self._emit(changed(self.choices, key, value), key)
 
     def _emit(self, choices: Choices, what: str) -> None:
         if choices != self.choices:
             self.chosen.emit(choices, what)
+
+
+def changed(choices: Choices, key: str, value: str) -> Choices:
+    """The choices with one of them, all texts, replaced."""
+    texts = {name: getattr(choices, name) for name in ("input", "output", "structure", "rounding", "overflow")}
+    texts[key] = value
+    return replace(choices, accumulator_bits=None, **texts)

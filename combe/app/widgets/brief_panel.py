@@ -6,7 +6,7 @@ from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QToolButton, QWidget
 
 from combe.app.theme.marks import icon
 from combe.app.widgets.figure import Figure
@@ -23,6 +23,7 @@ from combe.requirement.sentences import (
     with_figure,
     with_new_band,
     with_sample_rate,
+    with_whole,
     with_whole_figure,
     without_band,
 )
@@ -52,7 +53,7 @@ class BandRow(Row):
         self.figures: dict[str, Figure] = {}
         words = QWidget()
         flow = Flow(words, 3)
-        self._texts = []
+        self._texts: list[QLabel] = []
         for word in band_sentence(requirement.bands[index], requirement):
             if word.figure:
                 figure = Figure(partial(self._check, word.figure), f"{word.figure} of {requirement.bands[index].name}")
@@ -67,6 +68,7 @@ class BandRow(Row):
         self.column.addWidget(words)
         self.more = QToolButton()
         self.more.setObjectName("quiet")
+        self.more.setFixedSize(26, 22)
         self.more.setIcon(icon("more", "muted"))
         self.more.setAccessibleName(f"what can be done with {requirement.bands[index].name}")
         self.more.setToolTip("Turn, rename or remove this line")
@@ -100,7 +102,7 @@ class BandRow(Row):
         verdict = verdict_of(worst)
         self.mark.show_verdict(verdict)
         place = frequency_text(float(f"{worst.at_hz or 0:.4g}"), self.requirement.sample_rate_hz, relative)
-        digits = 2 if abs(worst.margin) >= 0.1 else 4
+        digits = 2 if abs(worst.margin) >= 0.1 else 3
         figure = level_text(abs(worst.margin), digits)
         word = f"missed by {figure}" if worst.margin < 0 else f"{figure} spare"
         self._tell({"kept": "muted", "close": "amber", "missed": "clay"}[verdict], f"{name} · {word} at {place}")
@@ -131,6 +133,7 @@ class BriefPanel(Panel):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.column.setContentsMargins(8, 12, 8, 8)
         self.requirement: Requirement | None = None
         self.relative = False
         self.rows: list[BandRow] = []
@@ -229,7 +232,7 @@ class BriefPanel(Panel):
         figure.complained.connect(lambda text: (note.setText(text), note.setVisible(bool(text))))
         figure.typed.connect(lambda text: self._whole(key, text))
         remove.clicked.connect(
-            lambda: self._change(replace(self._now(), **{key: None}), f"remove {first.lower()} limit")
+            lambda: self._change(with_whole(self._now(), key, None), f"remove {first.lower()} limit")
         )
         self.scroller.column.addWidget(row)
         self.whole[key] = (row, figure)
@@ -254,7 +257,7 @@ class BriefPanel(Panel):
         self.rows[index].figures["start"].setFocus()
 
     def _start_whole(self, key: str, start: float) -> None:
-        self._change(replace(self._now(), **{key: start}), ADD_WHOLE[key][0].lower())
+        self._change(with_whole(self._now(), key, start), ADD_WHOLE[key][0].lower())
 
     def _band_menu(self, index: int, button: QToolButton) -> None:
         band = self._now().bands[index]
@@ -311,10 +314,3 @@ class BriefPanel(Panel):
     def _on_phase(self) -> None:
         other = "any" if self._now().phase == "linear" else "linear"
         self._change(replace(self._now(), phase=other), "choose phase")
-
-
-def column_of(widget: QWidget) -> QVBoxLayout:
-    """The widget's column."""
-    layout = widget.layout()
-    assert isinstance(layout, QVBoxLayout)
-    return layout

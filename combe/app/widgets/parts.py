@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QFrame, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from combe.app.theme.marks import draw_verdict
@@ -74,7 +74,7 @@ class Choice(QComboBox):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(THEME.color("muted"), 1.6, cap=Qt.PenCapStyle.RoundCap))
         x, y = self.width() - 13.0, self.height() / 2
-        painter.drawPolyline([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
+        painter.drawPolyline(QPolygonF([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)]))
 
 
 class Row(QFrame):

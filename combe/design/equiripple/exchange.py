@@ -72,11 +72,11 @@ def exchange(
     for count in range(ITERATIONS):
         if is_stopped():
             raise Stopped
-        signs = 1.0 - 2.0 * (np.arange(len(reference)) % 2)
+        signs: Array = np.where(np.arange(len(reference)) % 2, -1.0, 1.0)
         weights = barycentric_weights(np.cos(reference))
         values, level = _levelled(problem, table, reference, signs, weights)
         here = Approximation(problem, reference, values, weights, np.inf, abs(level), False, count + 1)
-        omega, error = _extremes(here, table, signs * np.sign(level) if level else signs)
+        omega, error = _extremes(here, table, np.asarray(signs * np.sign(level)) if level else signs)
         largest = float(np.max(np.abs(error)))
         settled = largest - abs(level) <= LEVELLED * largest
         here = Approximation(problem, reference, values, weights, largest, abs(level), settled, count + 1)

@@ -270,7 +270,14 @@ class _Search:
         rate = DB_PER_TAP * np.log(10) / 20 * self._narrowest(hardest)
         first = max(at_least, round(min(self.first_guess or guess, MAXIMUM_TAPS)))
         first = first if self.allowed(first) else self.next_length(first)
-        taps = self._least_of_parity(first, at_least, rate)
+        # A passband close to a frequency where one parity has its zero makes that parity hopeless: don't follow it far.
+        taps = self._least_of_parity(first, at_least, rate, min(2 * first + 40, MAXIMUM_TAPS))
+        if taps is None and self.allowed(first + 1):
+            taps = self._least_of_parity(first + 1, at_least, rate, MAXIMUM_TAPS)
+        if taps is None:
+            taps = self._least_of_parity(first, at_least, rate, MAXIMUM_TAPS)
+        if taps is None:
+            raise self._hopeless(float("nan"))
         while taps - 1 >= at_least and self.allowed(taps - 1) and self.error(taps - 1) <= 1:
             taps -= 1
         return taps
@@ -284,8 +291,11 @@ class _Search:
             return self.least()
         return guess
 
-    def _least_of_parity(self, start: int, at_least: int, rate: float) -> int:
-        """Bracket the least length that keeps the limits, then close in by the slope of log error."""
+    def _least_of_parity(self, start: int, at_least: int, rate: float, most: int) -> int | None:
+        """Bracket the least length that keeps the limits, then close in by the slope of log error.
+
+        None if no length up to ``most`` does.
+        """
         floor = at_least + (start - at_least) % 2
         floor = floor if self.allowed(floor) else floor + 2
         low, high = floor - 2, 0
@@ -300,9 +310,9 @@ class _Search:
                 low = taps
             reach = max(2, 2 * round(abs(np.log(max(error, 1e-12))) / rate / 2))
             if not high:
-                if low >= MAXIMUM_TAPS - 2:
-                    raise self._hopeless(float("nan"))
-                top = MAXIMUM_TAPS - (MAXIMUM_TAPS - start) % 2
+                top = most - (most - start) % 2
+                if low >= top:
+                    return None
                 taps = min(low + min(reach, 2 * max(low, 16) // 2 * 2), top)
             elif low < floor:
                 taps = max(high - min(reach, max(2, high // 4 * 2)), floor)

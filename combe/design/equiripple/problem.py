@@ -120,7 +120,8 @@ def pieces_of(requirement: Requirement) -> tuple[Piece, ...]:
             upper = band.upper.at(inner, "least")
             lower = None if band.lower is None else band.lower.at(inner, "most")
             low_db = None if lower is None else (float(lower[0]), float(lower[1]))
-            found.append(Piece(start * turn, min(stop * turn, np.pi), low_db, (float(upper[0]), float(upper[1]))))
+            end = np.pi if stop >= requirement.nyquist_hz else min(stop * turn, np.pi)
+            found.append(Piece(start * turn, end, low_db, (float(upper[0]), float(upper[1]))))
     return tuple(found)
 
 

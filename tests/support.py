@@ -1,0 +1,57 @@
+"""What several tests need: requirements in a line, and an evaluator that shares no code with Combe."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from combe.requirement import Requirement, requirement_from
+
+
+def document(rate: float, *bands: tuple[Any, ...], **more: Any) -> dict[str, Any]:
+    """A requirement document; a band is (start, stop, max_db) or (start, stop, min_db, max_db)."""
+    entries = []
+    for index, band in enumerate(bands):
+        entry: dict[str, Any] = {"name": f"b{index}", "start_hz": band[0], "stop_hz": band[1], "max_db": band[-1]}
+        if len(band) == 4:
+            entry["min_db"] = band[2]
+        entries.append(entry)
+    head = {"format": "combe-requirement", "version": 1, "name": "test", "sample_rate_hz": rate}
+    return head | {"bands": entries} | more
+
+
+def asked(rate: float, *bands: tuple[Any, ...], **more: Any) -> Requirement:
+    """The same as a value."""
+    return requirement_from(document(rate, *bands, **more))
+
+
+LOWPASS = asked(2, (0, 0.3, -0.1, 0.1), (0.4, 1, -60))
+BAT = asked(250_000, (0, 12_000, -60), (18_000, 110_000, -0.1, 0.1), (118_000, 125_000, -60))
+
+
+def plain_gain_db(taps: Any, frequencies: Any) -> np.ndarray:
+    """|H| in dB by the defining sum at frequencies in cycles per sample."""
+    h = np.asarray(taps, dtype=np.longdouble)
+    n = np.arange(len(h), dtype=np.longdouble)
+    gains = []
+    for f in np.asarray(frequencies, dtype=np.longdouble):
+        angle = 2 * np.longdouble(math.pi) * f * n
+        gains.append(math.hypot(float(np.sum(h * np.cos(angle))), float(np.sum(h * np.sin(angle)))))
+    return 20 * np.log10(np.maximum(gains, 1e-20))
+
+
+def worst_margin_db(taps: Any, requirement: Requirement, density: int = 24) -> float:
+    """The least margin over a fine grid of every band, flat limits only, by a zero-padded FFT and the band edges."""
+    size = 1 << math.ceil(math.log2(density * len(taps) + 1024))
+    grid = np.fft.rfftfreq(size)
+    level = 20 * np.log10(np.maximum(np.abs(np.fft.rfft(taps, size)), 1e-20))
+    worst = math.inf
+    for band in requirement.bands:
+        low, high = band.start_hz / requirement.sample_rate_hz, band.stop_hz / requirement.sample_rate_hz
+        values = np.concatenate([level[(grid >= low) & (grid <= high)], plain_gain_db(taps, [low, high])])
+        worst = min(worst, band.upper.first_db - float(values.max()))
+        if band.lower is not None:
+            worst = min(worst, float(values.min()) - band.lower.first_db)
+    return worst
