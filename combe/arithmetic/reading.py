@@ -56,7 +56,7 @@ def realization_from(document: Any) -> RealizationFile:
         tuple(stages),
     )
     design = design_from(document["design"], "design") if fields.has("design") else None
-    lines = [_line(item, f"lines[{k}]") for k, item in enumerate(document.get("lines") or [])]
+    lines = [_line(item, f"lines[{k}]") for k, item in enumerate(fields.list("lines") if fields.has("lines") else [])]
     return RealizationFile(realization, design, tuple(lines))
 
 

@@ -25,11 +25,15 @@ def main() -> None:
 
 def run_verb(words: list[str]) -> int:
     """Run one verb and return the exit status."""
+    import warnings
+
     import click
 
     from combe.cli.root import command
     from combe.errors import CombeError
 
+    # A number that ran out of range shows in the result; the libraries' remarks on it help nobody.
+    warnings.simplefilter("ignore", RuntimeWarning)
     try:
         result = command().main(args=words, prog_name="combe", standalone_mode=False)
         sys.stdout.flush()

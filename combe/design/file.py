@@ -15,6 +15,7 @@ from combe.ledger import cost_of, delay_over_passbands, lines_of, meets
 from combe.requirement import requirement_document, requirement_from
 
 LONGEST = 200_000
+LARGEST_NUMBER = 1e100
 
 
 def design_document(design: Design) -> dict[str, Any]:
@@ -102,7 +103,7 @@ def filter_from(fields: Fields) -> Filter:
         if not 1 <= len(taps) <= LONGEST:
             raise fields.fail("taps", f"between 1 and {LONGEST} taps")
         return Fir(taps)
-    gain = fields.number("gain") if fields.has("gain") else 1.0
+    gain = _number(fields.document["gain"], fields.place("gain")) if fields.has("gain") else 1.0
     if fields.has("sections"):
         entries = fields.list("sections", "a list of sections")
         if not entries:
@@ -127,9 +128,9 @@ def _roots(fields: Fields, key: str) -> tuple[complex, ...]:
     for index, item in enumerate(fields.list(key) if fields.has(key) else []):
         place = fields.place(f"{key}[{index}]")
         if is_number(item):
-            found.append(complex(item))
-        elif isinstance(item, list) and len(item) == 2 and all(is_number(x) for x in item):
-            found.append(complex(item[0], item[1]))
+            found.append(complex(_number(item, place)))
+        elif isinstance(item, list) and len(item) == 2:
+            found.append(complex(_number(item[0], place), _number(item[1], place)))
         else:
             raise FileError(f"expected [re, im], found {describe(item)}", place)
     total = sum(found)
@@ -141,6 +142,8 @@ def _roots(fields: Fields, key: str) -> tuple[complex, ...]:
 def _number(value: Any, where: str) -> float:
     if not is_number(value):
         raise FileError(f"expected a number, found {describe(value)}", where)
+    if abs(value) > LARGEST_NUMBER:
+        raise FileError(f"{value:g} is too large", where, f"numbers up to {LARGEST_NUMBER:g} are taken")
     return float(value)
 
 

@@ -50,12 +50,12 @@ def project_from(document: Any) -> Project:
     fields.only(KEYS)
     requirement = requirement_from(document.get("requirement"), "requirement")
     name = fields.text("name", "a text", requirement.name)
-    code = Fields(document.get("code") or {}, "code")
+    code = Fields({} if document.get("code") is None else document["code"], "code")
     code.only(("name",))
     code_name = checked_name(code.text("name", "a name", identifier_from(name)))
-    proofs = [_proof(item, f"proofs[{k}]") for k, item in enumerate(document.get("proofs") or [])]
+    proofs = [_proof(item, f"proofs[{k}]") for k, item in enumerate(fields.list("proofs") if fields.has("proofs") else [])]
     return Project(
-        name, requirement, _design(document.get("design") or {}), _arithmetic(document.get("arithmetic") or {}),
+        name, requirement, _design({} if document.get("design") is None else document["design"]), _arithmetic({} if document.get("arithmetic") is None else document["arithmetic"]),
         code_name, tuple(proofs),
     )  # fmt: skip
 

@@ -14,6 +14,7 @@ Points = tuple[tuple[float, float], ...]
 Array = NDArray[np.float64]
 
 MAXIMUM_BANDS = 64
+SLOWEST_HZ, FASTEST_HZ = 1e-9, 1e15
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,8 +135,9 @@ class Requirement:
 
 def check(requirement: Requirement) -> None:
     """Raise ``RequirementError`` at the first rule the requirement breaks."""
-    if not (np.isfinite(requirement.sample_rate_hz) and requirement.sample_rate_hz > 0):
-        raise RequirementError("the sample rate must be above zero", "sample_rate_hz")
+    if not SLOWEST_HZ <= requirement.sample_rate_hz <= FASTEST_HZ:
+        what = f"a sample rate of {requirement.sample_rate_hz:g} Hz is out of reach"
+        raise RequirementError(what, "sample_rate_hz", f"it runs from {SLOWEST_HZ:g} to {FASTEST_HZ:g} Hz")
     if not requirement.bands:
         raise RequirementError("there is no band yet", "bands", "add at least one passband")
     if len(requirement.bands) > MAXIMUM_BANDS:

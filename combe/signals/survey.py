@@ -35,7 +35,7 @@ def _call(time: Array, start: float) -> Array:
     length = 0.006
     x = (time - start) / length
     inside = (x >= 0) & (x <= 1)
-    phase = 2 * np.pi * length * 25_000 * (x + 0.38 * np.log1p(x / 0.15))
+    phase = 2 * np.pi * length * 25_000 * (x + 0.38 * np.log1p(np.clip(x, 0, 1) / 0.15))
     return np.where(inside, 0.5 * np.sin(np.pi * np.clip(x, 0, 1)) ** 2 * np.sin(phase), 0.0)
 
 

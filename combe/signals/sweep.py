@@ -16,6 +16,8 @@ from combe.signals.stimuli import tone
 Integers = NDArray[np.int64]
 Array = NDArray[np.float64]
 SETTLED_SAMPLES = 4096
+INSET = 64
+MOST_SAMPLES = 1 << 17
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -25,17 +27,20 @@ class Sweep:
     frequencies_hz: tuple[float, ...]
     samples: Integers
     settling: int
+    settled: int
 
 
 def sweep_for(realization: Realization, lines: tuple[Line, ...]) -> Sweep:
     """Tones at the worst frequency of every gain limit."""
-    frequencies = tuple(dict.fromkeys(line.at_hz for line in lines if line.unit == "db" and line.at_hz is not None))
-    frequencies = tuple(_off_the_ends(hz, realization.sample_rate_hz) for hz in frequencies)
-    settling = sum(len(stage.coefficients) for stage in realization.stages if isinstance(stage, TapSum)) + 1
+    length = sum(len(stage.coefficients) for stage in realization.stages if isinstance(stage, TapSum)) + 1
+    wanted = [line.at_hz for line in lines if line.unit == "db" and line.at_hz is not None]
+    frequencies = tuple(dict.fromkeys(_off_the_ends(hz, realization.sample_rate_hz, length) for hz in wanted))
+    moved = any(hz not in wanted for hz in frequencies)
+    settled = min(max(SETTLED_SAMPLES, 2 * INSET * length), MOST_SAMPLES) if moved else SETTLED_SAMPLES
     turn = 2 * np.pi / realization.sample_rate_hz
-    tones = [tone(settling + SETTLED_SAMPLES, realization.input, hz * turn) for hz in frequencies]
+    tones = [tone(length + settled, realization.input, hz * turn) for hz in frequencies]
     samples = np.concatenate(tones) if tones else np.zeros(0, dtype=np.int64)
-    return Sweep(frequencies, samples, settling)
+    return Sweep(frequencies, samples, length, settled)
 
 
 def measured_lines(
@@ -47,7 +52,7 @@ def measured_lines(
     with the offset fitted along), once the filter has settled.
     """
     found = {}
-    block = sweep.settling + SETTLED_SAMPLES
+    block = sweep.settling + sweep.settled
     rate = realization.sample_rate_hz
     for index, hz in enumerate(sweep.frequencies_hz):
         part = slice(index * block + sweep.settling, (index + 1) * block)
@@ -57,7 +62,7 @@ def measured_lines(
         found[hz] = 20 * np.log10(heard / played) if heard > 0 else FLOOR_DB
     result = []
     for line in lines:
-        place = None if line.at_hz is None else _off_the_ends(line.at_hz, rate)
+        place = None if line.at_hz is None else _off_the_ends(line.at_hz, rate, sweep.settling)
         if line.unit == "db" and place in found:
             reached = float(found[place])
             sign = 1 if line.limit == "max_db" else -1
@@ -66,10 +71,10 @@ def measured_lines(
     return tuple(result)
 
 
-def _off_the_ends(hz: float, sample_rate_hz: float) -> float:
-    """Zero and half the sample rate, moved in by a thousandth: a tone there repeats itself so soon that rounding
-    would act as an error of gain, and the gain is flat there anyway."""
-    inset = sample_rate_hz / 997
+def _off_the_ends(hz: float, sample_rate_hz: float, length: int) -> float:
+    """Zero and half the sample rate, moved in by a small part of a ripple: a tone there repeats itself so soon that
+    rounding would act as an error of gain, and the gain is flat there anyway."""
+    inset = sample_rate_hz / (INSET * length)
     return min(max(hz, inset), sample_rate_hz / 2 - inset)
 
 

@@ -1,0 +1,248 @@
+"""The command line as scripts use it: documents, exit statuses, one line for every mistake."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+import os
+import random
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from combe.app.views import VIEWS
+from combe.cli import run_verb
+from tests.support import document, worst_margin_db
+from tests.test_delivery import HAS_GCC
+
+BAT_DOCUMENT = document(250_000, (0, 12_000, -60), (18_000, 110_000, -0.1, 0.1), name="bat band")
+
+
+def call(*words: str) -> tuple[int, str, str]:
+    """Exit status, standard output, standard error of a verb, run in this process."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        status = run_verb([str(word) for word in words])
+    return status, out.getvalue(), err.getvalue()
+
+
+class InFolder(unittest.TestCase):
+    """A folder of its own for every test."""
+
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+
+    def put(self, name: str, content: Any) -> Path:
+        path = self.folder / name
+        path.write_text(content if isinstance(content, str) else json.dumps(content), encoding="utf-8")
+        return path
+
+    def refused(self, *words: Any) -> str:
+        """The one line of a refusal; nothing on standard output, nothing written."""
+        before = sorted(os.listdir(self.folder))
+        status, out, err = call(*words)
+        self.assertEqual((status, out), (2, ""), err)
+        self.assertEqual(err.count("\n"), 1, err)
+        self.assertNotIn("Traceback", err)
+        self.assertEqual(sorted(os.listdir(self.folder)), before)
+        return err
+
+
+class Chain(InFolder):
+    def test_from_requirement_to_proved_code(self) -> None:
+        asked = self.put("req.json", BAT_DOCUMENT)
+        status, out, _ = call("design", asked, "--json", "--out", self.folder / "d.json")
+        self.assertEqual(status, 0)
+        found = json.loads(out)
+        self.assertEqual(found, json.loads((self.folder / "d.json").read_text()))
+        self.assertEqual((found["format"], found["kind"], found["meets"]), ("combe-design", "fir", True))
+        self.assertEqual(len(found["taps"]), found["order"] + 1)
+        self.assertEqual([(line["band"], line["limit"]) for line in found["lines"]], [("b0", "max_db"), ("b1", "min_db"), ("b1", "max_db")])
+        self.assertEqual(found["cost"]["multiplies"], (found["order"] + 2) // 2)
+        self.assertEqual(found["delay_samples"]["mean"], found["order"] / 2)
+
+        status, out, _ = call("realize", self.folder / "d.json", "--coefficient-bits", "fewest", "--input", "s12f11", "--json", "--out", self.folder / "r.json")
+        self.assertEqual(status, 0)
+        made = json.loads(out)
+        self.assertEqual(made["stages"][0]["kind"], "tap-sum")
+        self.assertTrue(all(line["margin_db"] >= 0 for line in made["lines"]))
+
+        coefficients = made["stages"][0]["coefficients"]
+        samples = [random.Random(1).randint(-2048, 2047) for _ in range(400)]
+        self.put("in.txt", "".join(f"{k}\n" for k in samples))
+        self.assertEqual(call("simulate", self.folder / "r.json", "--input", self.folder / "in.txt", "--output", self.folder / "o.txt")[0], 0)
+        raw = [int(line) for line in (self.folder / "o.txt").read_text().split()]
+        sums = np.convolve(np.array(samples, dtype=object), np.array(coefficients, dtype=object))[: len(samples)]
+        shift = int(made["stages"][1]["from"].split("f")[1]) - 11
+        expected = [max(-2048, min(2047, round(int(s) / 2**shift))) for s in sums]
+        self.assertEqual(raw, expected)
+        status, out, _ = call("simulate", self.folder / "r.json", "--input", self.folder / "in.txt", "--output", "-", "--ideal")
+        self.assertLess(np.max(np.abs(np.array([float(x) for x in out.split()]) - raw)), 1.0)
+
+        status, out, _ = call("examine", self.folder / "r.json", "--json", "--points", "9")
+        self.assertEqual(status, 0)
+        measured = json.loads(out)
+        self.assertEqual(measured["response"]["hz"][-1], 125_000)
+        self.assertEqual(len(measured["response"]["db"]), 9)
+        self.assertIn("noise_bandwidth_hz", measured["measures"])
+        if HAS_GCC:
+            status, out, _ = call("deliver", self.folder / "r.json", "--language", "c", "--name", "calls", "--to", self.folder / "c", "--prove", "--json")
+            self.assertEqual(status, 0)
+            self.assertTrue(json.loads(out)["proof"]["equal"])
+            self.assertEqual(sorted(os.listdir(self.folder / "c")), ["Makefile", "calls.c", "calls.h", "calls_check.c"])
+
+    def test_a_missed_limit_is_status_one(self) -> None:
+        asked = self.put("req.json", BAT_DOCUMENT)
+        status, out, _ = call("design", asked, "--order", "60", "--json", "--out", self.folder / "d.json")
+        self.assertEqual((status, json.loads(out)["meets"]), (1, False))
+        self.assertEqual(call("realize", self.folder / "d.json", "--out", self.folder / "r.json")[0], 1)
+        status, out, _ = call("deliver", self.folder / "r.json", "--language", "c", "--to", self.folder / "c")
+        self.assertEqual(status, 1)
+        self.assertIn("limit missed", out)
+        self.assertEqual(call("examine", self.folder / "d.json")[0], 1)
+        late = self.put("late.json", BAT_DOCUMENT | {"max_delay_s": 1e-4, "max_multiplies": 10})
+        status, out, _ = call("design", late, "--json")
+        self.assertEqual(status, 1)
+        self.assertEqual([line["limit"] for line in json.loads(out)["lines"]][-2:], ["max_delay_s", "max_multiplies"])
+
+    def test_contenders_and_methods_are_documents(self) -> None:
+        status, out, _ = call("contenders", self.put("req.json", BAT_DOCUMENT), "--json")
+        found = json.loads(out)
+        self.assertEqual(status, 0)
+        self.assertTrue(found[0]["meets"])
+        costs = [entry["cost"]["multiplies"] for entry in found if entry["meets"]]
+        self.assertEqual(costs, sorted(costs))
+        self.assertIn("equiripple", [method["name"] for method in json.loads(call("methods", "--json")[1])])
+
+    def test_normalized_requirements_work_alike(self) -> None:
+        half = self.put("h.json", document(2, (0, 0.3, -0.1, 0.1), (0.4, 1, -60)))
+        whole = self.put("w.json", document(1, (0, 0.15, -0.1, 0.1), (0.2, 0.5, -60)))
+        designs = [json.loads(call("design", path, "--json")[1]) for path in (half, whole)]
+        np.testing.assert_allclose(designs[0]["taps"], designs[1]["taps"], atol=1e-9)
+
+    def test_taps_alone_can_be_realized_and_examined(self) -> None:
+        taps = self.put("taps.txt", "# smoother\n0.25,\n0.5\n\n+2.5e-1\n")
+        status, out, _ = call("examine", taps, "--json", "--sample-rate", "8000")
+        self.assertEqual((status, json.loads(out)["taps"]), (0, [0.25, 0.5, 0.25]))
+        self.assertEqual(call("realize", taps, "--out", self.folder / "r.json", "--coefficient-bits", "8")[0], 0)
+        sections = self.put("s.json", {"sections": [[1, 0, 0, -0.5, 0]], "gain": 0.5})
+        found = json.loads(call("examine", sections, "--json")[1])
+        self.assertEqual((found["kind"], round(found["measures"]["dc_gain_db"], 9)), ("iir", 0))
+        roots = self.put("z.json", {"zeros": [[-1, 0]], "poles": [[0.5, 0.1], [0.5, -0.1]], "gain": 0.1})
+        self.assertEqual(call("examine", roots, "--json", "--points", "5")[0], 0)
+
+
+class Refusals(InFolder):
+    def test_bad_requirements_name_file_and_key(self) -> None:
+        for change, key in (
+            ({"sample_rate_hz": -1}, "sample_rate_hz"), ({"bands": []}, "bands"), ({"phase": 3}, "phase"), ({"format": "x"}, "format"),
+        ):  # fmt: skip
+            path = self.put("req.json", BAT_DOCUMENT | change)
+            line = self.refused("design", path, "--json", "--out", self.folder / "d.json")
+            self.assertIn(f"{path}: {key}", line)
+
+    def test_impossible_requirements_say_what_would_be_possible(self) -> None:
+        path = self.put("req.json", document(1, (0, 0.1, -0.1, 0.1), (0.1001, 0.5, -200)))
+        line = self.refused("design", path)
+        self.assertIn("would do", line)
+        self.assertIn(str(path), line)
+
+    def test_other_mistakes(self) -> None:
+        asked = self.put("req.json", BAT_DOCUMENT)
+        design = self.folder / "d.json"
+        call("design", asked, "--out", design)
+        call("realize", design, "--out", self.folder / "r.json")
+        made = self.folder / "r.json"
+        self.put("in.txt", "1\n2.5\n")
+        self.put("big.txt", "1\n40000\n")
+        cases = (
+            (("design", "none.json"), "none.json"), (("design", asked, "--order", "-3"), "order"), (("design", asked, "--method", "magic"), "method"),
+            (("design", asked, "--symmetry", "odd"), "symmetry"), (("design", asked, "--out", self.folder / "no" / "d.json"), "d.json"),
+            (("design",), "REQ.json"), (("design", asked, "--order", "x"), "order"), (("design", asked, "--bogus"), "--bogus"), (("bogus",), "bogus"),
+            (("realize", asked), "combe-design"), (("realize", design, "--input", "16"), "input"), (("realize", design, "--structure", "spiral"), "structure"),
+            (("realize", design, "--coefficient-bits", "1"), "coefficient_bits"), (("realize", design, "--coefficient-bits", "few"), "coefficient_bits"),
+            (("realize", design, "--accumulator-bits", "9"), "accumulator_bits"), (("realize", design, "--rounding", "up"), "rounding"),
+            (("simulate", made, "--input", self.folder / "in.txt", "--output", "-"), "line 2"),
+            (("simulate", made, "--input", self.folder / "big.txt", "--output", "-"), "sample 2"),
+            (("simulate", design, "--input", self.folder / "in.txt", "--output", "-"), "combe-realization"),
+            (("deliver", made, "--language", "cobol", "--to", self.folder / "c"), "cobol"),
+            (("deliver", made, "--language", "c", "--name", "int", "--to", self.folder / "c"), "int"),
+            (("examine", asked), "combe-design"), (("examine", design, "--points", "1"), "points"), (("examine", design, "--sample-rate", "0"), "sample-rate"),
+            (("picture", "nosuch", "--to", "x.png"), "nosuch"), (("picture", "ideal"), "--to"), (("picture", "ideal", "--to", "x.jpg"), "x.jpg"),
+            (("picture", "ideal", "--to", "x.png", "--size", "9"), "--size"), (("demo", "--out", "x"), "--headless"),
+        )  # fmt: skip
+        for words, part in cases:
+            with self.subTest(words=[str(word) for word in words]):
+                self.assertIn(part, self.refused(*words))
+
+    def test_damaged_files_are_refused_not_crashed_on(self) -> None:
+        asked = self.put("req.json", BAT_DOCUMENT)
+        call("design", asked, "--out", self.folder / "d.json")
+        call("realize", self.folder / "d.json", "--out", self.folder / "r.json")
+        source = random.Random(7)
+        junk: list[Any] = [None, True, -1, 1e308, "x", [], {}, [[]], {"a": 1}, 10**400]
+        for name, verb in (("req.json", "design"), ("d.json", "examine"), ("r.json", "examine"), ("d.json", "realize")):
+            original = json.loads((self.folder / name).read_text())
+            for _ in range(40):
+                damaged = json.loads(json.dumps(original))
+                place = damaged
+                while True:
+                    keys = list(place) if isinstance(place, dict) else list(range(len(place)))
+                    key = source.choice(keys)
+                    if isinstance(place[key], (dict, list)) and place[key] and source.random() < 0.7:
+                        place = place[key]
+                        continue
+                    place[key] = source.choice(junk)
+                    break
+                path = self.put("damaged.json", json.dumps(damaged))
+                status, _, err = call(verb, path, "--json")
+                self.assertIn(status, (0, 1, 2))
+                self.assertNotIn("fault in Combe", err, json.dumps(damaged)[:600])
+
+    def test_a_truncated_file_is_refused(self) -> None:
+        text = json.dumps(BAT_DOCUMENT)
+        for size in (0, 1, 10, len(text) // 2, len(text) - 1):
+            self.refused("design", self.put("cut.json", text[:size]))
+
+
+class Commands(InFolder):
+    def run_combe(self, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
+        command = [sys.executable, "-c", "from combe.cli import main; main()", *words]
+        kept = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+        return subprocess.run(command, capture_output=True, text=True, cwd=self.folder, env=kept | environment, check=False)
+
+    def test_without_a_display_the_application_says_so(self) -> None:
+        done = self.run_combe()
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("--headless", done.stderr)
+        self.assertEqual(self.run_combe("missing.combe").returncode, 2)
+        self.assertEqual(self.run_combe("not-a-verb", "x").returncode, 2)
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_the_headless_demo_leaves_everything(self) -> None:
+        done = self.run_combe("demo", "--headless", "--out", "out", "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        summary = json.loads(done.stdout)
+        self.assertTrue(summary["meets"] and summary["proof"]["equal"])
+        for name in summary["files"]:
+            self.assertGreater((self.folder / "out" / name).stat().st_size, 0, name)
+        self.assertIn("window.png", summary["files"])
+        taps = json.loads((self.folder / "out" / "design.json").read_text())["taps"]
+        from combe.project.demo import demo_project
+
+        self.assertGreaterEqual(worst_margin_db(taps, demo_project().requirement), 0)
+
+    def test_pictures_of_every_view(self) -> None:
+        listed = call("picture", "--list")[1].split()
+        self.assertEqual(tuple(listed), VIEWS)
+        done = self.run_combe("picture", "phase", "--to", "p.png", "--size", "640x400", "--theme", "dark")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual((self.folder / "p.png").read_bytes()[:4], b"\x89PNG")
