@@ -58,7 +58,7 @@ class Session(QObject):
         self.widths: list[WidthRow] = []
         self.trouble: dict[str, CombeError] = {}
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
-        self._dragging = self._is_draft = False
+        self._dragging = False
         self.chain_lane = self._lane("chain", self._take)
         self.side_lane = self._lane("side", self._take)
         self.proof_lane = self._lane("proof", self._take)
@@ -110,7 +110,6 @@ class Session(QObject):
         """Replace the project; undo will name the change as ``what``."""
         if self.history.change(project, what, gesture):
             self._dragging = bool(gesture)
-            self._is_draft = self._is_draft or self._dragging
             self._follow()
 
     def ask(self, requirement: Requirement, what: str, gesture: str = "") -> None:
@@ -121,9 +120,14 @@ class Session(QObject):
     def end_gesture(self) -> None:
         """The hand let go."""
         self.history.end_gesture()
-        if self._dragging:  # the figures follow as soon as the hand rests
-            self._dragging = False
-            self._rest.start()
+        if self._dragging:
+            self._follow_after_drag()
+
+    def _follow_after_drag(self) -> None:
+        """The hand rests: the draft gives way to the design proper, and all else follows."""
+        self._dragging = False
+        self._submit(with_rest=True)
+        self._rest.start()
 
     def undo(self) -> None:
         """One step back."""
@@ -181,8 +185,8 @@ class Session(QObject):
 
     def _after_rest(self) -> None:
         project = self.project
-        if self._is_draft or not self.measured or self.package is None:
-            self._is_draft = False
+        unfinished = self.ideal is None or self.ideal.is_draft or not self.measured or self.package is None
+        if unfinished and not self.chain_lane.is_busy:
             self._submit(with_rest=True)
         self.side_lane.submit(lambda is_stopped: _side(project, is_stopped))
 
@@ -190,7 +194,7 @@ class Session(QObject):
         step, value = news
         if step == "ideal":
             self.ideal = value
-            if not self._dragging:
+            if not value.is_draft:
                 self._remember(value)
             self.rounded, self.measured, self.package = None, (), None
             self._clear("chain")

@@ -20,10 +20,11 @@ STEPS = ("brief", "ideal", "rounded", "arithmetic", "code")
 
 @dataclass(frozen=True, slots=True)
 class Ideal:
-    """The exact design and its lines."""
+    """The exact design and its lines; a draft, made while an edge is dragged, may differ in the last digits."""
 
     design: Design
     lines: tuple[Line, ...]
+    is_draft: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +41,7 @@ def ideal_of(
     """The design a project asks for; a draft while an edge is dragged."""
     choice = project.design
     found = design(project.requirement, choice.method, choice.order, choice.symmetry, is_stopped, near, is_draft)
-    return Ideal(found, lines_of(found.filter, project.requirement))
+    return Ideal(found, lines_of(found.filter, project.requirement), is_draft)
 
 
 def rounded_of(project: Project, ideal: Ideal) -> Rounded:

@@ -1,0 +1,489 @@
+"""The real window, off screen, driven by mouse and keys."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+import unittest
+from dataclasses import replace
+from pathlib import Path
+from unittest import mock
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
+
+from combe.app.picture import settle
+from combe.app.plots.axes import Plot
+from combe.app.plots.handle import Handle
+from combe.app.plots.magnitude import snapped
+from combe.app.session import Session
+from combe.app.settings import Settings
+from combe.app.states import states
+from combe.app.theme.palette import THEME
+from combe.app.widgets.action_palette import matches
+from combe.app.widgets.figure import Figure
+from combe.app.window import MainWindow
+from combe.project.chain import STEPS
+from combe.project.demo import demo_project
+from combe.project.document import DesignChoice
+from combe.project.file import read_project
+from combe.requirement.presets import SHAPES
+from tests.test_delivery import HAS_GCC
+
+application = QApplication.instance() or QApplication(["combe"])
+assert isinstance(application, QApplication)
+application.setStyle("Fusion")
+THEME.use("light", application)
+
+
+def type_over(figure: Figure, text: str, enter: bool = True) -> None:
+    """Click a figure, type, press Enter."""
+    QTest.mouseClick(figure, Qt.MouseButton.LeftButton)
+    figure.setFocus()
+    figure.selectAll()
+    QTest.keyClicks(figure, text)
+    if enter:
+        QTest.keyClick(figure, Qt.Key.Key_Return)
+
+
+def drag(plot: Plot, handle: Handle, dx: int, dy: int, steps: int = 6) -> None:
+    """Take a handle with the left button and move it by pixels."""
+    view = plot.viewport()
+    start = plot.mapFromScene(handle.scenePos())
+
+    def send(kind: QEvent.Type, place: QPoint, button: Qt.MouseButton, buttons: Qt.MouseButton) -> None:
+        spot = QPointF(place)
+        event = QMouseEvent(kind, spot, QPointF(view.mapToGlobal(place)), button, buttons, Qt.KeyboardModifier.NoModifier)
+        QApplication.sendEvent(view, event)
+        QApplication.processEvents()
+
+    none, left = Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton
+    send(QEvent.Type.MouseMove, start, none, none)
+    send(QEvent.Type.MouseButtonPress, start, left, left)
+    for step in range(1, steps + 1):
+        send(QEvent.Type.MouseMove, start + QPoint(dx * step // steps, dy * step // steps), none, left)
+        time.sleep(0.02)
+    send(QEvent.Type.MouseButtonRelease, start + QPoint(dx, dy), left, none)
+
+
+class WindowCase(unittest.TestCase):
+    """A window on the demo project, everything worked out."""
+
+    def setUp(self) -> None:
+        self.session = Session(demo_project())
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.window = MainWindow(self.session, Settings(path=self.folder / "settings.json"))
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.session.start()
+        self.settle()
+
+    def tearDown(self) -> None:
+        self.session.saved = self.session.project
+        self.window.close()
+        self.window.deleteLater()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+
+    def settle(self) -> None:
+        settle(self.session)
+
+    @property
+    def bands(self) -> tuple[object, ...]:
+        return self.session.project.requirement.bands
+
+    def handle(self, band: int, kind: str) -> Handle:
+        return next(h for h in self.window.plots.magnitude._handles if (h.property("band"), h.property("kind")) == (band, kind))
+
+
+class Start(WindowCase):
+    def test_the_first_picture_is_alive(self) -> None:
+        assert self.session.ideal is not None
+        self.assertEqual(self.session.ideal.design.order, 112)
+        self.assertEqual([curve.name for curve in self.window.plots.curves], ["rounded", "ideal"])
+        self.assertEqual(self.window.ledger.ledger.rowCount(), 5)
+        self.assertGreaterEqual(len(self.window.contenders.rows), 5)
+        shown = states(self.session)
+        self.assertEqual([shown[name].verdict for name in STEPS], ["kept", "kept", "kept", "kept", "unknown"])
+
+    def test_nothing_is_clipped_at_the_smallest_size(self) -> None:
+        self.assertLessEqual(self.window.minimumSizeHint().width(), 1280)
+        self.assertLessEqual(self.window.minimumSizeHint().height(), 800)
+        for row in self.window.brief.rows:
+            for figure in row.figures.values():
+                self.assertGreaterEqual(figure.width(), figure.fontMetrics().horizontalAdvance(figure.text()))
+                self.assertTrue(row.rect().contains(figure.mapTo(row, figure.rect().bottomRight())))
+
+    def test_the_ledger_names_every_limit_at_every_step(self) -> None:
+        table = self.window.ledger.ledger
+        self.assertEqual(table.words(0, 0)[0], "wind not above")
+        for column in (2, 3, 4):
+            self.assertTrue(all(table.words(row, column)[0] for row in range(5)))
+        self.assertEqual(table.words(0, 5)[0], "")
+
+
+class Brief(WindowCase):
+    def test_a_figure_typed_changes_the_filter(self) -> None:
+        before = self.session.ideal
+        type_over(self.window.brief.rows[0].figures["stop"], "10k")
+        self.settle()
+        self.assertEqual(self.session.project.requirement.bands[0].stop_hz, 10_000)
+        assert self.session.ideal is not None and before is not None
+        self.assertLess(self.session.ideal.design.order, before.design.order)
+        self.assertIsNone(self.session.project.design.order)
+
+    def test_levels_and_rate_are_typed_with_units(self) -> None:
+        type_over(self.window.brief.rows[1].figures["ripple"], "-0.3 to 0.1 dB")
+        type_over(self.window.brief.rows[2].figures["attenuation"], "0.05 %")
+        type_over(self.window.brief.rate, "256 kHz")
+        type_over(self.window.brief.whole["max_delay_s"][1], "90 samples")
+        asked = self.session.project.requirement
+        self.assertEqual(asked.bands[1].lower.first_db, -0.3)  # type: ignore[union-attr]
+        self.assertAlmostEqual(asked.bands[2].upper.first_db, -66.02, places=2)
+        self.assertEqual(asked.sample_rate_hz, 256_000)
+        self.assertEqual(asked.max_delay_s, 90 / 256_000)
+
+    def test_a_mistake_is_told_at_its_place_while_typing_and_changes_nothing(self) -> None:
+        row = self.window.brief.rows[0]
+        for text, words in (("20k", "overlap"), ("zwoelf", "not a frequency"), ("130k", "above half")):
+            type_over(row.figures["stop"], text, enter=False)
+            self.assertIn(words, row.story.text())
+            self.assertTrue(row.figures["stop"].property("wrong"))
+            QTest.keyClick(row.figures["stop"], Qt.Key.Key_Return)
+            self.assertEqual(self.session.project.requirement.bands[0].stop_hz, 12_000)
+        QTest.keyClick(row.figures["stop"], Qt.Key.Key_Escape)
+        self.assertEqual(row.figures["stop"].text(), "12 kHz")
+        self.assertIn("wind", row.story.text())
+
+    def test_bands_are_added_turned_and_removed(self) -> None:
+        self.window.actions_table.named("Add a band").trigger()
+        self.assertEqual(len(self.bands), 4)
+        self.window.brief.turn(2)
+        self.window.brief.remove(2)
+        self.assertEqual(len(self.bands), 3)
+        for _ in range(3):
+            self.session.undo()
+        self.assertEqual(self.session.project, demo_project())
+
+    def test_every_shape_to_start_from_gets_a_filter(self) -> None:
+        for name in SHAPES:
+            self.window.start_panel.buttons[name].click()
+            self.settle()
+            self.assertNotIn("chain", self.session.trouble)
+            assert self.session.ideal is not None
+            self.assertTrue(all(line.margin >= 0 for line in self.session.ideal.lines))
+
+    def test_an_impossible_brief_keeps_the_last_good_state(self) -> None:
+        before = self.session.ideal
+        type_over(self.window.brief.rows[0].figures["stop"], "17.99k")
+        type_over(self.window.brief.rows[0].figures["attenuation"], "200")
+        self.settle()
+        self.assertIn("chain", self.session.trouble)
+        self.assertIn("would do", self.window.contenders.summary.text())
+        self.assertEqual(states(self.session)["brief"].verdict, "missed")
+        self.assertIsNotNone(before)
+        self.assertTrue(self.window.plots.curves)
+        self.session.undo()
+        self.settle()
+        self.session.undo()
+        self.settle()
+        self.assertEqual(self.session.trouble, {})
+        self.assertEqual(states(self.session)["ideal"].verdict, "kept")
+
+
+class Dragging(WindowCase):
+    def test_an_edge_follows_the_hand_and_the_filter_follows_the_edge(self) -> None:
+        drag(self.window.plots.magnitude.main, self.handle(0, "stop"), -16, 0)
+        self.settle()
+        moved = self.session.project.requirement.bands[0].stop_hz
+        self.assertTrue(8000 < moved < 11_000, moved)
+        assert self.session.ideal is not None
+        self.assertEqual(self.session.ideal.design.requirement, self.session.project.requirement)
+        self.assertTrue(all(line.margin >= 0 for line in self.session.ideal.lines))
+
+    def test_a_whole_drag_is_one_step_of_undo(self) -> None:
+        drag(self.window.plots.magnitude.main, self.handle(1, "start"), 12, 0)
+        self.assertNotEqual(self.session.project.requirement, demo_project().requirement)
+        self.assertEqual(self.window.actions_table.undo.text(), "Undo: drag the edge of calls")
+        self.window.actions_table.undo.trigger()
+        self.assertEqual(self.session.project, demo_project())
+        self.window.actions_table.redo.trigger()
+        self.assertNotEqual(self.session.project, demo_project())
+
+    def test_the_drawn_result_is_the_same_as_a_fresh_design(self) -> None:
+        from combe.project.chain import ideal_of
+
+        drag(self.window.plots.magnitude.main, self.handle(0, "stop"), -9, 0)
+        self.settle()
+        assert self.session.ideal is not None
+        self.assertEqual(self.session.ideal.design.filter, ideal_of(self.session.project).design.filter)
+
+    def test_levels_go_up_and_down(self) -> None:
+        drag(self.window.plots.magnitude.main, self.handle(2, "upper"), 0, 20)
+        self.assertLess(self.session.project.requirement.bands[2].upper.first_db, -61)
+        drag(self.window.plots.magnitude.loupe, self.handle(1, "upper"), 0, -12)
+        band = self.session.project.requirement.bands[1]
+        assert band.lower is not None
+        self.assertGreater(band.upper.first_db, 0.1)
+        self.assertEqual(band.lower.first_db, -band.upper.first_db)
+
+    def test_an_edge_stops_at_its_neighbor(self) -> None:
+        drag(self.window.plots.magnitude.main, self.handle(0, "stop"), 300, 0)
+        self.settle()
+        self.assertLessEqual(self.session.project.requirement.bands[0].stop_hz, 18_000)
+
+    def test_dragging_snaps_to_round_figures(self) -> None:
+        self.assertEqual(snapped(12_037.2, 190), 12_000)
+        self.assertEqual(snapped(12_037.2, 1.9), 12_038)
+        self.assertEqual(snapped(-59.87, 0.3), -60)
+
+
+class Choosing(WindowCase):
+    def test_a_contender_is_one_click(self) -> None:
+        contender, row = next((c, r) for c, r in self.window.contenders.rows if c.order + 1 == 117)
+        QTest.mouseClick(row, Qt.MouseButton.LeftButton)
+        self.settle()
+        self.assertEqual(self.session.project.design, DesignChoice("equiripple", contender.order, 1))
+        assert self.session.ideal is not None
+        self.assertEqual(self.session.ideal.design.order, 116)
+        chosen = [c.order for c, r in self.window.contenders.rows if r.property("chosen")]
+        self.assertEqual(chosen, [116])
+
+    def test_the_keyboard_picks_too(self) -> None:
+        shortest, row = next((c, r) for c, r in self.window.contenders.rows if c.is_shortest and c.symmetry == 1)
+        row.setFocus()
+        QTest.keyClick(row, Qt.Key.Key_Return)
+        self.assertIsNone(self.session.project.design.order)
+        self.settle()
+        assert self.session.ideal is not None
+        self.assertEqual(self.session.ideal.design.order, shortest.order)
+
+    def test_coefficient_widths(self) -> None:
+        self.window.open_step("rounded")
+        self.window.rounded.bits.setValue(10)
+        self.settle()
+        self.assertEqual(states(self.session)["rounded"].verdict, "missed")
+        self.assertTrue(self.window.plots.magnitude._marks)
+        self.window.rounded.fewest.click()
+        self.settle()
+        self.assertEqual(self.session.project.arithmetic.coefficient_bits, 15)
+        self.assertEqual(states(self.session)["rounded"].verdict, "kept")
+        chart = self.window.rounded.chart
+        QTest.mouseClick(chart, Qt.MouseButton.LeftButton, pos=QPoint(40, 22 * 11 + 5))
+        self.assertEqual(self.session.project.arithmetic.coefficient_bits, chart.rows[11][0])
+
+    def test_formats_are_typed_and_checked(self) -> None:
+        self.window.open_step("arithmetic")
+        field = self.window.arithmetic.fields["input"]
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, "s16")
+        self.assertIn("number format", self.window.arithmetic.complaint.text())
+        QTest.keyClicks(field, "f15")
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        self.settle()
+        self.assertEqual(self.session.project.arithmetic.input, "s16f15")
+        self.window.arithmetic.boxes["structure"].setCurrentText("direct")
+        self.window.arithmetic.boxes["structure"].activated.emit(1)
+        self.settle()
+        assert self.session.rounded is not None
+        self.assertEqual(self.session.rounded.realization.structure, "direct")
+
+    def test_a_choice_that_cannot_be_kept_is_told(self) -> None:
+        project = self.session.project
+        self.session.change(replace(project, arithmetic=replace(project.arithmetic, input="s48f47")), "input format")
+        self.settle()
+        self.assertIn("64 is the most", self.window.arithmetic.facts[0].text())
+        self.assertEqual(states(self.session)["rounded"].verdict, "missed")
+        self.session.undo()
+        self.settle()
+        self.assertEqual(states(self.session)["rounded"].verdict, "kept")
+
+
+class Looking(WindowCase):
+    def test_every_plot_in_every_mode_has_curves(self) -> None:
+        for name in ("phase", "delay", "time", "magnitude"):
+            self.window.plots.buttons[name].click()
+            for index in range(self.window.plots.mode.count()):
+                self.window.plots.mode.setCurrentIndex(index)
+                self.window.plots.mode.activated.emit(index)
+                self.assertFalse(self.window.plots.current_plot.grab().isNull())
+
+    def test_a_ledger_cell_takes_the_plot_there(self) -> None:
+        table = self.window.ledger
+        cell = table.visualRect(table.ledger.index(0, 3)).center()
+        QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=cell)
+        self.assertEqual(self.window.step, "rounded")
+        assert self.session.rounded is not None
+        (left, right), _ = self.window.plots.magnitude.main.plotItem.getViewBox().viewRange()
+        self.assertTrue(left < self.session.rounded.lines[0].at_hz < right)
+        self.assertLess(right - left, 20_000)
+        self.window.actions_table.named("Show the whole plot").trigger()
+        (left, right), _ = self.window.plots.magnitude.main.plotItem.getViewBox().viewRange()
+        self.assertGreater(right - left, 120_000)
+
+    def test_themes_and_shares_of_the_sample_rate(self) -> None:
+        for _ in range(2):
+            self.window.actions_table.dark.trigger()
+            self.assertFalse(self.window.grab().isNull())
+        self.assertEqual(THEME.name, "light")
+        self.window.actions_table.relative.trigger()
+        self.assertEqual(self.window.brief.rows[0].figures["stop"].text(), "0.048 fs")
+        self.window.actions_table.relative.trigger()
+        self.assertEqual(self.window.brief.rows[0].figures["stop"].text(), "12 kHz")
+
+    def test_the_chain_opens_by_mouse_and_keys(self) -> None:
+        for name in STEPS:
+            QTest.mouseClick(self.window.chain.steps[name], Qt.MouseButton.LeftButton)
+            self.assertEqual(self.window.step, name)
+        QTest.keyClick(self.window.chain.steps["brief"], Qt.Key.Key_Space)
+        self.assertEqual(self.window.step, "brief")
+        self.window.activateWindow()
+        QTest.keyClick(self.window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(self.window.step, "rounded")
+
+    def test_every_action_is_found_by_typing_and_runs(self) -> None:
+        palette = self.window.actions_table.open_palette()
+        QTest.keyClicks(palette.field, "arith")
+        self.assertEqual(palette.list.count(), 1)
+        QTest.keyClick(palette.field, Qt.Key.Key_Return)
+        self.assertEqual(self.window.step, "arithmetic")
+        self.assertTrue(matches("show plot", "Show the whole plot"))
+
+    def test_shortcuts_are_not_given_twice(self) -> None:
+        keys = [action.shortcut().toString() for action in self.window.actions_table.all if action.shortcut().toString()]
+        self.assertEqual(len(keys), len(set(keys)))
+
+    def test_copies_land_on_the_clipboard(self) -> None:
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        self.window.ledger.copy_text()
+        self.assertEqual(len(clipboard.text().splitlines()), 6)
+        self.window.open_step("rounded")
+        self.window.actions_table.named("Copy coefficients").trigger()
+        self.assertEqual(len(clipboard.text().split()), 113)
+
+
+class Keeping(WindowCase):
+    def test_save_close_and_open_again(self) -> None:
+        type_over(self.window.brief.rows[0].figures["stop"], "11k")
+        self.settle()
+        path = self.folder / "bats.combe"
+        self.assertTrue(self.session.is_modified)
+        self.assertTrue(self.window.dialogs.save_path(path))
+        self.assertFalse(self.session.is_modified)
+        saved = self.session.project
+        self.window.actions_table.named("Open the demo").trigger()
+        self.settle()
+        self.assertNotEqual(self.session.project, saved)
+        self.assertTrue(self.window.dialogs.open_path(path))
+        self.settle()
+        self.assertEqual(self.session.project, saved)
+        self.assertEqual(read_project(path), saved)
+        self.assertIn("bats.combe", self.window.windowTitle())
+
+    def test_a_bad_file_leaves_everything_as_it_is(self) -> None:
+        path = self.folder / "bad.combe"
+        path.write_text('{"format": "combe-project"', encoding="utf-8")
+        before = self.session.project
+        with mock.patch.object(QMessageBox, "warning") as warning:
+            self.assertFalse(self.window.dialogs.open_path(path))
+        self.assertIn("line 1", warning.call_args.args[2])
+        self.assertEqual(self.session.project, before)
+        with mock.patch.object(QMessageBox, "warning") as warning:
+            self.assertFalse(self.window.dialogs.save_path(self.folder / "none" / "x.combe"))
+        warning.assert_called_once()
+
+    def test_closing_with_unsaved_work_asks(self) -> None:
+        type_over(self.window.brief.rows[0].figures["stop"], "11k")
+        with mock.patch.object(QMessageBox, "question", return_value=QMessageBox.StandardButton.Cancel) as question:
+            self.assertFalse(self.window.close())
+        question.assert_called_once()
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_export_and_prove(self) -> None:
+        self.window.open_step("code")
+        self.assertIn("calls_run", self.window.code_view.text.toPlainText())
+        self.assertTrue(self.window.dialogs.export_to(self.folder / "c"))
+        self.assertTrue((self.folder / "c" / "calls.c").exists())
+        QTest.mouseClick(self.window.code.prove, Qt.MouseButton.LeftButton)
+        self.settle()
+        self.assertEqual(states(self.session)["code"].margin, "proved")
+        self.assertTrue(self.window.ledger.ledger.words(0, 5)[0])
+        path = self.folder / "p.combe"
+        self.window.dialogs.save_path(path)
+        type_over(self.window.brief.rows[0].figures["stop"], "11k")
+        self.settle()
+        self.assertEqual(states(self.session)["code"].verdict, "unknown")
+        self.session.saved = self.session.project
+        self.window.dialogs.open_path(path)
+        self.settle()
+        self.assertEqual(states(self.session)["code"].margin, "proved")
+
+    def test_a_name_that_cannot_stand_in_code_is_told(self) -> None:
+        self.window.open_step("code")
+        field: QWidget = self.window.code.name
+        field.setFocus()
+        self.window.code.name.selectAll()
+        QTest.keyClicks(field, "int")
+        self.assertIn("reserved", self.window.code.complaint.text())
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        self.assertEqual(self.session.project.code_name, "calls")
+        self.window.code.name.selectAll()
+        QTest.keyClicks(field, "bats")
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        self.assertEqual(self.session.project.code_name, "bats")
+
+
+class Background(unittest.TestCase):
+    def test_the_newest_request_wins_and_stale_answers_are_dropped(self) -> None:
+        from combe.app.jobs import Lane
+
+        lane = Lane("test")
+        seen: list[object] = []
+        lane.arrived.connect(seen.append)
+
+        def job(number: int):  # type: ignore[no-untyped-def]
+            def run(is_stopped):  # type: ignore[no-untyped-def]
+                for step in range(20):
+                    if is_stopped():
+                        return
+                    time.sleep(0.005)
+                    yield (number, step)
+
+            return run
+
+        for number in range(5):
+            lane.submit(job(number))
+            time.sleep(0.01)
+        end = time.monotonic() + 5
+        while lane.is_busy and time.monotonic() < end:
+            QApplication.processEvents()
+            time.sleep(0.005)
+        self.assertEqual(seen, [(4, step) for step in range(20)])
+        lane.close()
+
+    def test_a_fault_in_a_job_is_told_not_thrown(self) -> None:
+        from combe.app.jobs import Lane
+
+        lane = Lane("test")
+        seen: list[object] = []
+        lane.failed.connect(seen.append)
+
+        def broken(is_stopped):  # type: ignore[no-untyped-def]
+            yield 1 / 0
+
+        with mock.patch("combe.app.jobs.log_failure", return_value=Path("log")):
+            lane.submit(broken)
+            end = time.monotonic() + 5
+            while lane.is_busy and time.monotonic() < end:
+                QApplication.processEvents()
+                time.sleep(0.005)
+        self.assertIn("fault in Combe", str(seen[0]))
+        lane.close()
