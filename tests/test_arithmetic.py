@@ -241,7 +241,7 @@ class Measured(unittest.TestCase):
     def test_tones_stay_within_the_format(self) -> None:
         made = realize(Fir((1.0,)), 250_000.0, Choices(8, "", "u12f12"))
         sweep = sweep_for(made, rounded_lines(made, BAT))
-        self.assertTrue(0 <= sweep.samples.min() and sweep.samples.max() <= 4095)
+        self.assertTrue(sweep.samples.min() >= 0 and sweep.samples.max() <= 4095)
 
 
 class Files(unittest.TestCase):

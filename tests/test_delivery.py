@@ -19,7 +19,7 @@ from combe.delivery.story import safe
 from combe.design.methods import design
 from combe.errors import FormatError
 from combe.filters import Fir
-from combe.proof.c import STRICT, prove_c
+from combe.proof.c import prove_c
 from tests.support import BAT
 from tests.test_arithmetic import random_realization
 

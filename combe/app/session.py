@@ -269,12 +269,17 @@ def _chain(
 ) -> Iterator[tuple[str, Any]]:
     """Everything along the chain, each step as it's ready; ``start`` is the design itself or one nearby."""
     ideal = start if isinstance(start, Ideal) else ideal_of(project, is_stopped, start, not with_rest)
-    yield "ideal", ideal
+    if with_rest:
+        yield "ideal", ideal
     try:
         rounded = rounded_of(project, ideal)
     except CombeError as error:
+        yield "ideal", ideal
         yield "rounded-trouble", error
         return
+    if not with_rest:
+        # Under the hand both arrive at once, so that the plot is painted once.
+        yield "ideal", ideal
     yield "rounded", rounded
     if not with_rest:
         return

@@ -36,7 +36,7 @@ from combe.requirement import Requirement
 from combe.requirement.presets import shape
 from combe.requirement.sentences import with_edges, with_levels
 
-DRAG_MS = 60
+DRAG_MS, PATIENCE_MS = 60, 40
 BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 248, 8
 
 
@@ -52,6 +52,9 @@ class MainWindow(QMainWindow):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._show_figures)
+        self._paint_anyway = QTimer(self)
+        self._paint_anyway.setSingleShot(True)
+        self._paint_anyway.timeout.connect(lambda: self.plots.setUpdatesEnabled(True))
         self._build()
         self.actions_table = Actions(self)
         self._connect()
@@ -194,8 +197,11 @@ class MainWindow(QMainWindow):
             self.rounded.show_rows(self.session.widths)
         if step in ("code", "proof"):
             self._show_code()
-        if step in ("ideal", "rounded"):
+        if step == "rounded" or (step == "ideal" and not self.session.is_dragging):
             self._show_curves()
+        if step == "rounded":
+            self._paint_anyway.stop()
+            self.plots.setUpdatesEnabled(True)
         waits = self.session.is_dragging and self._later.isActive()
         if step in ("ideal", "rounded", "arithmetic", "proof", "code") and not waits:
             self._later.start(DRAG_MS if self.session.is_dragging else 0)
@@ -319,6 +325,9 @@ class MainWindow(QMainWindow):
         except CombeError as error:
             self.tell(error.sentence())
             return
+        # The plot is painted once, with the new filter: painting the moved edge first would hold the filter up.
+        self.plots.setUpdatesEnabled(False)
+        self._paint_anyway.start(PATIENCE_MS)
         self.session.ask(asked, what, gesture)
 
     def _on_band_picked(self, index: int) -> None:

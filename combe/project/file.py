@@ -53,11 +53,11 @@ def project_from(document: Any) -> Project:
     code = Fields({} if document.get("code") is None else document["code"], "code")
     code.only(("name",))
     code_name = checked_name(code.text("name", "a name", identifier_from(name)))
-    proofs = [_proof(item, f"proofs[{k}]") for k, item in enumerate(fields.list("proofs") if fields.has("proofs") else [])]
-    return Project(
-        name, requirement, _design({} if document.get("design") is None else document["design"]), _arithmetic({} if document.get("arithmetic") is None else document["arithmetic"]),
-        code_name, tuple(proofs),
-    )  # fmt: skip
+    proofs = [
+        _proof(item, f"proofs[{k}]") for k, item in enumerate(fields.list("proofs") if fields.has("proofs") else [])
+    ]
+    design, arithmetic = (document.get(key) if fields.has(key) else {} for key in ("design", "arithmetic"))
+    return Project(name, requirement, _design(design), _arithmetic(arithmetic), code_name, tuple(proofs))
 
 
 def _design(document: Any) -> DesignChoice:

@@ -20,14 +20,14 @@ def random_integers(count: int, entry: Format, seed: int) -> Integers:
         state = (state ^ (state >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
         state ^= state >> np.uint64(31)
     bits = state >> np.uint64(64 - entry.bits)
-    return np.asarray(bits.astype(np.int64) + (entry.least if entry.signed else 0), dtype=np.int64)
+    return bits.astype(np.int64) + (entry.least if entry.signed else 0)
 
 
 def tone(count: int, entry: Format, omega: float, level: float = 0.97) -> Integers:
     """A sine at ``omega`` radians per sample, at ``level`` of full scale, rounded to the format."""
     middle, reach = (entry.least + entry.most) / 2, (entry.most - entry.least) / 2
     wave = np.floor(middle + level * reach * np.cos(omega * np.arange(count) + 0.7) + 0.5)
-    return np.clip(wave, entry.least, entry.most).astype(np.int64)
+    return np.asarray(np.clip(wave, entry.least, entry.most), dtype=np.int64)
 
 
 def worst_case(realization: Realization) -> Integers:

@@ -1,0 +1,28 @@
+# make demo · make test · make bench · make screenshots · make proof · make setup
+# As root on Debian each installs what it needs; without root it says what is missing.
+PYTHON ?= python3.11
+VENV := .venv
+BIN := $(VENV)/bin
+
+demo: setup
+	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/combe demo; else $(BIN)/combe demo --headless --out demo-out; fi
+
+test: setup
+	$(BIN)/python tools/check.py
+
+bench: setup
+	$(BIN)/python tools/bench.py
+
+screenshots: setup
+	$(BIN)/python tools/screenshots.py
+
+proof: setup
+	$(BIN)/python tools/long_proof.py
+
+setup:
+	@PYTHON="$(PYTHON)" bash tools/setup.sh
+
+clean:
+	rm -rf $(VENV) demo-out build *.egg-info
+
+.PHONY: demo test bench screenshots proof setup clean

@@ -1,0 +1,183 @@
+"""Measures, prints a table, writes bench.json. Ratios are taken within one run."""
+
+from __future__ import annotations
+
+import json
+import os
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+ROOT = Path(__file__).resolve().parent.parent
+RESULTS: dict[str, dict[str, Any]] = {}
+
+FIRST_FRAME = """
+import time; t = time.perf_counter()
+import sys; sys.setswitchinterval(0.001)
+from PyQt6.QtWidgets import QApplication
+from combe.app.session import Session
+from combe.app.settings import Settings
+from combe.app.theme.palette import THEME
+from combe.app.window import MainWindow
+from combe.project.demo import demo_project
+a = QApplication([]); a.setStyle("Fusion"); THEME.use("light", a)
+s = Session(demo_project()); w = MainWindow(s, Settings()); w.show(); s.start(); w.grab()
+print(time.perf_counter() - t)
+while s.ideal is None: a.processEvents(); time.sleep(0.001)
+a.processEvents(); w.grab(); print(time.perf_counter() - t)
+s.saved = s.project; w.close()
+"""
+
+
+def note(name: str, value: float, unit: str, what: str) -> None:
+    """Record one result."""
+    RESULTS[name] = {"value": round(value, 6), "unit": unit, "what": what}
+    print(f"{name:34} {value:12.4f} {unit:10} {what}", flush=True)
+
+
+def median_ms(run: Callable[[], object], count: int = 7) -> float:
+    """Median time in milliseconds."""
+    times = []
+    for _ in range(count):
+        started = time.perf_counter()
+        run()
+        times.append(1e3 * (time.perf_counter() - started))
+    return statistics.median(times)
+
+
+def designs() -> None:
+    """Shortest equiripple designs of growing length."""
+    from combe.design.methods import design
+    from combe.requirement.presets import shape
+    from tests.support import asked
+
+    shape("lowpass", 1.0)
+    lengths, times = [], []
+    for width in (0.1, 0.04, 0.015, 0.006, 0.0025):
+        requirement = asked(2, (0, 0.3, -0.1, 0.1), (0.3 + width, 1, -60))
+        found = design(requirement)
+        spent = median_ms(lambda requirement=requirement: design(requirement), 3)  # type: ignore[misc]
+        lengths.append(found.order + 1)
+        times.append(spent)
+        note(f"shortest_{found.order + 1}_taps", spent, "ms", "least length that keeps a lowpass, search included")
+    from math import log
+
+    growth = log(times[-1] / times[1]) / log(lengths[-1] / lengths[1])
+    note("design_growth", growth, "exponent", f"time against length from {lengths[1]} to {lengths[-1]} taps")
+
+
+def runs() -> None:
+    """The bit-true model against the same filter in floating point."""
+    import numpy as np
+
+    from combe.arithmetic.realize import Choices, realize
+    from combe.arithmetic.simulate import simulate
+    from combe.design.methods import design
+    from tests.support import LOWPASS
+
+    filter_ = design(LOWPASS, "equiripple", 63).filter
+    made = realize(filter_, 2.0, Choices())
+    samples = np.random.default_rng(1).integers(-32768, 32768, 1_000_000)
+    exact = median_ms(lambda: simulate(made, samples), 3)
+    plain = median_ms(lambda: np.convolve(samples.astype(float), np.array(filter_.taps)), 3)  # type: ignore[union-attr]
+    note("bit_true_64_taps", exact / 1e3, "s", "one million samples through 64 taps, exact")
+    note("bit_true_ratio", exact / plain, "×", "the same filter in floating point = 1")
+
+
+def response() -> None:
+    """A true extreme against one FFT of the same grid."""
+    import numpy as np
+
+    from combe.design.methods import design
+    from combe.requirement import Limit
+    from combe.response import worst_point
+    from combe.response.extremes import _grid
+    from tests.support import BAT
+
+    filter_ = design(BAT).filter
+
+    def extreme() -> None:
+        worst_point.cache_clear()
+        _grid.cache_clear()
+        worst_point(filter_, 250_000.0, Limit.level(-60, 0, 12_000), 1)
+
+    taps = np.array(filter_.taps)  # type: ignore[union-attr]
+    fft = median_ms(lambda: np.fft.rfft(taps, 4096), 30)
+    note("extreme_ratio", median_ms(extreme, 15) / fft, "×", "true extreme of one band; one FFT of its scan = 1")
+
+
+def dragging() -> None:
+    """From the hand's move to the redrawn plot, at about 60 taps."""
+    from PyQt6.QtCore import QEventLoop
+    from PyQt6.QtWidgets import QApplication
+
+    from combe.app.picture import settle
+    from combe.app.session import Session
+    from combe.app.settings import Settings
+    from combe.app.theme.palette import THEME
+    from combe.app.window import MainWindow
+    from combe.project.demo import demo_project
+    from combe.project.document import DesignChoice
+    from tests.support import asked
+
+    sys.setswitchinterval(0.001)
+    application = QApplication.instance() or QApplication([])
+    assert isinstance(application, QApplication)
+    application.setStyle("Fusion")
+    THEME.use("light", application)
+    requirement = asked(250_000, (0, 38_000, -0.1, 0.1), (50_000, 125_000, -60))
+    session = Session(replace(demo_project(), requirement=requirement, design=DesignChoice()))
+    window = MainWindow(session, Settings())
+    window.resize(1280, 800)
+    window.show()
+    session.start()
+    settle(session)
+    answers, drawn = [], []
+    wait = QEventLoop.ProcessEventsFlag.WaitForMoreEvents
+    for index in range(40):
+        arrived: list[str] = []
+        session.stepped.connect(arrived.append)
+        started = time.perf_counter()
+        window._on_edge(0, "stop", 38_000 + 40 * (index + 1))
+        while "ideal" not in arrived:
+            application.processEvents(wait)
+        answers.append(1e3 * (time.perf_counter() - started))
+        window.plots.magnitude.main.grab()
+        drawn.append(1e3 * (time.perf_counter() - started))
+        while "rounded" not in arrived:
+            application.processEvents(wait)
+        session.stepped.disconnect(arrived.append)
+    taps = session.ideal.design.order + 1 if session.ideal else 0
+    note("drag_to_answer", statistics.median(answers), "ms", f"a dragged edge to its new filter, {taps} taps")
+    note("drag_to_picture", statistics.median(drawn), "ms", "a dragged edge to the redrawn plot")
+    session.saved = session.project
+    window.close()
+
+
+def start() -> None:
+    """A fresh process to its first frame, and to the first filter drawn."""
+    times = []
+    for _ in range(4):
+        done = subprocess.run([sys.executable, "-c", FIRST_FRAME], capture_output=True, text=True, check=True, cwd=ROOT)
+        times.append([float(line) for line in done.stdout.split()])
+    note("first_frame", statistics.median(t[0] for t in times[1:]), "s", "import to the first frame of the window")
+    note("first_filter", statistics.median(t[1] for t in times[1:]), "s", "import to the demo filter drawn")
+
+
+def main() -> int:
+    """All of them."""
+    sys.path.insert(0, str(ROOT))
+    for part in (designs, runs, response, start, dragging):
+        part()
+    (ROOT / "bench.json").write_text(json.dumps(RESULTS, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

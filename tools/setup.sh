@@ -1,0 +1,61 @@
+#!/usr/bin/env bash
+# Sets everything up: Debian packages (as root), then .venv with the Python packages. Safe to run again.
+set -eu
+cd "$(dirname "$0")/.."
+
+packages="gcc libc6-dev make libegl1 libgl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libglib2.0-0
+ libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0
+ fonts-dejavu-core"
+
+missing=""
+if command -v dpkg-query >/dev/null 2>&1; then
+    for package in $packages; do
+        dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'ok installed' || missing="$missing $package"
+    done
+fi
+
+python=""
+for candidate in "${PYTHON:-python3.11}" python3.11 python3.12 python3.13 python3; do
+    if command -v "$candidate" >/dev/null 2>&1 &&
+        "$candidate" -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
+        python="$candidate"
+        break
+    fi
+done
+if [ -z "$python" ]; then
+    missing="$missing python3 python3-venv"
+elif ! "$python" -c 'import ensurepip, venv' >/dev/null 2>&1; then
+    missing="$missing python3-venv"
+fi
+
+if [ -n "$missing" ]; then
+    if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; then
+        echo "installing$missing"
+        export DEBIAN_FRONTEND=noninteractive
+        apt-get update -q >/dev/null || true
+        # shellcheck disable=SC2086
+        apt-get install -q -y --no-install-recommends $missing >/dev/null ||
+            echo "some packages could not be installed; what doesn't need them still works"
+    else
+        echo "not on this machine:$missing"
+        echo "to install: sudo apt-get install$missing"
+        echo "what doesn't need them still works"
+    fi
+    [ -n "$python" ] || python=$(command -v python3 || true)
+fi
+if [ -z "$python" ]; then
+    echo "Python 3.11 or newer is needed" >&2
+    exit 1
+fi
+
+stamp=.venv/.ready
+if [ ! -x .venv/bin/python ] || [ ! -f "$stamp" ] || [ pyproject.toml -nt "$stamp" ]; then
+    echo "setting up .venv"
+    "$python" -m venv .venv
+    .venv/bin/python -m pip install --quiet --disable-pip-version-check -e '.[dev]' 2> .venv/pip.log || {
+        cat .venv/pip.log >&2
+        echo "the Python packages could not be installed: see above" >&2
+        exit 1
+    }
+    touch "$stamp"
+fi
