@@ -62,6 +62,7 @@ class Session(QObject):
         self.chain_lane = self._lane("chain", self._take)
         self.side_lane = self._lane("side", self._take)
         self.proof_lane = self._lane("proof", self._take)
+        self.proof_lane.finished.connect(lambda: self.stepped.emit("proof"))
         self.proof_lane.failed.connect(lambda error: self._fail("proof", error))
         self.chain_lane.failed.connect(lambda error: self._fail("chain", error))
         self._rest = QTimer(self)

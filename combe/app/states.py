@@ -86,6 +86,11 @@ def _code(session: Session) -> StepState:
         return StepState("unknown", f"{name}\nnot proved yet")
     if proof.holds:
         return StepState(
-            worst_verdict(proof.lines), f"{name}\nidentical over {proof.samples:,} samples".replace(",", " "), "proved"
+            worst_verdict(proof.lines), f"{name}\nidentical over {spaced(proof.samples)} samples", "proved"
         )
     return StepState("missed", f"{name}\n{proof.sentence()}", "not proved")
+
+
+def spaced(count: int) -> str:
+    """A count with thin spaces between thousands."""
+    return f"{count:,}".replace(",", "\u2009")

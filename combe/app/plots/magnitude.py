@@ -113,7 +113,9 @@ class MagnitudePlot(QWidget):
         for z, (curve, pair) in enumerate(zip(curves, self._items)):
             style = Qt.PenStyle.DashLine if curve.dashed else Qt.PenStyle.SolidLine
             for item in pair:
-                item.setPen(pg.mkPen(THEME.color(curve.role), width=curve.width, style=style))
+                pen = pg.mkPen(THEME.color(curve.role), width=curve.width, style=style)
+                pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+                item.setPen(pen)
                 item.setZValue(z)
         self._draw_curves()
 
