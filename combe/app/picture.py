@@ -13,8 +13,8 @@ from combe.project.document import Project
 if TYPE_CHECKING:
     from PyQt6.QtGui import QPixmap
 
-    from combe.app.plots.panel import PlotPanel
     from combe.app.session import Session
+    from combe.app.window import MainWindow
 
 PATIENCE_S = 60.0
 
@@ -25,7 +25,7 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     ``prove`` runs the proof first, so that the code step shows it.
     """
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from PyQt6.QtCore import QBuffer, QByteArray, QIODevice
+    from PyQt6.QtCore import QBuffer, QByteArray, QEvent, QIODevice
     from PyQt6.QtWidgets import QApplication
 
     from combe.app.plots.panel import TABS
@@ -50,7 +50,7 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     if view in TABS:
         window.plots.open_tab(view)
         _process()
-        pixmap = _alone(window.plots, size)
+        pixmap = _alone(window, size)
     else:
         window.open_step(view)
         _process()
@@ -62,16 +62,22 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
         raise FileError("the picture could not be made", path)
     session.saved = session.project
     window.close()
+    # Widgets are taken down here and now: left to the garbage collector, their parts may go in the wrong order.
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     write_bytes(path, bytes(content.data()))
 
 
-def _alone(plots: PlotPanel, size: tuple[int, int]) -> QPixmap:
-    """The plot panel taken out of the window, at the full size."""
-    plots.setParent(None)
-    plots.resize(*size)
-    plots.show()
-    _process()
-    return plots.grab()
+def _alone(window: MainWindow, size: tuple[int, int]) -> QPixmap:
+    """The plots without what stands around them, at the full size."""
+    from PyQt6.QtCore import QSize
+
+    window.show_plots_only()
+    for _ in range(2):
+        around = window.size() - window.plots.size()
+        window.resize(QSize(*size) + around)
+        _process()
+    return window.plots.grab()
 
 
 def _process() -> None:

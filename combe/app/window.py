@@ -145,6 +145,12 @@ class MainWindow(QMainWindow):
         self._show_curves()
         self._show_lines()
 
+    def show_plots_only(self) -> None:
+        """Hide everything around the plots."""
+        for part in (self.chain, self.brief, self.side, self.splitter.widget(1), self.menuBar(), self.statusBar()):
+            if part is not None:
+                part.hide()
+
     def dress(self, theme: str) -> None:
         """Another theme."""
         application = QApplication.instance()
