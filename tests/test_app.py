@@ -400,6 +400,24 @@ class Keeping(WindowCase):
             self.assertFalse(self.window.dialogs.save_path(self.folder / "none" / "x.combe"))
         warning.assert_called_once()
 
+    def test_unsaved_work_is_kept_until_it_is_saved(self) -> None:
+        from combe.app.recovery import Recovery
+
+        recovery = Recovery(self.session, self.folder / "state" / "unsaved.combe")
+        recovery.keep()
+        self.assertFalse(recovery.path.exists())
+        self.window.dialogs.rename_to("Bats at night")
+        recovery.keep()
+        left = read_project(recovery.path)
+        self.assertEqual(left.name, "Bats at night")
+        self.session.undo()
+        self.session.take_up(left)
+        self.assertTrue(self.session.is_modified)
+        self.assertEqual(self.session.project, left)
+        self.window.dialogs.save_path(self.folder / "p.combe")
+        recovery.keep()
+        self.assertFalse(recovery.path.exists())
+
     def test_closing_with_unsaved_work_asks(self) -> None:
         type_over(self.window.brief.rows[0].figures["stop"], "11k")
         with mock.patch.object(QMessageBox, "question", return_value=QMessageBox.StandardButton.Cancel) as question:

@@ -150,6 +150,13 @@ class Shortest(unittest.TestCase):
         self.assertTrue(np.all(plain_gain_db(found.filter.taps, f[::10] / 2) <= limit[::10] + 1e-9))
         self.assertGreater(program_error(requirement, found.order, density=20), 1.0)
 
+    def test_deep_stopbands_are_reached_in_the_taps_themselves(self) -> None:
+        for width, decibels in ((0.2, -200), (0.1, -220), (0.5, -160)):
+            requirement = asked(2, (0, 0.3, -0.1, 0.1), (0.3 + width, 1, decibels))
+            found = design(requirement)
+            assert isinstance(found.filter, Fir)
+            self.assertGreaterEqual(worst_margin_db(found.filter.taps, requirement), -1e-3)
+
     def test_trivial_requirements_are_answered(self) -> None:
         self.assertEqual(design(asked(2, (0, 1, -0.1, 0.1))).order, 0)
         self.assertEqual(design(asked(2, (0.2, 0.4, 5.9, 6.1))).order, 0)

@@ -47,6 +47,7 @@ class Actions:
         self._add("Edit", "Copy coefficients", "Ctrl+Shift+C", self._copy_coefficients)
         self._add("Edit", "Copy ledger", "", window.ledger.copy_text)
         self._part("Edit")
+        self._add("Edit", "Rename…", "F2", dialogs.rename)
         self._add("Edit", "Add a band", "Ctrl+B", window.brief.add_band)
         for name in SHAPES:
             self._add("Edit", f"Start from a {name}", "", partial(window._on_shape, name))

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from combe import __version__
 from combe.errors import CombeError
 from combe.project.demo import demo_project, fresh_project
+from combe.project.document import Project
 from combe.project.file import read_project
 
 if TYPE_CHECKING:
@@ -114,6 +116,29 @@ class Dialogs:
         if answer == buttons.Save:
             return self.save()
         return answer == buttons.Discard
+
+    def wants_recovered(self, project: Project) -> bool:
+        """Whether to go on with work that was never saved."""
+        words = f"Combe ended last time before {project.name} was saved. Go on with it?"
+        buttons = QMessageBox.StandardButton
+        return (
+            QMessageBox.question(self.window, "Unsaved work", words, buttons.Yes | buttons.No, buttons.Yes)
+            == buttons.Yes
+        )
+
+    def rename(self) -> None:
+        """Another name for the project and its brief."""
+        project = self.window.session.project
+        name, accepted = QInputDialog.getText(self.window, "Rename", "Name of this project", text=project.name)
+        if accepted:
+            self.rename_to(name)
+
+    def rename_to(self, name: str) -> None:
+        """Give the project and its brief a name; an empty one changes nothing."""
+        project = self.window.session.project
+        if name.strip():
+            asked = replace(project.requirement, name=name.strip())
+            self.window.session.change(replace(project, name=name.strip(), requirement=asked), "rename")
 
     def complain(self, title: str, error: CombeError) -> None:
         """Say what went wrong, in a sentence."""

@@ -160,6 +160,12 @@ class Session(QObject):
         """Read a project file; the current project stays if that fails."""
         self.replace_with(read_project(path), path if path.suffix == ".combe" else None)
 
+    def take_up(self, project: Project) -> None:
+        """Go on with unsaved work from before: there is no file that holds it."""
+        saved = self.saved
+        self.replace_with(project, None)
+        self.saved = saved
+
     def save(self, path: Path) -> None:
         """Write the project file."""
         save_project(self.project, path)

@@ -41,6 +41,7 @@ def _run(project: Project, path: Path | None) -> int:
         from PyQt6.QtWidgets import QApplication
     except ImportError as error:
         raise ToolError(f"Qt can't be loaded ({error})", "combe", "make setup as root installs what it needs") from None
+    from combe.app.recovery import Recovery, recovered
     from combe.app.session import Session
     from combe.app.settings import Settings
     from combe.app.theme.marks import sign_icon
@@ -56,12 +57,18 @@ def _run(project: Project, path: Path | None) -> int:
     settings = Settings.load()
     THEME.use(settings.theme, application)
     application.setWindowIcon(sign_icon())
+    left = recovered()
     session = Session(project, path)
+    recovery = Recovery(session)
     window = MainWindow(session, settings)
     _guard(window)
     window.show()
     session.start()
-    return application.exec()
+    if left is not None and window.dialogs.wants_recovered(left):
+        session.take_up(left)
+    status = application.exec()
+    recovery.forget()
+    return status
 
 
 def _guard(window: object) -> None:

@@ -33,6 +33,7 @@ from combe.requirement import Limit, Requirement
 from combe.response import worst_point
 
 MAXIMUM_TAPS = 5000
+ROUNDING_STEPS = 6
 LARGEST_FRESH_START = 120
 """Up to this many unknowns an exchange starts from nothing, above from a filter half as long."""
 Stop = Callable[[], bool]
@@ -93,9 +94,14 @@ def shortest(
         search.forget_references()
         fir = search.filter(taps)
     notes = list(search.cap_notes(taps - free))
-    while not _keeps(fir, requirement) and len(fir.taps) + 1 <= MAXIMUM_TAPS:
+    for _ in range(ROUNDING_STEPS):
+        if _keeps(fir, requirement):
+            break
         # The margin lay within rounding: take the next length that has more.
         fir = search.filter(search.next_length(len(fir.taps)))
+    else:
+        what = f"{len(fir.taps)} taps would do in exact numbers, but rounding in double precision breaks a limit"
+        raise DesignError(what, instead="ask for less attenuation or more ripple")
     return search.finished(fir, tuple(notes), started)
 
 
