@@ -58,7 +58,9 @@ def drag(plot: Plot, handle: Handle, dx: int, dy: int, steps: int = 6) -> None:
 
     def send(kind: QEvent.Type, place: QPoint, button: Qt.MouseButton, buttons: Qt.MouseButton) -> None:
         spot = QPointF(place)
-        event = QMouseEvent(kind, spot, QPointF(view.mapToGlobal(place)), button, buttons, Qt.KeyboardModifier.NoModifier)
+        event = QMouseEvent(
+            kind, spot, QPointF(view.mapToGlobal(place)), button, buttons, Qt.KeyboardModifier.NoModifier
+        )
         QApplication.sendEvent(view, event)
         QApplication.processEvents()
 
@@ -99,7 +101,9 @@ class WindowCase(unittest.TestCase):
         return self.session.project.requirement.bands
 
     def handle(self, band: int, kind: str) -> Handle:
-        return next(h for h in self.window.plots.magnitude._handles if (h.property("band"), h.property("kind")) == (band, kind))
+        return next(
+            h for h in self.window.plots.magnitude._handles if (h.property("band"), h.property("kind")) == (band, kind)
+        )
 
 
 class Start(WindowCase):
@@ -137,6 +141,7 @@ class Brief(WindowCase):
         assert self.session.ideal is not None and before is not None
         self.assertLess(self.session.ideal.design.order, before.design.order)
         self.assertIsNone(self.session.project.design.order)
+        self.assertFalse(self.window.plots.magnitude.main.is_zoomed)
 
     def test_levels_and_rate_are_typed_with_units(self) -> None:
         type_over(self.window.brief.rows[1].figures["ripple"], "-0.3 to 0.1 dB")
@@ -357,7 +362,9 @@ class Looking(WindowCase):
         self.assertTrue(matches("show plot", "Show the whole plot"))
 
     def test_shortcuts_are_not_given_twice(self) -> None:
-        keys = [action.shortcut().toString() for action in self.window.actions_table.all if action.shortcut().toString()]
+        keys = [
+            action.shortcut().toString() for action in self.window.actions_table.all if action.shortcut().toString()
+        ]
         self.assertEqual(len(keys), len(set(keys)))
 
     def test_copies_land_on_the_clipboard(self) -> None:

@@ -51,7 +51,9 @@ def exact_run(realization: Realization, samples: list[int]) -> list[int]:
             continue
         result = []
         for raw in signal:
-            value = exact_rounding(Fraction(raw) * Fraction(2) ** (stage.target.fraction - stage.source.fraction), stage.rounding)
+            value = exact_rounding(
+                Fraction(raw) * Fraction(2) ** (stage.target.fraction - stage.source.fraction), stage.rounding
+            )
             if stage.overflow == "saturate":
                 value = max(stage.target.least, min(stage.target.most, value))
             else:
@@ -86,17 +88,45 @@ def random_realization(source: random.Random, widest: int = 24) -> Realization:
 
 class Formats(unittest.TestCase):
     def test_names_say_what_they_hold(self) -> None:
-        for text, least, most, step in (("s16f15", -32768, 32767, 2**-15), ("u12f12", 0, 4095, 2**-12), ("s8f-2", -128, 127, 4.0), ("s4f9", -8, 7, 2**-9)):
+        for text, least, most, step in (
+            ("s16f15", -32768, 32767, 2**-15),
+            ("u12f12", 0, 4095, 2**-12),
+            ("s8f-2", -128, 127, 4.0),
+            ("s4f9", -8, 7, 2**-9),
+        ):
             found = parse_format(text)
             self.assertEqual((found.least, found.most, found.step, str(found)), (least, most, step, text))
 
     def test_other_names_are_refused(self) -> None:
-        for text in ("", "16", "q15", "s16", "s0f0", "s1f0", "s65f0", "S16f15", "s16f", "s16f1.5", " s16f15", 5, None, "s16f9999"):
+        for text in (
+            "",
+            "16",
+            "q15",
+            "s16",
+            "s0f0",
+            "s1f0",
+            "s65f0",
+            "S16f15",
+            "s16f",
+            "s16f1.5",
+            " s16f15",
+            5,
+            None,
+            "s16f9999",
+        ):
             with self.subTest(text=text), self.assertRaises(FormatError):
                 parse_format(text)
 
     def test_narrowest_signed(self) -> None:
-        for least, most, bits in ((0, 0, 2), (-2, 1, 2), (-3, 0, 3), (0, 127, 8), (0, 128, 9), (-128, 127, 8), (-129, 0, 9)):
+        for least, most, bits in (
+            (0, 0, 2),
+            (-2, 1, 2),
+            (-3, 0, 3),
+            (0, 127, 8),
+            (0, 128, 9),
+            (-128, 127, 8),
+            (-129, 0, 9),
+        ):
             self.assertEqual(narrowest_signed(least, most), bits)
 
 
@@ -109,14 +139,23 @@ class Rounding(unittest.TestCase):
                     before = Format(True, source.randint(2, 40), source.randint(-5, 40))
                     after = Format(source.random() < 0.7, source.randint(2, 40), source.randint(-5, 40))
                     stage = Requantize(before, after, rounding, overflow)
-                    raw = [source.randint(before.least, before.most) for _ in range(20)] + [before.least, before.most, 0]
+                    raw = [source.randint(before.least, before.most) for _ in range(20)] + [
+                        before.least,
+                        before.most,
+                        0,
+                    ]
                     expected = exact_run(Realization("r", 1.0, "direct", before, after, (stage,)), raw)
                     self.assertEqual(requantized(stage, np.array(raw)).tolist(), expected)
                     self.assertEqual([requantized_integer(stage, value) for value in raw], expected)
 
     def test_ties(self) -> None:
         halves = np.array([-3, -1, 1, 3])
-        for rounding, expected in (("nearest-even", [-2, 0, 0, 2]), ("nearest-up", [-1, 0, 1, 2]), ("floor", [-2, -1, 0, 1]), ("toward-zero", [-1, 0, 0, 1])):
+        for rounding, expected in (
+            ("nearest-even", [-2, 0, 0, 2]),
+            ("nearest-up", [-1, 0, 1, 2]),
+            ("floor", [-2, -1, 0, 1]),
+            ("toward-zero", [-1, 0, 0, 1]),
+        ):
             stage = Requantize(Format(True, 8, 1), Format(True, 8, 0), rounding, "saturate")
             self.assertEqual(requantized(stage, halves).tolist(), expected)
 

@@ -65,11 +65,24 @@ class Chain(InFolder):
         self.assertEqual(found, json.loads((self.folder / "d.json").read_text()))
         self.assertEqual((found["format"], found["kind"], found["meets"]), ("combe-design", "fir", True))
         self.assertEqual(len(found["taps"]), found["order"] + 1)
-        self.assertEqual([(line["band"], line["limit"]) for line in found["lines"]], [("b0", "max_db"), ("b1", "min_db"), ("b1", "max_db")])
+        self.assertEqual(
+            [(line["band"], line["limit"]) for line in found["lines"]],
+            [("b0", "max_db"), ("b1", "min_db"), ("b1", "max_db")],
+        )
         self.assertEqual(found["cost"]["multiplies"], (found["order"] + 2) // 2)
         self.assertEqual(found["delay_samples"]["mean"], found["order"] / 2)
 
-        status, out, _ = call("realize", self.folder / "d.json", "--coefficient-bits", "fewest", "--input", "s12f11", "--json", "--out", self.folder / "r.json")
+        status, out, _ = call(
+            "realize",
+            self.folder / "d.json",
+            "--coefficient-bits",
+            "fewest",
+            "--input",
+            "s12f11",
+            "--json",
+            "--out",
+            self.folder / "r.json",
+        )
         self.assertEqual(status, 0)
         made = json.loads(out)
         self.assertEqual(made["stages"][0]["kind"], "tap-sum")
@@ -78,13 +91,20 @@ class Chain(InFolder):
         coefficients = made["stages"][0]["coefficients"]
         samples = [random.Random(1).randint(-2048, 2047) for _ in range(400)]
         self.put("in.txt", "".join(f"{k}\n" for k in samples))
-        self.assertEqual(call("simulate", self.folder / "r.json", "--input", self.folder / "in.txt", "--output", self.folder / "o.txt")[0], 0)
+        self.assertEqual(
+            call(
+                "simulate", self.folder / "r.json", "--input", self.folder / "in.txt", "--output", self.folder / "o.txt"
+            )[0],
+            0,
+        )
         raw = [int(line) for line in (self.folder / "o.txt").read_text().split()]
         sums = np.convolve(np.array(samples, dtype=object), np.array(coefficients, dtype=object))[: len(samples)]
         shift = int(made["stages"][1]["from"].split("f")[1]) - 11
         expected = [max(-2048, min(2047, round(int(s) / 2**shift))) for s in sums]
         self.assertEqual(raw, expected)
-        status, out, _ = call("simulate", self.folder / "r.json", "--input", self.folder / "in.txt", "--output", "-", "--ideal")
+        status, out, _ = call(
+            "simulate", self.folder / "r.json", "--input", self.folder / "in.txt", "--output", "-", "--ideal"
+        )
         self.assertLess(np.max(np.abs(np.array([float(x) for x in out.split()]) - raw)), 1.0)
 
         status, out, _ = call("examine", self.folder / "r.json", "--json", "--points", "9")
@@ -94,7 +114,18 @@ class Chain(InFolder):
         self.assertEqual(len(measured["response"]["db"]), 9)
         self.assertIn("noise_bandwidth_hz", measured["measures"])
         if HAS_GCC:
-            status, out, _ = call("deliver", self.folder / "r.json", "--language", "c", "--name", "calls", "--to", self.folder / "c", "--prove", "--json")
+            status, out, _ = call(
+                "deliver",
+                self.folder / "r.json",
+                "--language",
+                "c",
+                "--name",
+                "calls",
+                "--to",
+                self.folder / "c",
+                "--prove",
+                "--json",
+            )
             self.assertEqual(status, 0)
             self.assertTrue(json.loads(out)["proof"]["equal"])
             self.assertEqual(sorted(os.listdir(self.folder / "c")), ["Makefile", "calls.c", "calls.h", "calls_check.c"])
@@ -217,7 +248,9 @@ class Commands(InFolder):
     def run_combe(self, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
         command = [sys.executable, "-c", "from combe.cli import main; main()", *words]
         kept = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
-        return subprocess.run(command, capture_output=True, text=True, cwd=self.folder, env=kept | environment, check=False)
+        return subprocess.run(
+            command, capture_output=True, text=True, cwd=self.folder, env=kept | environment, check=False
+        )
 
     def test_without_a_display_the_application_says_so(self) -> None:
         done = self.run_combe()

@@ -80,7 +80,9 @@ class GeneratedC(unittest.TestCase):
         package, _ = bat_package()
         with tempfile.TemporaryDirectory() as folder:
             package.write(folder)
-            (Path(folder) / "user.cpp").write_text('#include "calls.h"\nint main() { calls_state_t s; calls_reset(&s); return 0; }\n')
+            (Path(folder) / "user.cpp").write_text(
+                '#include "calls.h"\nint main() { calls_state_t s; calls_reset(&s); return 0; }\n'
+            )
             command = ["g++", "-Wall", "-Werror", "-c", "user.cpp"]
             self.assertEqual(subprocess.run(command, cwd=folder, check=False).returncode, 0)
 
@@ -106,7 +108,10 @@ class GeneratedC(unittest.TestCase):
 
     def test_a_program_that_does_not_build_says_so(self) -> None:
         package, made = bat_package()
-        files = tuple(replace(f, text=f.text + "int unused(void) { int x; return 0; }\n") if f.name == "calls.c" else f for f in package.files)
+        files = tuple(
+            replace(f, text=f.text + "int unused(void) { int x; return 0; }\n") if f.name == "calls.c" else f
+            for f in package.files
+        )
         self.assertIn("gcc failed", prove_c(replace(package, files=files), made).sentence())
 
     def test_the_proof_measures_every_limit(self) -> None:
@@ -147,7 +152,23 @@ class WithoutTools(unittest.TestCase):
 
 class Names(unittest.TestCase):
     def test_names_that_cannot_stand_in_code_are_refused(self) -> None:
-        for name in ("", "1st", "a b", "a-b", "int", "class", "_x", "x__y", "x_", "é", "a;b", "main", "a" * 41, "../x", "$(x)"):
+        for name in (
+            "",
+            "1st",
+            "a b",
+            "a-b",
+            "int",
+            "class",
+            "_x",
+            "x__y",
+            "x_",
+            "é",
+            "a;b",
+            "main",
+            "a" * 41,
+            "../x",
+            "$(x)",
+        ):
             with self.subTest(name=name), self.assertRaises(FormatError):
                 checked_name(name)
         for name in ("calls", "Calls2", "bat_band"):

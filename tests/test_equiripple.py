@@ -126,13 +126,17 @@ class Shortest(unittest.TestCase):
                 self.assertGreaterEqual(worst_margin_db(found.filter.taps, requirement), -1e-9)
                 for shorter in (1, 2):
                     taps = found.order + 1 - shorter
-                    passes_nyquist = requirement.bands[-1].is_passband and requirement.bands[-1].stop_hz == requirement.nyquist_hz
+                    passes_nyquist = (
+                        requirement.bands[-1].is_passband and requirement.bands[-1].stop_hz == requirement.nyquist_hz
+                    )
                     if taps % 2 == 0 and passes_nyquist:
                         continue
                     self.assertGreater(program_error(requirement, taps, density=20), 1.0)
 
     def test_both_parities_are_tried(self) -> None:
-        parities = {design(asked(2, (0, 0.3, -0.1, 0.1), (edge, 1, -60))).order % 2 for edge in (0.39, 0.40, 0.41, 0.42, 0.43)}
+        parities = {
+            design(asked(2, (0, 0.3, -0.1, 0.1), (edge, 1, -60))).order % 2 for edge in (0.39, 0.40, 0.41, 0.42, 0.43)
+        }
         self.assertEqual(parities, {0, 1})
 
     def test_a_start_nearby_changes_nothing(self) -> None:
@@ -141,7 +145,9 @@ class Shortest(unittest.TestCase):
         self.assertTrue(meets(lines_of(design(LOWPASS, near=before, is_draft=True).filter, LOWPASS)))
 
     def test_sloped_and_stepped_limits_are_kept(self) -> None:
-        source = document(2, (0, 0.3, [[0, -0.2], [0.3, -0.6]], [[0, 0.2], [0.3, -0.2]]), (0.4, 1, [[0.4, -40], [0.7, -70], [1, -70]]))
+        source = document(
+            2, (0, 0.3, [[0, -0.2], [0.3, -0.6]], [[0, 0.2], [0.3, -0.2]]), (0.4, 1, [[0.4, -40], [0.7, -70], [1, -70]])
+        )
         requirement = requirement_from(source)
         found = design(requirement)
         assert isinstance(found.filter, Fir)

@@ -90,7 +90,12 @@ class Reading(unittest.TestCase):
     def test_a_file_that_is_not_json_is_told_with_its_line(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "r.json"
-            for text, word in (("{\n 1}", "line 2"), ("{\"a\": NaN}", "NaN"), ('{"a": 1, "a": 2}', "twice"), ("\xff", "JSON")):
+            for text, word in (
+                ("{\n 1}", "line 2"),
+                ('{"a": NaN}', "NaN"),
+                ('{"a": 1, "a": 2}', "twice"),
+                ("\xff", "JSON"),
+            ):
                 path.write_text(text, encoding="utf-8")
                 with self.assertRaises(CombeError) as caught:
                     read_requirement(path)
@@ -123,7 +128,12 @@ class Figures(unittest.TestCase):
     def test_levels_take_decibels_and_percent(self) -> None:
         for text, db in (("60", -60), ("-60", -60), ("−60 dB", -60), ("60 dB down", -60), ("0.1 %", -60), ("0", 0)):
             self.assertAlmostEqual(parse_attenuation(text), db, msg=text)
-        for text, pair in (("0.1", (-0.1, 0.1)), ("±0.1 dB", (-0.1, 0.1)), ("-0.2 to 0.1", (-0.2, 0.1)), ("-0.2/+0.1 dB", (-0.2, 0.1))):
+        for text, pair in (
+            ("0.1", (-0.1, 0.1)),
+            ("±0.1 dB", (-0.1, 0.1)),
+            ("-0.2 to 0.1", (-0.2, 0.1)),
+            ("-0.2/+0.1 dB", (-0.2, 0.1)),
+        ):
             self.assertEqual(parse_ripple(text), pair, text)
         low, high = parse_ripple("1 %")
         self.assertAlmostEqual(10 ** (low / 20), 0.99)

@@ -39,7 +39,9 @@ class ClosedForms(unittest.TestCase):
 
     def test_comb_has_its_teeth(self) -> None:
         taps = (1.0, *(0.0,) * 9, -1.0)
-        np.testing.assert_allclose(np.abs(frequency_response(Fir(taps), OMEGA)), 2 * np.abs(np.sin(5 * OMEGA)), atol=1e-13)
+        np.testing.assert_allclose(
+            np.abs(frequency_response(Fir(taps), OMEGA)), 2 * np.abs(np.sin(5 * OMEGA)), atol=1e-13
+        )
 
     def test_allpass_passes_all_with_the_known_delay(self) -> None:
         allpass = Cascade(((0.5, 1.0, 0.0, 0.5, 0.0),))
@@ -80,6 +82,7 @@ class Delay(unittest.TestCase):
     def test_delay_of_any_fir_is_the_exact_derivative(self) -> None:
         taps = tuple(RANDOM.normal(size=12))
         with mpmath.workdps(40):
+
             def phase(w: mpmath.mpf) -> mpmath.mpf:
                 return mpmath.arg(sum(mpmath.mpf(h) * mpmath.expj(-w * n) for n, h in enumerate(taps)))
 
@@ -130,6 +133,7 @@ class Extremes(unittest.TestCase):
         source = Fir(tuple(h + h[::-1]))
         point = worst_point(source, 2.0, Limit.level(0, 0.2, 0.9), 1)
         with mpmath.workdps(50):
+
             def square(f: mpmath.mpf) -> mpmath.mpf:
                 return abs(sum(mpmath.mpf(t) * mpmath.expj(-mpmath.pi * f * n) for n, t in enumerate(source.taps))) ** 2
 
@@ -142,7 +146,9 @@ class Extremes(unittest.TestCase):
         taps = tuple(RANDOM.normal(size=20) * 0.1)
         point = worst_point(Fir(taps), 2.0, limit, 1)
         grid = np.linspace(0.2, 0.8, 60_001)
-        margin = np.interp(grid, [0.2, 0.5, 0.8], [-10, -40, -30]) - gain_db(frequency_response(Fir(taps), grid * np.pi))
+        margin = np.interp(grid, [0.2, 0.5, 0.8], [-10, -40, -30]) - gain_db(
+            frequency_response(Fir(taps), grid * np.pi)
+        )
         self.assertAlmostEqual(point.margin_db(1), margin.min(), places=4)
         self.assertLessEqual(point.margin_db(1), margin.min() + 1e-9)
 

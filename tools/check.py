@@ -10,7 +10,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 CHECKS = (
     ("style", ["-m", "ruff", "check", "combe", "tests", "tools"]),
-    ("layout of the text", ["-m", "ruff", "format", "--check", "combe"]),
+    ("layout of the text", ["-m", "ruff", "format", "--check", "combe", "tests", "tools"]),
     ("types", ["-m", "mypy", "combe"]),
 )
 

@@ -24,7 +24,10 @@ def main() -> int:
         made = random_realization(source, 32)
         proof = prove_c(c_package(made, "filter_1"), made, (), SANITIZERS)
         words = " ".join(str(entry) for entry in made.formats())
-        print(f"{index + 1:4} {'ok  ' if proof.holds else 'FAIL'} {words}  {'' if proof.holds else proof.sentence()}", flush=True)
+        print(
+            f"{index + 1:4} {'ok  ' if proof.holds else 'FAIL'} {words}  {'' if proof.holds else proof.sentence()}",
+            flush=True,
+        )
         passed, failed = (passed + 1, failed) if proof.holds else (passed, failed + 1)
     print(f"\n{passed} passed, {failed} failed")
     return 1 if failed else 0

@@ -12,6 +12,10 @@ from combe.requirement.quantities import level_text, rate_text
 
 def states(session: Session) -> dict[str, StepState]:
     """The five states."""
+    if "chain" in session.trouble:
+        later = {"rounded": _rounded(session), "arithmetic": _arithmetic(session), "code": _code(session)}
+        stale = {name: StepState("unknown", state.what, "of the last good brief") for name, state in later.items()}
+        return {"brief": _brief(session), "ideal": _ideal(session)} | stale
     return {
         "brief": _brief(session), "ideal": _ideal(session), "rounded": _rounded(session),
         "arithmetic": _arithmetic(session), "code": _code(session),

@@ -51,7 +51,7 @@ class MagnitudePlot(QWidget):
         self.main.plotItem.showLabel("bottom", False)
         self.loupe = Plot("loupe, dB")
         self.loupe.setXLink(self.main)
-        self.loupe.setFixedHeight(132)
+        self.loupe.setMinimumHeight(132)
         self.requirement: Requirement | None = None
         self.curves: list[Curve] = []
         self.linear = False
@@ -74,8 +74,8 @@ class MagnitudePlot(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        layout.addWidget(self.main, 1)
-        layout.addWidget(self.loupe)
+        layout.addWidget(self.main, 7)
+        layout.addWidget(self.loupe, 2)
         self.main.was_reset.connect(self.loupe.go_home)
         self.loupe.was_reset.connect(self.main.go_home)
         self.main.plotItem.getViewBox().sigRangeChanged.connect(lambda *_: self._draw_curves())

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QFontMetrics, QKeyEvent
+from PyQt6.QtGui import QFocusEvent, QFontMetrics, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from combe.errors import CombeError
@@ -54,11 +54,13 @@ class Figure(QLineEdit):
         super().focusInEvent(event)
         self.selectAll()
 
-    def mouseReleaseEvent(self, event: object) -> None:
-        """Keep the whole figure selected after the first click."""
-        super().mouseReleaseEvent(event)  # type: ignore[arg-type]
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Keep the whole figure selected after the first click; the row around it isn't meant."""
+        super().mouseReleaseEvent(event)
         if not self.isModified() and not self.hasSelectedText():
             self.selectAll()
+        if event is not None:
+            event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Escape brings the old figure back."""
@@ -67,6 +69,8 @@ class Figure(QLineEdit):
             self.clearFocus()
             return
         super().keyPressEvent(event)
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            event.accept()  # the row around it isn't meant
 
     def _restore(self) -> None:
         self.setText(self._shown)
