@@ -79,6 +79,10 @@ class Delay(unittest.TestCase):
         for taps in ((1.0, 2.0, 2.0, 1.0), (1.0, 0.0, -1.0), (1.0, 1.0)):
             np.testing.assert_array_equal(group_delay(Fir(taps), np.linspace(0, np.pi, 9)), (len(taps) - 1) / 2)
 
+    def test_a_zero_on_the_circle_delays_by_half_a_sample(self) -> None:
+        both = Cascade(((0.5, 0.5, 0.0, 0.0, 0.0), (1.0, 0.0, 1.0, 0.0, 0.0)))
+        np.testing.assert_allclose(group_delay(both, np.array([0.0, np.pi / 2, np.pi])), 1.5, atol=1e-9)
+
     def test_delay_of_any_fir_is_the_exact_derivative(self) -> None:
         taps = tuple(RANDOM.normal(size=12))
         with mpmath.workdps(40):

@@ -26,7 +26,7 @@ def frequency_response(source: Filter | Rational, omega: Array) -> ComplexArray:
 def log_slope(source: Filter | Rational, omega: Array) -> ComplexArray:
     """d ln H/dω: the real part is the slope of ln|H|, the negated imaginary part the group delay in samples.
 
-    Not finite where H is zero.
+    Not finite where a FIR is zero.
     """
     omega = np.asarray(omega, dtype=np.float64).ravel()
     if isinstance(source, Fir):
@@ -74,9 +74,10 @@ def rational_log_slope(source: Rational, omega: Array) -> ComplexArray:
         radius, angle = abs(root), np.angle(root)
         phi = omega - angle
         square = (1 - radius) ** 2 + 4 * radius * np.sin(phi / 2) ** 2
-        with np.errstate(divide="ignore", invalid="ignore"):
-            real = radius * np.sin(phi) / square
-            delay = 0.5 if radius == 1 else (radius * radius - radius * np.cos(phi)) / square
+        # Right at a root on the circle the level has no slope; the delay of a zero there is half a sample all over.
+        safe = np.where(square == 0, 1.0, square)
+        real = np.where(square == 0, 0.0, radius * np.sin(phi) / safe)
+        delay = 0.5 if radius == 1 else (radius * radius - radius * np.cos(phi)) / safe
         total += sign * (real - 1j * delay)
     return total
 

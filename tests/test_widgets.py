@@ -1,0 +1,371 @@
+"""Each widget on its own: it shows a value and tells what the hand did."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtCore import QPoint, QRectF, Qt
+from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QLabel, QWidget
+
+from combe.app import recovery, start
+from combe.app.plots.axes import FrequencyAxis, Plot
+from combe.app.plots.magnitude import Curve, MagnitudePlot
+from combe.app.plots.others import MODES, SidePlot
+from combe.app.plots.panel import Legend
+from combe.app.settings import Settings
+from combe.app.theme.marks import SHAPES, VERDICTS, draw_sign, draw_verdict, icon, sign_icon
+from combe.app.theme.palette import DARK, LIGHT, THEME, Colors, font
+from combe.app.widgets.chain_bar import ChainBar, StepState
+from combe.app.widgets.code_view import CodeView
+from combe.app.widgets.contenders_panel import ContendersPanel
+from combe.app.widgets.figure import Figure
+from combe.app.widgets.flow import Flow
+from combe.app.widgets.ledger_table import LedgerTable
+from combe.app.widgets.parts import Row, Verdict, verdict_of, worst_verdict
+from combe.app.widgets.rounded_panel import WidthChart
+from combe.design.contenders import Contender, contenders
+from combe.design.methods import design
+from combe.errors import RequirementError
+from combe.filters import Cascade, Fir
+from combe.ledger import Line, lines_of
+from combe.log import log_failure
+from combe.project.chain import STEPS
+from combe.project.document import DesignChoice
+from combe.requirement.quantities import parse_frequency
+from tests.support import BAT, LOWPASS
+from tests.test_delivery import bat_package
+
+application = QApplication.instance() or QApplication(["combe"])
+assert isinstance(application, QApplication)
+THEME.use("light", application)
+
+
+def line(margin: float, asked: float = -60, limit: str = "max_db") -> Line:
+    return Line("b", 0, limit, asked, asked - margin, margin, 0.1)
+
+
+def luminance(color: str) -> float:
+    """Relative luminance by the web's accessibility guidelines."""
+    parts = [QColor(color).redF(), QColor(color).greenF(), QColor(color).blueF()]
+    linear = [p / 12.92 if p <= 0.03928 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+class Look(unittest.TestCase):
+    def test_text_stands_out_from_its_ground_in_both_themes(self) -> None:
+        for colors in (LIGHT, DARK):
+            assert isinstance(colors, Colors)
+            for role in ("ink", "muted", "moss", "clay", "amber", "river"):
+                for ground in (colors.card, colors.raised, colors.chalk):
+                    pair = sorted((luminance(getattr(colors, role)), luminance(ground)))
+                    self.assertGreaterEqual((pair[1] + 0.05) / (pair[0] + 0.05), 4.5, (role, ground))
+
+    def test_verdicts_differ_in_shape_not_in_colour_alone(self) -> None:
+        shapes = set()
+        for verdict in VERDICTS:
+            image = QImage(24, 24, QImage.Format.Format_Grayscale8)
+            image.fill(255)
+            painter = QPainter(image)
+            draw_verdict(painter, verdict, QRectF(4, 4, 16, 16))
+            painter.end()
+            dark = {(x, y) for x in range(24) for y in range(24) if image.pixelColor(x, y).lightness() < 200}
+            self.assertTrue(dark)
+            shapes.add(frozenset(dark))
+        self.assertEqual(len(shapes), len(VERDICTS))
+
+    def test_every_icon_is_drawn(self) -> None:
+        for name in SHAPES:
+            self.assertFalse(icon(name).isNull())
+        self.assertFalse(sign_icon().isNull())
+        image = QImage(64, 64, QImage.Format.Format_ARGB32)
+        painter = QPainter(image)
+        draw_sign(painter, 64)
+        painter.end()
+        self.assertEqual(image.pixelColor(8, 40).name().upper(), "#2E6A43")
+
+    def test_figures_are_of_equal_width(self) -> None:
+        from PyQt6.QtGui import QFontMetricsF
+
+        metrics = QFontMetricsF(font())
+        widths = {round(metrics.horizontalAdvance(digit * 10), 3) for digit in "0123456789"}
+        self.assertEqual(len(widths), 1)
+
+
+class Parts(unittest.TestCase):
+    def test_verdicts_follow_the_margin(self) -> None:
+        self.assertEqual(verdict_of(line(-0.001)), "missed")
+        self.assertEqual(verdict_of(line(0.1)), "close")
+        self.assertEqual(verdict_of(line(1.0)), "kept")
+        self.assertEqual(verdict_of(line(0.001, 0.1)), "close")
+        self.assertEqual(verdict_of(line(0.01, 0.1)), "kept")
+        self.assertEqual(worst_verdict((line(1), line(0.1), line(-1))), "missed")
+        self.assertEqual(worst_verdict(()), "unknown")
+
+    def test_a_row_is_picked_by_mouse_and_by_keys(self) -> None:
+        row = Row()
+        row.resize(100, 40)
+        picked: list[int] = []
+        row.picked.connect(lambda: picked.append(1))
+        QTest.mouseClick(row, Qt.MouseButton.LeftButton)
+        QTest.keyClick(row, Qt.Key.Key_Space)
+        QTest.keyClick(row, Qt.Key.Key_A)
+        self.assertEqual(len(picked), 2)
+
+    def test_words_flow_into_lines(self) -> None:
+        box = QWidget()
+        flow = Flow(box, 4)
+        for word in ("Keep", "18 kHz", "to", "110 kHz", "at", "±0.1 dB"):
+            flow.addWidget(QLabel(word))
+        self.assertGreater(flow.heightForWidth(80), flow.heightForWidth(800))
+        self.assertEqual(flow.count(), 6)
+        box.resize(90, 200)
+        box.show()
+        application.processEvents()
+        places = [flow.itemAt(k).geometry() for k in range(6)]  # type: ignore[union-attr]
+        self.assertTrue(all(place.right() <= 90 for place in places))
+        self.assertFalse(any(a.intersects(b) for i, a in enumerate(places) for b in places[i + 1 :]))
+        self.assertIsNotNone(flow.takeAt(0))
+        self.assertIsNone(flow.itemAt(9))
+        box.close()
+
+    def test_a_verdict_names_itself_for_readers(self) -> None:
+        mark = Verdict()
+        mark.show_verdict("close")
+        self.assertEqual(mark.accessibleName(), "close")
+
+
+class Figures(unittest.TestCase):
+    def setUp(self) -> None:
+        self.typed: list[str] = []
+        self.said: list[str] = []
+        self.figure = Figure(lambda text: parse_frequency(text, 48_000), "edge")
+        self.figure.typed.connect(self.typed.append)
+        self.figure.complained.connect(self.said.append)
+        self.figure.show_text("12 kHz")
+        self.figure.show()
+        self.figure.activateWindow()
+        self.figure.setFocus()
+        application.processEvents()
+        self.addCleanup(self.figure.close)
+
+    def test_a_valid_figure_is_told_once(self) -> None:
+        self.figure.selectAll()
+        QTest.keyClicks(self.figure, "13k")
+        QTest.keyClick(self.figure, Qt.Key.Key_Return)
+        QTest.keyClick(self.figure, Qt.Key.Key_Return)
+        self.assertEqual(self.typed, ["13k"])
+
+    def test_an_invalid_one_complains_and_is_not_told(self) -> None:
+        self.figure.selectAll()
+        QTest.keyClicks(self.figure, "x")
+        QTest.keyClick(self.figure, Qt.Key.Key_Return)
+        self.assertEqual(self.typed, [])
+        self.assertIn("not a frequency", self.said[-1])
+        QTest.keyClick(self.figure, Qt.Key.Key_Escape)
+        self.assertEqual((self.figure.text(), self.said[-1]), ("12 kHz", ""))
+
+    def test_typing_the_same_changes_nothing(self) -> None:
+        self.figure.selectAll()
+        QTest.keyClicks(self.figure, "12 kHz")
+        QTest.keyClick(self.figure, Qt.Key.Key_Return)
+        self.assertEqual(self.typed, [])
+
+
+class Panels(unittest.TestCase):
+    def test_the_chain_says_what_each_step_says(self) -> None:
+        bar = ChainBar()
+        bar.resize(1200, 70)
+        opened: list[str] = []
+        bar.opened.connect(opened.append)
+        for name in STEPS:
+            bar.show_state(name, StepState("missed", "two\nlines", "missed by 1 dB"))
+            bar.set_open(name)
+            self.assertIn("missed by 1 dB", bar.steps[name].accessibleName())
+            QTest.mouseClick(bar.steps[name], Qt.MouseButton.LeftButton)
+        self.assertEqual(opened, list(STEPS))
+        self.assertFalse(bar.grab().isNull())
+
+    def test_contenders_are_rows_and_reasons(self) -> None:
+        panel = ContendersPanel()
+        picked: list[DesignChoice] = []
+        panel.picked.connect(picked.append)
+        found = list(contenders(LOWPASS))
+        failed = Contender("equiripple", 1, 0, None, reason="it can't be done")
+        panel.show_contenders([*found, failed], LOWPASS, DesignChoice(), found[0].order)
+        self.assertEqual(len(panel.rows), len(found))
+        self.assertEqual([row.property("chosen") for _, row in panel.rows].count(True), 1)
+        QTest.mouseClick(panel.rows[1][1], Qt.MouseButton.LeftButton)
+        self.assertEqual(picked[0].order, panel.rows[1][0].order)
+        panel.show_trouble("nothing will do")
+        self.assertEqual((panel.rows, panel.summary.text()), ([], "nothing will do"))
+
+    def test_the_width_chart_is_picked_by_mouse_and_keys(self) -> None:
+        chart = WidthChart()
+        chart.resize(200, 100)
+        picked: list[int] = []
+        chart.picked.connect(picked.append)
+        chart.show_rows([(8, -1.0), (9, 0.1), (10, 0.2)], 9)
+        QTest.mouseClick(chart, Qt.MouseButton.LeftButton, pos=QPoint(20, 50))
+        QTest.keyClick(chart, Qt.Key.Key_Up)
+        QTest.keyClick(chart, Qt.Key.Key_Down)
+        self.assertEqual(picked, [10, 8, 10])
+        self.assertFalse(chart.grab().isNull())
+
+    def test_the_ledger_tells_the_line_that_was_clicked(self) -> None:
+        table = LedgerTable()
+        table.resize(1000, 200)
+        lines = lines_of(design(BAT, "equiripple", 60).filter, BAT)
+        table.show_lines(BAT, {"ideal": lines}, False)
+        table.show()
+        picked: list[tuple[object, str]] = []
+        table.line_picked.connect(lambda found, step: picked.append((found, step)))
+        spot = table.visualRect(table.ledger.index(2, 2)).center()
+        QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=spot)
+        self.assertEqual(picked, [(lines[2], "ideal")])
+        self.assertIn("margin", str(table.ledger.data(table.ledger.index(0, 2), Qt.ItemDataRole.ToolTipRole)))
+        self.assertFalse(table.grab().isNull())
+        QTest.keyClick(table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+        self.assertIn("b1 not below", application.clipboard().text())  # type: ignore[union-attr]
+        table.close()
+
+    def test_the_code_view_shows_every_file(self) -> None:
+        view = CodeView()
+        package, _ = bat_package()
+        view.show_package(package)
+        for index, button in enumerate(view.buttons):
+            button.click()
+            self.assertEqual(view.text.toPlainText(), package.files[index].text)
+        view.show_package(None, "too wide for C")
+        self.assertEqual(view.text.toPlainText(), "too wide for C")
+        self.assertEqual(view.buttons, [])
+
+
+class Plots(unittest.TestCase):
+    def test_the_axis_counts_in_the_unit_that_suits(self) -> None:
+        axis = FrequencyAxis()
+        for rate, relative, unit in (
+            (250_000, False, "kHz"),
+            (8e6, False, "MHz"),
+            (5e9, False, "GHz"),
+            (500, False, "Hz"),
+            (1, False, "× sample rate"),
+            (2, False, "× half the sample rate"),
+            (48_000, True, "× sample rate"),
+        ):
+            axis.set_rate(rate, relative)
+            self.assertEqual(axis.unit[1], unit)
+        axis.set_rate(250_000, False)
+        self.assertEqual(axis.tickStrings([0, 20_000, -500], 1, 1), ["0", "20", "−0.5"])
+        self.assertTrue(axis.tickValues(0, 125_000, 500))
+
+    def test_home_is_where_a_double_click_leads(self) -> None:
+        plot = Plot("dB")
+        plot.resize(400, 300)
+        plot.show()
+        plot.set_home(0, 10, -5, 5)
+        plot.show_around(2, 1)
+        self.assertTrue(plot.is_zoomed)
+        QTest.mouseDClick(plot.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(200, 150))
+        (left, right), _ = plot.plotItem.getViewBox().viewRange()
+        self.assertEqual((round(left, 6), round(right, 6), plot.is_zoomed), (0, 10, False))
+        plot.close()
+
+    def test_the_pointer_reads_out_every_curve(self) -> None:
+        plot = MagnitudePlot()
+        plot.resize(700, 500)
+        plot.show_requirement(BAT)
+        plot.show_curves([Curve("half", Fir((0.5,)), "river")])
+        plot.show()
+        application.processEvents()
+        plot._on_pointed(30_000.0, 0.0)
+        self.assertIn("30 kHz", plot.main.read_out.text())
+        self.assertIn("half −6.021 dB", plot.main.read_out.text())
+        plot.close()
+
+    def test_missed_limits_are_marked_where_they_are(self) -> None:
+        plot = MagnitudePlot()
+        plot.show_requirement(BAT)
+        lines = lines_of(Fir((1.0,)), BAT)
+        plot.show_lines(lines, set())
+        missed = [found for found in lines if found.margin < 0]
+        self.assertEqual([mark.line for mark in plot._marks], missed)
+        plot.resize(600, 400)
+        self.assertFalse(plot.grab().isNull())
+        plot.show_lines((), set())
+        self.assertEqual(plot._marks, [])
+
+    def test_linear_gain_and_recursive_filters_are_drawn_too(self) -> None:
+        plot = MagnitudePlot()
+        plot.show_requirement(LOWPASS)
+        plot.show_curves(
+            [Curve("iir", Cascade(((0.2, 0.2, 0, -0.6, 0),)), "river"), Curve("fir", Fir((0.5, 0.5)), "ochre")]
+        )
+        plot.set_linear(True)
+        self.assertEqual(plot.main.unit, "gain")
+        plot.resize(600, 400)
+        self.assertFalse(plot.grab().isNull())
+        for kind, modes in MODES.items():
+            side = SidePlot(kind)
+            side.show_requirement(LOWPASS)
+            for mode in modes:
+                side.set_mode(mode)
+                side.show_curves(plot.curves)
+                side._on_pointed(0.25 if kind != "time" else 3, 0)
+                self.assertIn("fir", side.read_out.text())
+
+    def test_the_legend_has_room_for_every_name(self) -> None:
+        legend = Legend()
+        legend.show_curves([Curve("ideal", Fir((1.0,)), "river"), Curve("rounded", Fir((1.0,)), "ochre", dashed=True)])
+        self.assertGreater(legend.sizeHint().width(), legend.fontMetrics().horizontalAdvance("ideal rounded"))
+        self.assertFalse(legend.grab().isNull())
+
+
+class Around(unittest.TestCase):
+    def test_settings_are_kept_and_forgiving(self) -> None:
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            mock.patch("combe.app.settings.platformdirs.user_config_dir", return_value=folder),
+        ):
+            made = Settings.load()
+            made.theme, made.relative = "dark", True
+            for index in range(12):
+                made.used(Path(folder) / f"{index}.combe")
+            again = Settings.load()
+            self.assertEqual((again.theme, again.relative, len(again.recent)), ("dark", True, 8))
+            self.assertTrue(again.recent[0].endswith("11.combe"))
+            again.path.write_text("{broken", encoding="utf-8")
+            self.assertEqual(Settings.load().theme, "light")
+
+    def test_without_a_display_no_window_is_tried(self) -> None:
+        with mock.patch.dict(os.environ, {}, clear=True):
+            self.assertFalse(start.has_display())
+        with mock.patch.dict(os.environ, {"DISPLAY": ":1"}):
+            self.assertTrue(start.has_display())
+
+    def test_a_damaged_copy_of_unsaved_work_is_passed_over(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "unsaved.combe"
+            with mock.patch("combe.app.recovery.recovery_path", return_value=path):
+                self.assertIsNone(recovery.recovered())
+                path.write_text("{", encoding="utf-8")
+                self.assertIsNone(recovery.recovered())
+
+    def test_faults_are_written_down_with_their_trace(self) -> None:
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            mock.patch("combe.log.platformdirs.user_log_dir", return_value=folder),
+        ):
+            try:
+                raise RequirementError("something", "somewhere")
+            except RequirementError:
+                path = log_failure("while testing")
+            self.assertIn("while testing", path.read_text(encoding="utf-8"))
+            self.assertIn("RequirementError", path.read_text(encoding="utf-8"))
