@@ -318,7 +318,7 @@ class Plots(unittest.TestCase):
             for mode in modes:
                 side.set_mode(mode)
                 side.show_curves(plot.curves)
-                side._on_pointed(0.25 if kind != "time" else 3, 0)
+                side._on_pointed(0.25 if kind != "time" else 1, 0)
                 self.assertIn("fir", side.read_out.text())
 
     def test_the_legend_has_room_for_every_name(self) -> None:

@@ -58,6 +58,7 @@ class Session(QObject):
         self.widths: list[WidthRow] = []
         self.trouble: dict[str, CombeError] = {}
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
+        self._lined_up_for: Requirement | None = None
         self._dragging = False
         self.chain_lane = self._lane("chain", self._take)
         self.side_lane = self._lane("side", self._take)
@@ -153,6 +154,7 @@ class Session(QObject):
         self.saved, self.path, self.proof = project, path, None
         self.ideal = self.rounded = self.package = None
         self.measured, self.contenders, self.widths = (), [], []
+        self._lined_up_for = None
         self.file_changed.emit()
         self._follow()
 
@@ -192,10 +194,14 @@ class Session(QObject):
 
     def _after_rest(self) -> None:
         project = self.project
-        unfinished = self.ideal is None or self.ideal.is_draft or not self.measured or self.package is None
-        if unfinished and not self.chain_lane.is_busy:
+        if self.chain_lane.is_busy:
+            self._rest.start()  # what stands beside waits for the chain itself
+            return
+        if self.ideal is not None and self.ideal.is_draft:
             self._submit(with_rest=True)
-        self.side_lane.submit(lambda is_stopped: _side(project, is_stopped))
+        known = self.contenders if self._lined_up_for == project.requirement else []
+        ideal = self._known.get((project.requirement, project.design))
+        self.side_lane.submit(lambda is_stopped: _side(project, ideal, known, is_stopped))
 
     def _take(self, news: tuple[str, Any]) -> None:
         step, value = news
@@ -222,6 +228,9 @@ class Session(QObject):
             self._take_proof(value)
         elif step == "contenders":
             self.contenders = value
+        elif step == "lined-up":
+            self._lined_up_for = value
+            return
         elif step == "widths":
             self.widths = value
         elif step == "told":
@@ -297,18 +306,21 @@ def _chain(
         yield "code-trouble", error
 
 
-def _side(project: Project, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
-    """What stands beside the chain: contenders, and the margin at every coefficient width."""
-    found: list[Contender] = []
-    ideal = ideal_of(project, is_stopped)
+def _side(
+    project: Project, ideal: Ideal | None, known: list[Contender], is_stopped: Callable[[], bool]
+) -> Iterator[tuple[str, Any]]:
+    """What stands beside the chain: contenders (those ``known`` already stay), and the margin at every width."""
+    ideal = ideal or ideal_of(project, is_stopped)
     own = contender_of(ideal.design, project.requirement, project.design.symmetry)
-    for contender in contenders(project.requirement, is_stopped, with_antisymmetric=True):
-        found.append(contender)
-        if contender.design is not None and not any(_same(own, other) for other in found) and len(found) > 6:
-            found.append(own)
-        yield "contenders", list(found)
+    found = list(known)
+    if not found:
+        for contender in contenders(project.requirement, is_stopped, with_antisymmetric=True):
+            found.append(contender)
+            yield "contenders", list(found)
     if not any(_same(own, other) for other in found):
-        yield "contenders", [*found, own]
+        found.append(own)
+    yield "contenders", list(found)
+    yield "lined-up", project.requirement
     rows: list[WidthRow] = []
     for bits in WIDTHS:
         try:
@@ -320,7 +332,7 @@ def _side(project: Project, is_stopped: Callable[[], bool]) -> Iterator[tuple[st
         if is_stopped() or worst is None:
             return
         rows.append((bits, worst.margin))
-        yield "widths", list(rows)
+    yield "widths", rows
 
 
 def _same(left: Contender, right: Contender) -> bool:

@@ -162,7 +162,7 @@ class MagnitudePlot(QWidget):
 
     def point_at(self, line: Line) -> None:
         """Bring a ledger line's worst point into view."""
-        if line.at_hz is None or self.requirement is None:
+        if line.at_hz is None or self.requirement is None or line.band_index >= len(self.requirement.bands):
             return
         band = self.requirement.bands[line.band_index]
         width = max((band.stop_hz - band.start_hz) / 4, self.requirement.nyquist_hz / 64)
