@@ -184,6 +184,15 @@ class Brief(WindowCase):
             assert self.session.ideal is not None
             self.assertTrue(all(line.margin >= 0 for line in self.session.ideal.lines))
 
+    def test_what_the_cap_on_transitions_costs_is_told(self) -> None:
+        for index, (start_hz, stop_hz) in enumerate(((0, 6000), (12_000, 25_000), (90_000, 125_000))):
+            for figure, hz in (("start", start_hz), ("stop", stop_hz)):
+                if self.session.project.requirement.bands[index].start_hz != hz or figure == "stop":
+                    type_over(self.window.brief.rows[index].figures[figure], str(hz))
+        self.settle()
+        self.assertIn("is held below 0.60 dB, which costs", self.window.contenders.notes.text())
+        self.session.undo()
+
     def test_an_impossible_brief_keeps_the_last_good_state(self) -> None:
         before = self.session.ideal
         type_over(self.window.brief.rows[0].figures["stop"], "17.99k")

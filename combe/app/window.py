@@ -54,7 +54,7 @@ class MainWindow(QMainWindow):
         self._later.timeout.connect(self._show_figures)
         self._paint_anyway = QTimer(self)
         self._paint_anyway.setSingleShot(True)
-        self._paint_anyway.timeout.connect(lambda: self.plots.setUpdatesEnabled(True))
+        self._paint_anyway.timeout.connect(lambda: self.splitter.setUpdatesEnabled(True))
         self._build()
         self.actions_table = Actions(self)
         self._connect()
@@ -207,7 +207,7 @@ class MainWindow(QMainWindow):
             self._show_curves()
         if step == "rounded":
             self._paint_anyway.stop()
-            self.plots.setUpdatesEnabled(True)
+            self.splitter.setUpdatesEnabled(True)
         waits = self.session.is_dragging and self._later.isActive()
         if step in ("ideal", "rounded", "arithmetic", "proof", "code") and not waits:
             self._later.start(DRAG_MS if self.session.is_dragging else 0)
@@ -216,8 +216,7 @@ class MainWindow(QMainWindow):
             self.arithmetic.show_rounded(self.session.rounded)
         if step == "ideal":
             self._show_contenders()
-            for note in self.session.ideal.design.notes if self.session.ideal else ():
-                self.tell(note)
+            self.contenders.show_notes(self.session.ideal.design.notes if self.session.ideal else ())
         self._show_title()
 
     def _show_figures(self) -> None:
@@ -331,8 +330,8 @@ class MainWindow(QMainWindow):
         except CombeError as error:
             self.tell(error.sentence())
             return
-        # The plot is painted once, with the new filter: painting the moved edge first would hold the filter up.
-        self.plots.setUpdatesEnabled(False)
+        # All is painted once, with the new filter: painting the moved edge first would hold the filter up.
+        self.splitter.setUpdatesEnabled(False)
         self._paint_anyway.start(PATIENCE_MS)
         self.session.ask(asked, what, gesture)
 

@@ -108,7 +108,8 @@ def _grid(source: Filter) -> _Grid:
         count = 1 + int(2 ** np.ceil(np.log2(max(256, POINTS_PER_TAP * len(source.taps)))))
         value, derivative = uniform_response(source, count), uniform_derivative(source, count)
         omega = np.linspace(0, np.pi, count)
-        return _Grid(source, omega, np.abs(value) ** 2, 2 * np.real(derivative * np.conj(value)))
+        with np.errstate(over="ignore", invalid="ignore"):
+            return _Grid(source, omega, np.abs(value) ** 2, 2 * np.real(derivative * np.conj(value)))
     rational = rational_of(source)
     omega = _clustered(rational)
     # Only signs matter below: ln|H|² has the stationary points of |H|² and keeps its range.

@@ -25,9 +25,17 @@ class ContendersPanel(Panel):
         self.column.addWidget(label("Contenders", "title"))
         self.summary = label("", "muted", wrap=True)
         self.column.addWidget(self.summary)
+        self.notes = label("", "amber", wrap=True)
+        self.notes.hide()
+        self.column.addWidget(self.notes)
         self.scroller = Scroller()
         self.column.addWidget(self.scroller, 1)
         self._key: object = None
+
+    def show_notes(self, notes: tuple[str, ...]) -> None:
+        """What the chosen design has to say of itself."""
+        self.notes.setText("\n".join(note[:1].upper() + note[1:] + "." for note in notes))
+        self.notes.setVisible(bool(notes))
 
     def show_trouble(self, sentence: str) -> None:
         """Why there is nothing to line up."""

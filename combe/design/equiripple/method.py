@@ -34,6 +34,7 @@ from combe.response import worst_point
 
 MAXIMUM_TAPS = 5000
 ROUNDING_STEPS = 6
+WELL_USED = 0.8
 LARGEST_FRESH_START = 120
 """Up to this many unknowns an exchange starts from nothing, above from a filter half as long."""
 Stop = Callable[[], bool]
@@ -289,10 +290,12 @@ class _Search:
         return taps
 
     def least_near(self) -> int:
-        """The least length if it's the first guess, its neighbor below having failed; else searched in full."""
+        """The first guess if it uses its limits up well, or if its neighbor below fails; else searched in full."""
         guess = self.first_guess
         if guess is None or not self.allowed(guess) or self.error(guess) > 1:
             return self.least()
+        if self.settle(guess).error > WELL_USED:
+            return guess
         if guess > 1 and self.allowed(guess - 1) and self.error(guess - 1) <= 1:
             return self.least()
         return guess
