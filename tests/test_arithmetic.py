@@ -316,7 +316,7 @@ class Files(unittest.TestCase):
             (lambda d: d["stages"][0].update(coefficients=[1, 2, 3]), "stages[0].form"),
             (lambda d: d["stages"][1].update(rounding="up"), "stages[1].rounding"),
             (lambda d: d["stages"][1].update({"from": "s30f3"}), "stages[1].from"),
-            (lambda d: d.update(lines=[1]), "lines[0]"),
+            (lambda d: d.update(lines=1), "lines"),
             (lambda d: d.update(design={"format": "combe-design", "version": 1}), "design"),
         ):
             with self.subTest(key=key):

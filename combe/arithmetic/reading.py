@@ -8,7 +8,7 @@ from typing import Any
 
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, WIDEST_ACCUMULATOR, parse_format
 from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum
-from combe.checking import Fields, describe
+from combe.checking import Fields, describe, is_number
 from combe.design.designed import Design
 from combe.design.file import design_document, design_from
 from combe.errors import CombeError, FileError
@@ -55,8 +55,8 @@ def realization_from(document: Any) -> RealizationFile:
         parse_format(document.get("output"), "output", WIDEST_ACCUMULATOR),
         tuple(stages),
     )
-    design = design_from(document["design"], "design") if fields.has("design") else None
-    lines = [_line(item, f"lines[{k}]") for k, item in enumerate(fields.list("lines") if fields.has("lines") else [])]
+    design = _design(document.get("design"))
+    lines = [item for item in (fields.list("lines") if fields.has("lines") else []) if _is_line(item)]
     return RealizationFile(realization, design, tuple(lines))
 
 
@@ -88,10 +88,16 @@ def _integer(value: Any, where: str) -> int:
     raise FileError(f"expected a whole number, found {describe(value)}", where)
 
 
-def _line(item: Any, where: str) -> dict[str, Any]:
-    if isinstance(item, dict) and all(isinstance(item[k], (int, float)) for k in item if k.startswith("margin")):
-        return item
-    raise FileError(f"expected a line of the ledger, found {describe(item)}", where)
+def _design(item: Any) -> Design | None:
+    """What the program was made from, where the file says so in a form that can be read."""
+    if isinstance(item, dict) and item.get("format") == "combe-design":
+        return design_from(item, "design")
+    return None
+
+
+def _is_line(item: Any) -> bool:
+    """Whether an entry is a line of the ledger; anything else is a remark, and no reader obeys remarks."""
+    return isinstance(item, dict) and all(is_number(item[key]) for key in item if key.startswith("margin"))
 
 
 def stage_document(stage: Stage) -> dict[str, Any]:
