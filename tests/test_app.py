@@ -332,6 +332,8 @@ class Looking(WindowCase):
                 self.window.plots.mode.setCurrentIndex(index)
                 self.window.plots.mode.activated.emit(index)
                 self.assertFalse(self.window.plots.current_plot.grab().isNull())
+                needed = self.window.plots.mode.fontMetrics().horizontalAdvance(self.window.plots.mode.currentText())
+                self.assertGreater(self.window.plots.mode.width(), needed + 20)
 
     def test_a_ledger_cell_takes_the_plot_there(self) -> None:
         table = self.window.ledger

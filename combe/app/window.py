@@ -10,6 +10,7 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from combe.app.actions import Actions
+from combe.app.collector import Collector
 from combe.app.dialogs import Dialogs
 from combe.app.plots.magnitude import Curve
 from combe.app.plots.panel import PlotPanel
@@ -36,6 +37,7 @@ from combe.requirement import Requirement
 from combe.requirement.presets import shape
 from combe.requirement.sentences import with_edges, with_levels
 
+_closed: list[tuple[QMainWindow, Session]] = []
 DRAG_MS, PATIENCE_MS = 60, 40
 BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 248, 8
 
@@ -48,6 +50,7 @@ class MainWindow(QMainWindow):
         self.session = session
         self.settings = settings or Settings()
         self.step = "ideal"
+        self.collector = Collector(self)
         self.dialogs = Dialogs(self)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -203,6 +206,8 @@ class MainWindow(QMainWindow):
             self.rounded.show_rows(self.session.widths)
         if step in ("code", "proof"):
             self._show_code()
+        if step == "proof" and self.session.proof is not None:
+            self.tell(self.session.proof.sentence())
         if step == "rounded" or (step == "ideal" and not self.session.is_dragging):
             self._show_curves()
         if step == "rounded":
@@ -376,4 +381,6 @@ class MainWindow(QMainWindow):
             return
         self.settings.save()
         self.session.close()
+        # What Qt has taken down must not be taken apart again by Python's collector, in an order of its own.
+        _closed.append((self, self.session))
         event.accept()

@@ -120,6 +120,8 @@ class PlotPanel(Panel):
         else:
             self.mode.addItems(list(MODES[name]))
             self.mode.setCurrentText(self.others[name].mode)
+        words = [self.mode.itemText(k) for k in range(self.mode.count())]
+        self.mode.setFixedWidth(max(self.mode.fontMetrics().horizontalAdvance(word) for word in words) + 44)
         self._refresh()
 
     def show_requirement(self, requirement: Requirement, relative: bool = False) -> None:

@@ -1,0 +1,32 @@
+"""Garbage of the interface is collected on the interface thread only.
+
+Python's collector runs on whichever thread allocates next. If that is a background thread, it may take down widgets
+there, which Qt doesn't survive. So automatic collection is off, and a timer collects between events instead.
+"""
+
+from __future__ import annotations
+
+import gc
+
+from PyQt6.QtCore import QObject, QTimer
+
+INTERVAL_MS = 500
+_thresholds = gc.get_threshold()
+
+
+class Collector(QObject):
+    """Collects as often as Python would, but here."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        gc.disable()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.collect)
+        self._timer.start(INTERVAL_MS)
+
+    def collect(self) -> None:
+        """One round, of the generations that are due."""
+        counts = gc.get_count()
+        due = [level for level in range(3) if counts[level] > _thresholds[level]]
+        if due:
+            gc.collect(due[-1])
