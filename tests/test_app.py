@@ -392,6 +392,27 @@ class Looking(WindowCase):
         self.assertEqual(len(clipboard.text().split()), 113)
 
 
+class Collecting(unittest.TestCase):
+    def test_windows_come_and_go_while_garbage_is_collected(self) -> None:
+        import gc
+
+        for _ in range(4):
+            session = Session(demo_project())
+            window = MainWindow(session, Settings(path=Path("/nonexistent/settings.json")))
+            window.resize(1280, 800)
+            window.show()
+            session.start()
+            settle(session)
+            self.assertFalse(window.grab().isNull())
+            window.collector.collect()
+            self.assertFalse(gc.isenabled(), "only the interface thread collects")
+            window.close()
+            window.deleteLater()
+            QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+            del window, session
+            gc.collect()
+
+
 class Keeping(WindowCase):
     def test_save_close_and_open_again(self) -> None:
         type_over(self.window.brief.rows[0].figures["stop"], "11k")

@@ -381,6 +381,6 @@ class MainWindow(QMainWindow):
             return
         self.settings.save()
         self.session.close()
-        # What Qt has taken down must not be taken apart again by Python's collector, in an order of its own.
+        # What Qt takes down must not be taken apart again by Python's collector, in an order of its own.
         _closed.append((self, self.session))
         event.accept()

@@ -121,6 +121,8 @@ class LedgerDelegate(QStyledItemDelegate):
         model = index.model()
         if painter is None or not isinstance(model, LedgerModel):
             return
+        # A copy: the original lives on Qt's stack, and its parts, once asked for, would keep it in Python's hands.
+        option = QStyleOptionViewItem(option)
         painter.save()
         box = QRectF(option.rect)
         if option.state & option.state.State_Selected:
