@@ -1,30 +1,37 @@
-"""Draws docs/screenshots anew from the demo project."""
+"""Draws docs/screenshots anew from the demo project, each picture in a process of its own."""
 
 from __future__ import annotations
 
 import os
+import subprocess
 import sys
 from pathlib import Path
 
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-
-from combe.app.picture import draw_view
-from combe.project.chain import STEPS
-from combe.project.demo import demo_project
-
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
-SIZE = (1280, 800)
+DRAW = "import sys; from combe.app.picture import draw_view; from combe.project.demo import demo_project; \
+view, path, width, height, theme, prove = sys.argv[1:]; \
+draw_view(view, demo_project(), path, (int(width), int(height)), theme, prove == 'yes')"
+PICTURES = (
+    ("brief", "brief", "1280", "800", "light", "no"),
+    ("ideal", "ideal", "1280", "800", "light", "no"),
+    ("rounded", "rounded", "1280", "800", "light", "no"),
+    ("arithmetic", "arithmetic", "1280", "800", "light", "no"),
+    ("code", "code", "1280", "800", "light", "yes"),
+    ("rounded-dark", "rounded", "1280", "800", "dark", "no"),
+    ("phase", "phase", "900", "480", "light", "no"),
+    ("delay", "delay", "900", "480", "light", "no"),
+    ("time", "time", "900", "480", "light", "no"),
+)
 
 
 def main() -> int:
-    """The five steps in the light theme, two in the dark one, and the plots."""
+    """The five steps in the light theme, one in the dark one, and the plots."""
     FOLDER.mkdir(parents=True, exist_ok=True)
-    for step in STEPS:
-        draw_view(step, demo_project(), str(FOLDER / f"{step}.png"), SIZE, "light", prove=step == "code")
-    draw_view("rounded", demo_project(), str(FOLDER / "rounded-dark.png"), SIZE, "dark")
-    for plot in ("phase", "delay", "time"):
-        draw_view(plot, demo_project(), str(FOLDER / f"{plot}.png"), (900, 480), "light")
-    print(f"{len(list(FOLDER.glob('*.png')))} pictures in {FOLDER}")
+    environment = os.environ | {"QT_QPA_PLATFORM": "offscreen"}
+    for name, view, width, height, theme, prove in PICTURES:
+        words = [view, str(FOLDER / f"{name}.png"), width, height, theme, prove]
+        subprocess.run([sys.executable, "-c", DRAW, *words], env=environment, check=True)
+    print(f"{len(PICTURES)} pictures in {FOLDER}")
     return 0
 
 

@@ -24,6 +24,11 @@ class Collector(QObject):
         self._timer.timeout.connect(self.collect)
         self._timer.start(INTERVAL_MS)
 
+    def set_aside(self) -> None:
+        """A window closes: nothing that exists now is collected any more."""
+        self._timer.stop()
+        gc.freeze()
+
     def collect(self) -> None:
         """One round, of the generations that are due."""
         counts = gc.get_count()

@@ -34,10 +34,13 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     from combe.app.theme.palette import THEME
     from combe.app.window import MainWindow
 
-    application = QApplication.instance() or QApplication(["combe"])
+    application = QApplication.instance()
+    if application is None:
+        application = QApplication(["combe"])
+        application.setStyle("Fusion")
     assert isinstance(application, QApplication)
-    application.setStyle("Fusion")
-    THEME.use(theme, application)
+    if THEME.name != theme or not application.styleSheet():
+        THEME.use(theme, application)
     session = Session(project)
     window = MainWindow(session, Settings(theme=theme))
     window.resize(*size)

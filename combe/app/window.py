@@ -383,4 +383,5 @@ class MainWindow(QMainWindow):
         self.session.close()
         # What Qt takes down must not be taken apart again by Python's collector, in an order of its own.
         _closed.append((self, self.session))
+        self.collector.set_aside()
         event.accept()

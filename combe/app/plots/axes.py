@@ -9,11 +9,16 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QMouseEvent
 from PyQt6.QtWidgets import QLabel, QWidget
+from pyqtgraph.WidgetGroup import WidgetGroup
 
 from combe.app.theme.palette import SMALL, THEME, font
 from combe.requirement.quantities import frequency_text, short
 
 LEFT_WIDTH = 52
+
+# Each plot item would register every part of a settings form nobody here sees, walking through Qt objects that
+# Python may hold stale handles of once a window has gone: with several windows in one process that can crash.
+WidgetGroup.autoAdd = lambda self, obj: None
 
 
 class FrequencyAxis(pg.AxisItem):

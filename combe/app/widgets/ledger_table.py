@@ -121,11 +121,12 @@ class LedgerDelegate(QStyledItemDelegate):
         model = index.model()
         if painter is None or not isinstance(model, LedgerModel):
             return
-        # A copy: the original lives on Qt's stack, and its parts, once asked for, would keep it in Python's hands.
-        option = QStyleOptionViewItem(option)
+        # The option lives on Qt's stack: its parts, once asked for, would keep it in Python's hands. Ask the table.
+        table = self.parent()
+        assert isinstance(table, LedgerTable)
         painter.save()
-        box = QRectF(option.rect)
-        if option.state & option.state.State_Selected:
+        box = QRectF(table.visualRect(index))
+        if index == table.currentIndex() and table.hasFocus():
             painter.fillRect(box, THEME.color("shade"))
         painter.setPen(THEME.color("line"))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
