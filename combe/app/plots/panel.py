@@ -121,7 +121,7 @@ class PlotPanel(Panel):
             self.mode.addItems(list(MODES[name]))
             self.mode.setCurrentText(self.others[name].mode)
         words = [self.mode.itemText(k) for k in range(self.mode.count())]
-        self.mode.setFixedWidth(max(self.mode.fontMetrics().horizontalAdvance(word) for word in words) + 44)
+        self.mode.setFixedWidth(max(self.mode.fontMetrics().horizontalAdvance(word) for word in words) + 58)
         self._refresh()
 
     def show_requirement(self, requirement: Requirement, relative: bool = False) -> None:
