@@ -57,41 +57,61 @@ def uniform_derivative(source: Fir, count: int) -> ComplexArray:
 
 def rational_response(source: Rational, omega: Array) -> ComplexArray:
     """H from logarithms of the distances to every root, so that no order overflows."""
+    roots, counts = signed_roots(source)
     logarithm = -1j * omega * source.delay
     blocked = np.zeros(omega.shape, dtype=bool)
-    for root, sign in signed_roots(source):
-        distance = _difference(root, omega)
-        if sign > 0:
-            blocked |= distance == 0
-        logarithm = logarithm + sign * np.log(np.where(distance == 0, 1e-300, distance))
+    for part in _parts(len(omega), len(roots)):
+        square, imaginary, real = _distances(roots, omega[part])
+        at_root = square == 0
+        blocked[part] = np.any(at_root & (counts > 0), axis=1)
+        size = np.log(np.where(at_root, 1e-300, square)) @ (counts / 2)
+        logarithm[part] += size + 1j * (np.arctan2(imaginary, real) @ counts)
     return np.asarray(np.where(blocked, 0, source.gain * np.exp(logarithm)), dtype=np.complex128)
 
 
 def rational_log_slope(source: Rational, omega: Array) -> ComplexArray:
     """d ln H/dω as a sum over the roots."""
+    roots, counts = signed_roots(source)
+    radius = np.abs(roots)
     total = np.full(omega.shape, -1j * source.delay, dtype=np.complex128)
-    for root, sign in signed_roots(source):
-        radius, angle = abs(root), np.angle(root)
-        phi = omega - angle
-        square = (1 - radius) ** 2 + 4 * radius * np.sin(phi / 2) ** 2
+    for part in _parts(len(omega), len(roots)):
+        square, imaginary, real = _distances(roots, omega[part])
         # Right at a root on the circle the level has no slope; the delay of a zero there is half a sample all over.
         safe = np.where(square == 0, 1.0, square)
-        real = np.where(square == 0, 0.0, radius * np.sin(phi) / safe)
-        delay = 0.5 if radius == 1 else (radius * radius - radius * np.cos(phi)) / safe
-        total += sign * (real - 1j * delay)
+        slope = np.where(square == 0, 0.0, imaginary / safe)
+        delay = np.where(radius == 1, 0.5, (square - real) / safe)
+        total[part] += slope @ counts - 1j * (delay @ counts)
     return total
 
 
-def signed_roots(source: Rational) -> list[tuple[complex, int]]:
-    """Every root with +1 for a zero and -1 for a pole."""
-    return [(complex(z), 1) for z in source.zeros] + [(complex(p), -1) for p in source.poles]
+def signed_roots(source: Rational) -> tuple[ComplexArray, Array]:
+    """Every different root, and how many zeros it stands for (poles count negative)."""
+    roots = np.concatenate([source.zeros, source.poles])
+    signs = np.concatenate([np.ones(len(source.zeros)), -np.ones(len(source.poles))])
+    if len(roots) == 0:
+        return roots, signs
+    different, where = np.unique(roots, return_inverse=True)
+    counts = np.zeros(len(different))
+    np.add.at(counts, where.ravel(), signs)
+    return different, counts
 
 
-def _difference(root: complex, omega: Array) -> ComplexArray:
-    """1 − root·e^{−jω} without cancellation when the root lies near the unit circle."""
-    radius, phi = abs(root), omega - np.angle(root)
-    real = (1 - radius) + 2 * radius * np.sin(phi / 2) ** 2
-    return np.asarray(real + 1j * radius * np.sin(phi), dtype=np.complex128)
+def _parts(points: int, roots: int) -> list[slice]:
+    step = max(1, CHUNK // (4 * max(roots, 1)))
+    return [slice(first, first + step) for first in range(0, points, step)]
+
+
+def _distances(roots: ComplexArray, omega: Array) -> tuple[Array, Array, Array]:
+    """|1 − root·e^{−jω}|², its imaginary and real part, without cancellation when the root lies near the circle.
+
+    One row per frequency, one column per root.
+    """
+    radius = np.abs(roots)
+    half = (omega[:, None] - np.angle(roots)[None, :]) / 2
+    sine = np.sin(half)
+    bend = 2 * radius * sine * sine
+    square = (1 - radius) ** 2 + 2 * bend
+    return square, radius * 2 * sine * np.cos(half), (1 - radius) + bend
 
 
 def _rational(source: Filter | Rational) -> Rational:

@@ -118,9 +118,9 @@ def _grid(source: Filter) -> _Grid:
 
 def _clustered(source: Rational) -> Array:
     """Frequencies gathered around every root in proportion to its distance from the unit circle."""
-    roots = np.concatenate([source.zeros, source.poles])
-    steps = np.concatenate([[0.0], np.geomspace(0.05, 400, 60)])
-    parts = [np.linspace(0, np.pi, 4097)]
+    roots = np.unique(np.concatenate([source.zeros, source.poles]))
+    steps = np.concatenate([[0.0], np.geomspace(0.05, 400, 40)])
+    parts = [np.linspace(0, np.pi, 1025)]
     for root in roots[roots.imag >= 0]:
         reach = max(abs(1 - abs(root)), 1e-9)
         parts += [np.angle(root) + reach * steps, np.angle(root) - reach * steps]

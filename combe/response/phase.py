@@ -47,7 +47,7 @@ def unwrapped_phase(source: Filter, omega: Array) -> Array:
 def _summed(source: Rational, omega: Array) -> Array:
     """Each root's own phase is continuous in closed form, hence so is their sum."""
     total = -omega * source.delay + (np.pi if source.gain < 0 else 0.0)
-    for root, sign in signed_roots(source):
+    for root, sign in zip(*signed_roots(source)):
         radius, phi = abs(root), omega - np.angle(root)
         if radius <= 1:
             real = (1 - radius) + 2 * radius * np.sin(phi / 2) ** 2
