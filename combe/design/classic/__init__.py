@@ -1,0 +1,1 @@
+"""The classic IIR families, from analog prototypes to sections."""

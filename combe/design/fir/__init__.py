@@ -1,0 +1,1 @@
+"""FIR designs of particular kinds, one file each."""

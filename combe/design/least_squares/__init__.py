@@ -1,0 +1,1 @@
+"""Least squares, plain and under peak limits."""
