@@ -63,7 +63,7 @@ def worst_point(source: Filter, sample_rate_hz: float, limit: Limit, side: int) 
     for start_hz, stop_hz, start_db, stop_db in limit.pieces():
         turn = 2 * np.pi / sample_rate_hz
         slope = (stop_db - start_db) / (stop_hz - start_hz) / turn
-        omega = _candidates(grid, start_hz * turn, stop_hz * turn, slope, side)
+        omega = _candidates(grid, start_hz * turn, stop_hz * turn, slope, side, only_worst=True)
         hz = omega / turn
         hz[0], hz[-1] = start_hz, stop_hz
         line = start_db + (stop_db - start_db) * ((hz - start_hz) / (stop_hz - start_hz))
@@ -128,8 +128,13 @@ def _clustered(source: Rational) -> Array:
     return np.unique(omega[(omega >= 0) & (omega <= np.pi)])
 
 
-def _candidates(grid: _Grid, start: float, stop: float, slope_db: float, side: int, steps: int = 40) -> Array:
-    """Band edges and refined stationary points of gain minus limit that can be worst on ``side``."""
+def _candidates(
+    grid: _Grid, start: float, stop: float, slope_db: float, side: int, steps: int = 40, only_worst: bool = False
+) -> Array:
+    """Band edges and refined stationary points of gain minus limit that can be worst on ``side``.
+
+    With ``only_worst`` those of a FIR that the scan shows to be far from the worst are left out.
+    """
     inside = (grid.omega > start) & (grid.omega < stop)
     ends = np.array([start, stop])
     omega = np.concatenate([ends[:1], grid.omega[inside], ends[1:]])
@@ -143,11 +148,25 @@ def _candidates(grid: _Grid, start: float, stop: float, slope_db: float, side: i
         # At a zero on the circle itself the slope has no sign to change: its angle is known anyway.
         angles = np.angle(grid.source.zeros)
         ends = np.sort(np.concatenate([ends, angles[(angles > start) & (angles < stop)]]))
+    if only_worst and isinstance(grid.source, Fir) and len(brackets):
+        brackets = _near_worst(grid, omega, brackets, slope_db, side)
     if len(brackets) == 0:
         return ends
     brackets = _most_promising(grid, omega, brackets, side)
     roots = _close_in(grid.source, omega[brackets], omega[brackets + 1], slope_db, side, steps)
     return np.concatenate([ends[:1], np.sort(np.concatenate([ends[1:-1], roots])), ends[-1:]])
+
+
+def _near_worst(
+    grid: _Grid, omega: Array, brackets: NDArray[np.intp], slope_db: float, side: int
+) -> NDArray[np.intp]:
+    """Brackets whose level on the scan comes near the worst of all; a dip may hide a zero, so that more of them stay."""
+    level = np.interp(omega, grid.omega, grid.square)
+    with np.errstate(divide="ignore"):
+        relative = side * (10 * np.log10(np.maximum(level, 1e-300)) - slope_db * (omega - omega[0]))
+    at = np.maximum(relative[brackets], relative[brackets + 1])
+    near = 3.0 if side > 0 else 60.0
+    return brackets[at >= np.max(relative) - near]
 
 
 def _most_promising(grid: _Grid, omega: Array, brackets: NDArray[np.intp], side: int) -> NDArray[np.intp]:

@@ -23,7 +23,8 @@ SMALLEST_TOLERANCE = 1e-13
 class Piece:
     """A stretch of the axis in radians per sample with gain limits straight in dB.
 
-    ``is_cap`` marks a transition held below a level, as a stopband of that level would be.
+    ``is_cap`` marks a transition held below a level, as a stopband of that level would be; ``times_omega`` limits
+    that are multiples of ω, as a differentiator's are.
     """
 
     start: float
@@ -31,6 +32,7 @@ class Piece:
     lower_db: tuple[float, float] | None
     upper_db: tuple[float, float]
     is_cap: bool = False
+    times_omega: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -44,6 +46,7 @@ class Table:
     is_flat: bool
     middle: Array
     room: Array
+    times_omega: NDArray[np.bool_]
 
     @classmethod
     def of(cls, pieces: tuple[Piece, ...]) -> Table:
@@ -56,7 +59,9 @@ class Table:
             np.all(upper[:, 0] == upper[:, 1]) and np.all((lower[:, 0] == lower[:, 1]) | np.isnan(lower[:, 0]))
         )
         edges = np.array([[piece.start, piece.stop] for piece in pieces])
-        return cls(edges[:, 0], edges[:, 1], lower, upper, level, (low + high) / 2, (high - low) / 2)
+        rising = np.array([piece.times_omega for piece in pieces])
+        level = level and not np.any(rising)
+        return cls(edges[:, 0], edges[:, 1], lower, upper, level, (low + high) / 2, (high - low) / 2, rising)
 
     def target(self, omega: Array, piece: NDArray[np.intp]) -> tuple[Array, Array]:
         """Middle of the limits and half the room between them, each frequency within the piece named for it."""
@@ -66,7 +71,8 @@ class Table:
         high = 10 ** ((self.upper[piece, 0] + share * (self.upper[piece, 1] - self.upper[piece, 0])) / 20)
         low = 10 ** ((self.lower[piece, 0] + share * (self.lower[piece, 1] - self.lower[piece, 0])) / 20)
         low = np.where(np.isnan(low), -high, low)
-        return (low + high) / 2, (high - low) / 2
+        scale = np.where(self.times_omega[piece], omega, 1.0)
+        return scale * (low + high) / 2, scale * (high - low) / 2
 
     def tightest(self, omega: Array) -> NDArray[np.intp]:
         """The piece each frequency lies in; where two touch, the one with less room."""

@@ -8,7 +8,7 @@ of positive terms, exact at any order. The taps come from its samples by one tra
 from __future__ import annotations
 
 import time
-from math import ceil, pi, sin
+from math import pi, sin
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,7 +40,7 @@ def make(task: Task) -> Design:
             found, notes = _least(task, shape, low, high, x_pass, x_stop)
         else:
             half = _half_order(task.order)
-            used, flat = min((_share(half, count, low, high, x_pass, x_stop), count) for count in range(1, half + 1))
+            used, flat = _best(half, low, high, x_pass, x_stop)
             found = _filter(half, flat, shape, _gain(low, high, used))
     return Design("maximally-flat", found, task.sample_rate_hz, task.requirement, notes, time.perf_counter() - started)
 
@@ -73,17 +73,26 @@ def _gain(low: float, high: float, used: float) -> float:
     return (low + high) / 2 + min(used, 1.0) * (high - low) / 2
 
 
-def _share(half: int, flat: int, low: float, high: float, x_pass: float, stops: list[tuple[float, float]]) -> float:
-    """The least share of the tolerances M = ``half`` and L = ``flat`` need."""
-    down = float(betainc(flat, half - flat + 1, x_pass))
+def _shares(half: int, flat: Array, low: float, high: float, x_pass: float, stops: list[tuple[float, float]]) -> Array:
+    """The least share of the tolerances M = ``half`` and each L = ``flat`` need."""
+    down = betainc(flat, half - flat + 1, x_pass)
     middle, room = (low + high) / 2, (high - low) / 2
     # (m + c·r)(1 − down) ≥ m − c·r
     used = middle * down / (room * (2 - down))
     for x, level in stops:
-        left = float(betainc(half - flat + 1, flat, 1 - x))
+        left = betainc(half - flat + 1, flat, 1 - x)
         # (m + c·r)·left ≤ c·level
-        used = max(used, middle * left / (level - room * left) if level > room * left else np.inf)
-    return used
+        free = np.maximum(level - room * left, 0)
+        used = np.maximum(used, np.where(free > 0, middle * left / np.where(free > 0, free, 1.0), np.inf))
+    return np.asarray(used)
+
+
+def _best(half: int, low: float, high: float, x_pass: float, stops: list[tuple[float, float]]) -> tuple[float, int]:
+    """The L that needs the least share, and that share."""
+    flat = np.arange(1, half + 1)
+    used = _shares(half, flat, low, high, x_pass, stops)
+    at = int(np.argmin(used))
+    return float(used[at]), int(flat[at])
 
 
 def _least(
@@ -96,8 +105,7 @@ def _least(
     def best(half: int) -> tuple[float, int]:
         if task.is_stopped():
             raise Stopped
-        first, last = max(1, int(half * x_pass)), min(half, ceil(half * nearest) + 1)
-        return min((_share(half, flat, low, high, x_pass, stops), flat) for flat in range(first, last + 1))
+        return _best(half, low, high, x_pass, stops)
 
     top = 1
     while best(top)[0] > 1:
