@@ -1,0 +1,1 @@
+"""Recursive designs other than the classics."""
