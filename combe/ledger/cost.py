@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import frexp
 
 from combe.filters import Cascade, Filter, Fir
 
@@ -17,7 +18,10 @@ class Cost:
 
 
 def cost_of(source: Filter) -> Cost:
-    """A symmetric or antisymmetric pair of taps counts as one multiply; zero taps cost nothing."""
+    """A symmetric or antisymmetric pair of taps counts as one multiply; zero taps cost nothing.
+
+    In sections a coefficient that is zero or a power of two, of either sign, is no multiply but a shift.
+    """
     if isinstance(source, Fir):
         taps = source.taps
         half = taps[: (len(taps) + 1) // 2] if source.symmetry else taps
@@ -25,8 +29,12 @@ def cost_of(source: Filter) -> Cost:
         return Cost(sum(1 for tap in half if tap), max(used - 1, 0), len(taps) - 1)
     if isinstance(source, Cascade):
         numbers = [value for section in source.sections for value in section]
-        multiplies = sum(1 for value in numbers if value not in (0, 1)) + (source.gain != 1)
+        multiplies = sum(1 for value in (*numbers, source.gain) if not _is_shift(value))
         adds = sum(max(sum(1 for b in s[:3] if b) - 1, 0) + sum(1 for a in s[3:] if a) for s in source.sections)
         return Cost(multiplies, adds, source.order)
     count = len(source.zeros) + len(source.poles)
     return Cost(count + 1, count, source.order)
+
+
+def _is_shift(value: float) -> bool:
+    return value == 0 or abs(frexp(value)[0]) == 0.5

@@ -9,8 +9,9 @@ from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Realization
 from combe.delivery.c import c_package
 from combe.delivery.package import Package
+from combe.design.asking import Task
 from combe.design.designed import Design
-from combe.design.methods import Stop, design
+from combe.design.methods import Stop, design_task
 from combe.ledger import Line, lines_of
 from combe.project.document import Project
 from combe.signals.sweep import measured_lines, sweep_for
@@ -39,8 +40,8 @@ def ideal_of(
     project: Project, is_stopped: Stop = lambda: False, near: Design | None = None, is_draft: bool = False
 ) -> Ideal:
     """The design a project asks for; a draft while an edge is dragged."""
-    choice = project.design
-    found = design(project.requirement, choice.method, choice.order, choice.symmetry, is_stopped, near, is_draft)
+    asked = project.requirement
+    found = design_task(Task(asked, asked.sample_rate_hz, project.design, is_stopped, near, is_draft))
     return Ideal(found, lines_of(found.filter, project.requirement), is_draft)
 
 

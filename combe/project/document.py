@@ -5,17 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from combe.arithmetic.realize import Choices
+from combe.design.asking import DesignChoice
 from combe.ledger import Line
 from combe.requirement import Requirement
-
-
-@dataclass(frozen=True, slots=True)
-class DesignChoice:
-    """How to design: the method, and an order (None: the shortest that keeps every limit)."""
-
-    method: str = "equiripple"
-    order: int | None = None
-    symmetry: int = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,3 +35,6 @@ class Project:
     def proof_of(self, checksum: str) -> ProofRecord | None:
         """The recorded proof of exactly this text, if there is one."""
         return next((proof for proof in self.proofs if proof.checksum == checksum), None)
+
+
+__all__ = ["DesignChoice", "Project", "ProofRecord"]

@@ -31,8 +31,6 @@ def make(task: Task) -> Design:
     """The filter of least or given order around a delay: the one set, or what the requirement's limit leaves."""
     started = time.perf_counter()
     requirement = task.asked
-    if requirement.phase == "linear":
-        raise DesignError("linear phase is asked, and low delay gives that up", "phase", "allow any phase")
     delay = DELAY.checked(task.choice.setting("delay_samples"))
     limit = None if requirement.max_delay_s is None else requirement.max_delay_s * requirement.sample_rate_hz
     if delay is None and limit is None:

@@ -33,8 +33,6 @@ def make(task: Task) -> Design:
     """The minimum-phase filter of least or given order."""
     started = time.perf_counter()
     requirement = task.asked
-    if requirement.phase == "linear":
-        raise DesignError("linear phase is asked, and minimum phase isn't linear", "phase", "allow any phase")
     squared = squared_requirement(requirement)
     if task.choice.order is None:
         found = _least(task, squared)

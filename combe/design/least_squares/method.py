@@ -13,6 +13,7 @@ from combe.design.equiripple.problem import pieces_of
 from combe.design.least_squares.equations import Equations
 from combe.design.lengths import allowed_lengths, first_guess, least_length
 from combe.design.linear_phase import shares
+from combe.design.weights import check_weights
 from combe.design.windowed.method import check_taps
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
@@ -47,11 +48,7 @@ def make(task: Task) -> Design:
 
 def piece_weights(requirement: Requirement, weights: tuple[float, ...]) -> Array:
     """Weights per band spread over the pieces of each band."""
-    if len(weights) != len(requirement.bands):
-        what = f"{len(weights)} weights are given for {len(requirement.bands)} bands"
-        raise DesignError(what, "weights", "give one weight for each band, in order")
-    if any(not 0 < weight < 1e12 for weight in weights):
-        raise DesignError("a weight has to be above zero", "weights")
+    check_weights(requirement, weights)
     return np.array([weights[index] for index in owners(requirement)])
 
 

@@ -42,8 +42,6 @@ def make(task: Task) -> Design:
     """The optimized filter of least (even) or given order."""
     started = time.perf_counter()
     requirement = task.asked
-    if requirement.phase == "linear":
-        raise DesignError("linear phase is asked, and feedback can't give that", "phase", "allow any phase")
     search = _Search(task)
     if task.choice.order is not None:
         if not 2 <= task.choice.order <= MOST_ORDER or task.choice.order % 2:
