@@ -12,7 +12,7 @@ from combe.design.equiripple.problem import Piece, Table, pieces_of
 from combe.requirement import Requirement
 
 Array = NDArray[np.float64]
-POINTS_PER_TAP = 10
+POINTS_PER_TAP = 12
 
 
 @dataclass(frozen=True, slots=True, eq=False)

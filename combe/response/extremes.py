@@ -142,13 +142,17 @@ def _candidates(
     middle = DB_PER_NEPER / 2 * grid.square_slope[inside] - slope_db * grid.square[inside]
     slope = side * np.concatenate([edge_slopes[:1], middle, edge_slopes[1:]])
     slope = np.where(np.isfinite(slope), slope, 0.0)
+    if isinstance(grid.source, Fir):
+        # Slopes within rounding are flat: a smooth passband must not break up into a thousand extremes.
+        noise = 1e-15 * len(grid.source.taps) * float(np.max(grid.square))
+        slope = np.where(np.abs(slope) <= noise, 0.0, slope)
     rising, falling = slope[:-1] >= 0, slope[1:] < 0
     brackets = np.flatnonzero(rising & falling)
     if side < 0 and isinstance(grid.source, Rational):
         # At a zero on the circle itself the slope has no sign to change: its angle is known anyway.
         angles = np.angle(grid.source.zeros)
         ends = np.sort(np.concatenate([ends, angles[(angles > start) & (angles < stop)]]))
-    if only_worst and isinstance(grid.source, Fir) and len(brackets):
+    if only_worst and len(brackets):
         brackets = _near_worst(grid, omega, brackets, slope_db, side)
     if len(brackets) == 0:
         return ends
@@ -161,11 +165,16 @@ def _near_worst(
     grid: _Grid, omega: Array, brackets: NDArray[np.intp], slope_db: float, side: int
 ) -> NDArray[np.intp]:
     """Brackets whose level on the scan comes near the worst of all; a dip may hide a zero, so that more of them stay."""
+    near = 3.0 if side > 0 else 60.0
+    if isinstance(grid.source, Rational):
+        middle = np.concatenate([(omega[brackets] + omega[brackets + 1]) / 2, omega[:1], omega[-1:]])
+        level = gain_db(frequency_response(grid.source, middle))
+        relative = side * (level - slope_db * (middle - omega[0]))
+        return brackets[relative[:-2] >= np.max(relative) - 2 * near]
     level = np.interp(omega, grid.omega, grid.square)
     with np.errstate(divide="ignore"):
         relative = side * (10 * np.log10(np.maximum(level, 1e-300)) - slope_db * (omega - omega[0]))
     at = np.maximum(relative[brackets], relative[brackets + 1])
-    near = 3.0 if side > 0 else 60.0
     return brackets[at >= np.max(relative) - near]
 
 

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from combe.design import equiripple
 from combe.design.asking import Task
 from combe.design.designed import Design
+from combe.design.estimates import estimated_taps
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines
@@ -66,6 +67,9 @@ def _doubled(limit: Limit) -> Limit:
 
 def _least(task: Task, squared: Requirement) -> Fir:
     """From the shortest squared filter of odd length outward, verified on the factor itself."""
+    guess, _ = estimated_taps(squared)
+    if guess > 2.2 * MAXIMUM_TAPS:
+        raise DesignError(f"this would take about {guess / 2:,.0f} taps, and {MAXIMUM_TAPS} is the most", "bands")
     linear = equiripple.shortest(squared, 1, task.is_stopped, None, True)
     order = (linear.order + 1) // 2
     if order >= MAXIMUM_TAPS:

@@ -28,7 +28,7 @@ from combe.requirement.quantities import level_text
 Array = NDArray[np.float64]
 MOST_ORDER = 60
 LONGEST_FIR = 800
-EXTRA_TAPS = (0.06, 0.18, 0.4)
+EXTRA_TAPS = (0.08, 0.3)
 SPARE = Setting("fir_order", "", "order of the FIR to follow; the search finds one without it", 2, LONGEST_FIR)
 
 
@@ -86,7 +86,6 @@ def _rational(a: Array, b: Array, c: Array, d: float) -> Rational:
     at = int(np.argmax(np.abs(exact)))
     bare = np.prod(1 - zeros / z[at]) / np.prod(1 - poles / z[at])
     ratio = exact[at] / bare
-    delay = int(np.round(-np.angle(ratio) / omega[at])) if len(zeros) < order else 0
     delay = order - len(zeros)
     gain = float(np.real(ratio * z[at] ** delay))
     return Rational(gain, delay, zeros, poles)

@@ -110,10 +110,10 @@ class _Search:
             width = (high - low) / 16
             low, high = max(low, near[-1] - width), min(high, near[-1] + width)
         else:
-            grid = np.linspace(low, high, 17)
+            grid = np.linspace(low, high, 13)
             at = int(np.argmin([used(float(x)) for x in grid]))
-            low, high = float(grid[max(at - 1, 0)]), float(grid[min(at + 1, 16)])
-        found = minimize_scalar(used, bounds=(low, high), method="bounded", options={"xatol": 1e-3, "maxiter": 12})
+            low, high = float(grid[max(at - 1, 0)]), float(grid[min(at + 1, 12)])
+        found = minimize_scalar(used, bounds=(low, high), method="bounded", options={"xatol": 1e-3, "maxiter": 9})
         return float(found.fun), float(found.x)
 
     def filter(self, taps: int) -> Fir:
@@ -140,11 +140,12 @@ class _Search:
         taps = least_length(lambda n: self.best(n)[0], guess, allowed, MAXIMUM_TAPS)
         if taps is None:
             raise self._hopeless(MAXIMUM_TAPS)
-        for _ in range(12):
+        for _ in range(20):
             found = self.filter(taps)
             if all(line.margin >= 0 for line in gain_lines(found, self.requirement)):
                 return found, self.story(taps)
-            taps += 1 if allowed(taps + 1) else 2
+            taps += max(1, taps // 500)
+            taps += 0 if allowed(taps) else 1
         raise self._hopeless(taps)
 
     def _check_reach(self, guess: int, allowed: Callable[[int], bool]) -> None:
