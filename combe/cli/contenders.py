@@ -6,8 +6,10 @@ from typing import Annotated
 
 import typer
 
-from combe.cli.output import print_json
-from combe.design.contenders import contenders, ranked
+from combe.cli.output import print_json, say
+from combe.design.contenders import Contender, contenders, ranked
+from combe.design.nearest import relaxations
+from combe.errors import CombeError
 from combe.requirement import read_requirement
 
 
@@ -18,19 +20,32 @@ def run(
     ] = False,
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
-    """Line up what could do it, cheapest first."""
-    found = ranked(list(contenders(read_requirement(requirement), with_antisymmetric=antisymmetric)))
+    """Line up every method that applies, cheapest first, with the reason where one doesn't."""
+    asked = read_requirement(requirement)
+    try:
+        found = list(contenders(asked, with_antisymmetric=antisymmetric))
+    except CombeError as error:
+        raise error.at(requirement) from None
     if json:
-        print_json([contender.document() for contender in found])
+        print_json([contender.document() for contender in ranked(found)])
     else:
-        for contender in found:
-            kind = ", antisymmetric" if contender.symmetry == -1 else ""
-            if contender.cost is None:
-                print(f"{contender.method}{kind}: {contender.reason}")
-                continue
-            verdict = "keeps every limit" if contender.keeps else "misses"
-            print(
-                f"{contender.method}{kind}, {contender.order + 1} taps: {contender.cost.multiplies} multiplies, "
-                f"{verdict}, spare {contender.spare_db:.4f} dB"
-            )
+        for contender in ranked(found):
+            print(_line(contender))
+    for better in relaxations(asked, found):
+        say(f"nothing keeps every limit; {better.sentence}")
     return 0 if any(contender.keeps for contender in found) else 1
+
+
+def _line(contender: Contender) -> str:
+    kind = ", antisymmetric" if contender.symmetry == -1 else ""
+    if contender.cost is None or contender.delay is None or contender.design is None:
+        return f"{contender.method}{kind}: {contender.reason}"
+    verdict = "keeps every limit" if contender.keeps else "misses"
+    size = f"{contender.order + 1} taps" if contender.design.kind == "fir" else f"order {contender.order}"
+    delay = contender.delay
+    span = f"{delay.least:.4g}" if delay.most - delay.least < 1e-9 else f"{delay.least:.4g} to {delay.most:.4g}"
+    return (
+        f"{contender.method}{kind}, {size}: {contender.cost.multiplies} multiplies, {contender.cost.adds} adds, "
+        f"{contender.cost.delays} words, delay {span} samples, {contender.phase} phase, {verdict}, "
+        f"spare {contender.spare_db:.4f} dB"
+    )

@@ -2,47 +2,144 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+import re
+from typing import Annotated, Any
 
 import typer
 
 from combe.cli.output import print_json, print_lines, say, status_of
+from combe.design.asking import SHAPES, SPARE, DesignChoice, Task
+from combe.design.contenders import contenders, ranked
+from combe.design.costs import lines_of_design
+from combe.design.designed import Design
 from combe.design.file import design_document
-from combe.design.methods import design
+from combe.design.methods import design_task
+from combe.design.nearest import relaxations
+from combe.design.prices import prices
 from combe.errors import CombeError, DesignError
 from combe.files import json_text, write_text
-from combe.ledger import lines_of
-from combe.requirement import read_requirement
+from combe.requirement import Requirement, read_requirement
+from combe.requirement.quantities import parse_frequency, parse_sample_rate
 
-Requirement = Annotated[str, typer.Argument(metavar="REQ.json", help="The requirement file, - for standard input.")]
+RequirementFile = Annotated[
+    str, typer.Argument(metavar="[REQ.json]", help="The requirement file, - for standard input; none with --cutoff or --set.")
+]
 
 
 def run(
-    requirement: Requirement,
+    requirement: RequirementFile = "",
     method: Annotated[str, typer.Option(help="A method's name; without one the cheapest contender.")] = "",
     order: Annotated[int | None, typer.Option(help="A given order: its best filter instead of the shortest.")] = None,
     symmetry: Annotated[
         str, typer.Option(help="symmetric, or antisymmetric (phase turned by 90 degrees).")
     ] = "symmetric",
+    cutoff: Annotated[
+        list[str] | None, typer.Option(help="Cut-off instead of limits (12k, 0.1fs, 0.2fn); twice for a band.")
+    ] = None,
+    shape: Annotated[str, typer.Option(help="lowpass, highpass, bandpass or bandstop, with --cutoff.")] = "",
+    sample_rate: Annotated[str, typer.Option(help="The sample rate where no requirement gives it (48k).")] = "",
+    spare: Annotated[str, typer.Option(help="Where a classic puts spare room: shared, stopband, passband.")] = "shared",
+    weight: Annotated[list[float] | None, typer.Option(help="Weights to trade bands by hand, one for each.")] = None,
+    set_: Annotated[
+        list[str] | None, typer.Option("--set", metavar="NAME=VALUE", help="A setting of the method; see combe methods.")
+    ] = None,
+    with_prices: Annotated[bool, typer.Option("--prices", help="Add what moving each figure would save.")] = False,
     out: Annotated[str, typer.Option(help="Write the design file here.")] = "",
     json: Annotated[bool, typer.Option("--json", help="Print the design file.")] = False,
 ) -> int:
     """Design one filter: the shortest that keeps every limit, or the best of a given order."""
-    asked = read_requirement(requirement)
-    if symmetry not in ("symmetric", "antisymmetric"):
-        raise DesignError(f'"{symmetry}" is not a symmetry', "symmetry", "known are symmetric, antisymmetric")
+    asked = read_requirement(requirement) if requirement else None
+    rate = _rate(asked, sample_rate)
+    choice = DesignChoice(
+        method, order, _symmetry(symmetry), tuple(parse_frequency(text, rate) for text in cutoff or []),
+        _among(shape, ("", *SHAPES), "shape"), _among(spare, SPARE, "spare"), tuple(weight or ()),
+        tuple(_setting(text, rate) for text in set_ or []),
+    )  # fmt: skip
     try:
-        found = design(asked, method or "equiripple", order, 1 if symmetry == "symmetric" else -1)
+        found = _found(asked, rate, choice)
     except CombeError as error:
-        raise error.at(requirement) from None
+        raise (error.at(requirement) if requirement else error) from None
     document = design_document(found)
+    if with_prices and asked is not None:
+        document["prices"] = [price.document(asked) for price in prices(asked, choice_of(found, choice), found)]
     if out:
         write_text(out, json_text(document))
-    lines = lines_of(found.filter, asked)
+    lines = lines_of_design(found, asked) if asked is not None else ()
     if json:
         print_json(document)
     elif out != "-":
         print_lines(lines, f"{found.method}, order {found.order}, {document['cost']['multiplies']} multiplies")
+        for price in document.get("prices", []):
+            print(_price_sentence(price, found.kind))
     for note in found.notes:
         say(f"note: {note}")
     return status_of(lines)
+
+
+def choice_of(found: Design, choice: DesignChoice) -> DesignChoice:
+    """The choice that names the method actually taken."""
+    return DesignChoice(found.method, None, choice.symmetry, settings=choice.settings)
+
+
+def _found(asked: Requirement | None, rate: float, choice: DesignChoice) -> Design:
+    """The design of the method named, or the cheapest contender."""
+    if choice.method:
+        return design_task(Task(asked, rate, choice))
+    if asked is None:
+        raise DesignError("no method is named", "--method", "without a requirement name one, such as butterworth")
+    if choice != DesignChoice("", choice.order, choice.symmetry):
+        raise DesignError("no method is named", "--method", "cut-offs, weights and settings belong to one method")
+    if choice.order is not None or choice.symmetry == -1:
+        return design_task(Task(asked, rate, DesignChoice("equiripple", choice.order, choice.symmetry)))
+    found = list(contenders(asked))
+    best = ranked(found)[0]
+    if best.keeps and best.design is not None:
+        return best.design
+    for better in relaxations(asked, found):
+        say(f"nothing keeps every limit; {better.sentence}")
+    if best.design is not None:
+        return best.design
+    reason = next(contender.reason for contender in found if contender.method == "equiripple")
+    raise DesignError(f"no method does it; equiripple: {reason}")
+
+
+def _rate(asked: Requirement | None, text: str) -> float:
+    rate = parse_sample_rate(text) if text else None
+    if asked is None:
+        if rate is None:
+            raise DesignError("there is no sample rate", "--sample-rate", "give one, or a requirement file")
+        return rate
+    if rate is not None and rate != asked.sample_rate_hz:
+        raise DesignError(f"the requirement is sampled at {asked.sample_rate_hz:g} Hz", "--sample-rate", "leave it out")
+    return asked.sample_rate_hz
+
+
+def _symmetry(word: str) -> int:
+    return 1 if _among(word, ("symmetric", "antisymmetric"), "symmetry") == "symmetric" else -1
+
+
+def _among(word: str, known: tuple[str, ...], name: str) -> str:
+    if word not in known:
+        raise DesignError(f'"{word}" is not a {name}', name, "known are " + ", ".join(k for k in known if k))
+    return word
+
+
+def _setting(text: str, rate: float) -> tuple[str, float]:
+    """``name=value``; frequencies take units."""
+    match = re.fullmatch(r"\s*([\w-]+)\s*=\s*(.+?)\s*", text)
+    if not match:
+        raise DesignError(f'"{text}" is not a setting', "--set", "write one like attenuation_db=60")
+    name = match[1].replace("-", "_")
+    if name.endswith("_hz"):
+        return name, parse_frequency(match[2], rate)
+    try:
+        return name, float(match[2])
+    except ValueError:
+        raise DesignError(f'"{match[2]}" is not a number', name, "write one like 60") from None
+
+
+def _price_sentence(price: dict[str, Any], kind: str) -> str:
+    per = price["order_per_unit"] * (1000 if price["unit"] == "hz" else 1)
+    unit = "kHz" if price["unit"] == "hz" else "dB"
+    thing = "taps" if kind == "fir" else "orders"
+    return f"price: {price['band']}, {price['figure']}: {per:.3g} {thing} per {unit}"

@@ -11,11 +11,16 @@ from combe.design.methods import METHODS
 
 
 def run(json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False) -> int:
-    """List the design methods and what each can do."""
+    """List the design methods: what each can do and what it needs."""
     if json:
         print_json([method.document() for method in METHODS])
         return 0
     for method in METHODS:
         print(f"{method.name}  ({method.kind})  {method.summary}")
-        print(f"    {', '.join(method.can)}")
+        print(f"    can: {', '.join(method.can)}")
+        print(f"    needs: {', or '.join(method.asks)}")
+        for setting in method.settings:
+            default = "" if setting.default is None else f", {setting.default:g} without it"
+            unit = f" in {setting.unit}" if setting.unit else ""
+            print(f"    --set {setting.name}=…  {setting.summary}{unit}{default}")
     return 0

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 from typing import Any
 
 from combe.checking import Fields, describe, is_number
+from combe.design.costs import cost_of_design, lines_of_design
 from combe.design.designed import Design
+from combe.design.given import given_filter, polynomials
 from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text
 from combe.filters import Cascade, Filter, Fir, Roots
-from combe.ledger import cost_of, delay_over_passbands, lines_of, meets
+from combe.ledger import delay_over_passbands, meets
 from combe.requirement import requirement_document, requirement_from
 
 LONGEST = 200_000
@@ -28,8 +29,10 @@ def design_document(design: Design) -> dict[str, Any]:
     if requirement is not None:
         document["requirement"] = requirement_document(requirement)
     document |= _filter_document(source)
-    lines = lines_of(source, requirement) if requirement is not None else ()
-    cost = cost_of(source)
+    if design.parts:
+        document["parts"] = [list(part.taps) for part in design.parts]
+    lines = lines_of_design(design, requirement) if requirement is not None else ()
+    cost = cost_of_design(design)
     bands = [(band.start_hz, band.stop_hz) for band in requirement.passbands] if requirement else []
     delay = delay_over_passbands(source, bands, design.sample_rate_hz)
     document |= {
@@ -66,7 +69,8 @@ def read_design(path: str | Path, sample_rate_hz: float | None = None, text: str
         if text.lstrip()[:1] in ("{", "["):
             document = parse_json(text, "")
             return design_from({"taps": document} if isinstance(document, list) else document, "", sample_rate_hz)
-        return Design("given", Fir(_lines_of_taps(text)), sample_rate_hz or 1.0)
+        given = given_filter(text)
+        return Design("given", given.filter, sample_rate_hz or 1.0, notes=(f"read as {given.words}",))
     except CombeError as error:
         raise error.at(str(path)) from None
 
@@ -91,7 +95,17 @@ def design_from(document: Any, where: str = "", sample_rate_hz: float | None = N
         requirement = None
     notes = document.get("notes") or []
     kept = tuple(str(note) for note in notes) if isinstance(notes, list) else ()
-    return Design(fields.text("method", "a method", "given"), source, rate, requirement, kept)
+    return Design(fields.text("method", "a method", "given"), source, rate, requirement, kept, parts=_parts(fields))
+
+
+def _parts(fields: Fields) -> tuple[Fir, ...]:
+    """The filters in a row a FIR is made of, where the file says so."""
+    if not fields.has("parts"):
+        return ()
+    found = []
+    for index, part in enumerate(fields.list("parts", "a list of lists of taps")):
+        found.append(filter_from(Fields({"taps": part}, fields.place(f"parts[{index}]"))))
+    return tuple(part for part in found if isinstance(part, Fir))
 
 
 def filter_from(fields: Fields) -> Filter:
@@ -111,8 +125,14 @@ def filter_from(fields: Fields) -> Filter:
         return Cascade(tuple(_section(item, fields.place(f"sections[{k}]")) for k, item in enumerate(entries)), gain)
     if fields.has("zeros") or fields.has("poles"):
         return Roots(_roots(fields, "zeros"), _roots(fields, "poles"), gain)
+    if fields.has("b") or fields.has("a"):
+        b, a = (
+            [_number(x, fields.place(f"{key}[{k}]")) for k, x in enumerate(fields.list(key))]
+            if fields.has(key) else [1.0] for key in ("b", "a")
+        )  # fmt: skip
+        return polynomials(b, a).filter
     raise FileError(
-        "there is no filter here", fields.where, 'expected the key "taps", "sections", or "zeros" and "poles"'
+        "there is no filter here", fields.where, 'expected the key "taps", "sections", "b" and "a", or "zeros" and "poles"'
     )
 
 
@@ -146,17 +166,3 @@ def _number(value: Any, where: str) -> float:
         raise FileError(f"{value:g} is too large", where, f"numbers up to {LARGEST_NUMBER:g} are taken")
     return float(value)
 
-
-def _lines_of_taps(text: str) -> tuple[float, ...]:
-    """One tap a line; blank lines and lines that start with # are passed over, a trailing comma is forgiven."""
-    taps = []
-    for number, line in enumerate(text.splitlines(), 1):
-        word = line.strip().rstrip(",;").strip()
-        if not word or word.startswith("#"):
-            continue
-        if not re.fullmatch(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?", word):
-            raise FileError(f"expected one tap, a number, found {describe(word)}", f"line {number}")
-        taps.append(_number(float(word), f"line {number}"))
-    if not 1 <= len(taps) <= LONGEST:
-        raise FileError(f"found {len(taps)} taps, between 1 and {LONGEST} are taken", "")
-    return tuple(taps)

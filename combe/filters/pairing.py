@@ -46,7 +46,7 @@ def sections_of(source: Rational) -> Cascade:
 def _scaled(sections: list[Section], gain: float) -> Cascade:
     """Share the gain out over the sections in powers of two, each as far as its own peak asks for."""
     left = np.log2(abs(gain)) if gain else 0.0
-    mantissa = float(np.sign(gain)) * 2.0 ** (left - np.round(left)) if gain else 0.0
+    mantissa = float(np.ldexp(gain, -int(np.round(left)))) if gain else 0.0
     remaining = int(np.round(left))
     found = []
     for index, section in enumerate(sections):
