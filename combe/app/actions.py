@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
 from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QPlainTextEdit
 
 from combe.app.plots.panel import TABS
@@ -18,6 +18,11 @@ from combe.requirement.presets import SHAPES
 
 if TYPE_CHECKING:
     from combe.app.window import MainWindow
+
+COUNT_NAMES = {
+    "hz": "Frequencies in Hz", "fs": "Frequencies as shares of the sample rate",
+    "fn": "Frequencies as shares of half the sample rate",
+}  # fmt: skip
 
 
 class Actions:
@@ -49,6 +54,8 @@ class Actions:
         self._part("Edit")
         self._add("Edit", "Rename…", "F2", dialogs.rename)
         self._add("Edit", "Add a band", "Ctrl+B", window.brief.add_band)
+        self._add("Edit", "Turn the brief: keep what is blocked", "Ctrl+T", window.turn_brief)
+        self._add("Edit", "Coefficients by hand…", "Ctrl+H", dialogs.by_hand)
         for name in SHAPES:
             self._add("Edit", f"Start from a {name}", "", partial(window._on_shape, name))
         for number, step in enumerate(STEPS, 1):
@@ -60,9 +67,13 @@ class Actions:
         self._add("View", "Show the whole plot", "Ctrl+0", window.plots.go_home)
         self._add("View", "Go to the worst point", "Ctrl+W", self._worst)
         self._part("View")
-        self.relative = self._add("View", "Frequencies as shares of the sample rate", "Ctrl+F", self._toggle_relative)
-        self.relative.setCheckable(True)
-        self.relative.setChecked(window.settings.relative)
+        self.counts = QActionGroup(window)
+        for count, name in COUNT_NAMES.items():
+            action = self._add("View", name, "", partial(self._count, count))
+            action.setCheckable(True)
+            action.setChecked(window.settings.counted == count)
+            self.counts.addAction(action)
+        self._add("View", "Count frequencies the next way", "Ctrl+F", self._next_count)
         self.dark = self._add("View", "Dark theme", "Ctrl+D", self._toggle_dark)
         self.dark.setCheckable(True)
         self.dark.setChecked(window.settings.theme == "dark")
@@ -134,8 +145,13 @@ class Actions:
         self.window.open_step("code")
         self.window.session.prove()
 
-    def _toggle_relative(self) -> None:
-        self.window.set_relative(self.relative.isChecked())
+    def _count(self, count: str) -> None:
+        self.named(COUNT_NAMES[count]).setChecked(True)
+        self.window.set_counted(count)
+
+    def _next_count(self) -> None:
+        order = list(COUNT_NAMES)
+        self._count(order[(order.index(self.window.settings.counted) + 1) % len(order)])
 
     def _toggle_dark(self) -> None:
         self.window.dress("dark" if self.dark.isChecked() else "light")

@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from combe import __version__
+from combe.design.asking import DesignChoice
+from combe.design.given import Given
 from combe.errors import CombeError
 from combe.project.demo import demo_project, fresh_project
 from combe.project.document import Project
@@ -139,6 +141,23 @@ class Dialogs:
         if name.strip():
             asked = replace(project.requirement, name=name.strip())
             self.window.session.change(replace(project, name=name.strip(), requirement=asked), "rename")
+
+    def by_hand(self) -> None:
+        """Coefficients typed or pasted."""
+        from combe.app.widgets.hand_dialog import HandDialog
+
+        dialog = HandDialog(self.window)
+        if dialog.exec():
+            self.take_by_hand(dialog.found)
+
+    def take_by_hand(self, given: Given | None) -> None:
+        """Make coefficients the design, held against the brief."""
+        if given is None:
+            return
+        project = self.window.session.project
+        choice = DesignChoice("given", given=given.filter)
+        self.window.session.change(replace(project, design=choice), "coefficients by hand")
+        self.window.tell(f"read as {given.words}")
 
     def complain(self, title: str, error: CombeError) -> None:
         """Say what went wrong, in a sentence."""

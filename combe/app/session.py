@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -14,6 +15,8 @@ from combe.arithmetic.realize import FEWEST_BITS, realize, rounded_lines
 from combe.delivery.package import Package
 from combe.design.contenders import Contender, contender_of, contenders
 from combe.design.designed import Design
+from combe.design.nearest import Relaxation, relaxations
+from combe.design.prices import Price, prices
 from combe.errors import CombeError
 from combe.ledger import Line, worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
@@ -55,6 +58,8 @@ class Session(QObject):
         self.package: Package | None = None
         self.proof: Proof | None = None
         self.contenders: list[Contender] = []
+        self.prices: list[Price] = []
+        self.relaxations: list[Relaxation] = []
         self.widths: list[WidthRow] = []
         self.trouble: dict[str, CombeError] = {}
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
@@ -115,8 +120,11 @@ class Session(QObject):
             self._follow()
 
     def ask(self, requirement: Requirement, what: str, gesture: str = "") -> None:
-        """Change what is asked. An order chosen by hand stays only while the same edges are dragged."""
-        design = replace(self.project.design, order=None)
+        """Change what is asked. An order chosen by hand gives way to the search, unless a cut-off needs it."""
+        design = self.project.design
+        if not design.cutoffs_hz:
+            weights = design.weights if len(design.weights) == len(requirement.bands) else ()
+            design = replace(design, order=None, weights=weights)
         self.change(replace(self.project, requirement=requirement, design=design), what, gesture)
 
     def end_gesture(self) -> None:
@@ -154,6 +162,7 @@ class Session(QObject):
         self.saved, self.path, self.proof = project, path, None
         self.ideal = self.rounded = self.package = None
         self.measured, self.contenders, self.widths = (), [], []
+        self.prices, self.relaxations = [], []
         self._lined_up_for = None
         self.file_changed.emit()
         self._follow()
@@ -228,6 +237,10 @@ class Session(QObject):
             self._take_proof(value)
         elif step == "contenders":
             self.contenders = value
+        elif step == "prices":
+            self.prices = value
+        elif step == "relaxations":
+            self.relaxations = value
         elif step == "lined-up":
             self._lined_up_for = value
             return
@@ -310,17 +323,26 @@ def _side(
     project: Project, ideal: Ideal | None, known: list[Contender], is_stopped: Callable[[], bool]
 ) -> Iterator[tuple[str, Any]]:
     """What stands beside the chain: contenders (those ``known`` already stay), and the margin at every width."""
-    ideal = ideal or ideal_of(project, is_stopped)
-    own = contender_of(ideal.design, project.requirement, project.design.symmetry)
+    if ideal is None:
+        with contextlib.suppress(CombeError):
+            ideal = ideal_of(project, is_stopped)
     found = list(known)
     if not found:
-        for contender in contenders(project.requirement, is_stopped, with_antisymmetric=True):
+        yield "relaxations", []
+        for contender in contenders(project.requirement, is_stopped):
             found.append(contender)
             yield "contenders", list(found)
-    if not any(_same(own, other) for other in found):
-        found.append(own)
+    if ideal is not None:
+        own = contender_of(ideal.design, project.requirement, project.design.symmetry)
+        if not any(_same(own, other) for other in found):
+            found.append(own)
     yield "contenders", list(found)
+    if is_stopped():
+        return
     yield "lined-up", project.requirement
+    yield from _beside(project, ideal, found, is_stopped)
+    if ideal is None:
+        return
     rows: list[WidthRow] = []
     for bits in WIDTHS:
         try:
@@ -335,8 +357,26 @@ def _side(
     yield "widths", rows
 
 
+def _beside(
+    project: Project, ideal: Ideal | None, found: list[Contender], is_stopped: Callable[[], bool]
+) -> Iterator[tuple[str, Any]]:
+    """What each figure costs; what could be relaxed where nothing keeps the requirement."""
+    priced: list[Price] = []
+    yield "prices", []
+    if ideal is not None:
+        with contextlib.suppress(CombeError):
+            for price in prices(project.requirement, project.design, ideal.design, is_stopped):
+                priced.append(price)
+            yield "prices", list(priced)
+    relaxed: list[Relaxation] = []
+    with contextlib.suppress(CombeError):
+        for relaxation in relaxations(project.requirement, found, is_stopped):
+            relaxed.append(relaxation)
+            yield "relaxations", list(relaxed)
+
+
 def _same(left: Contender, right: Contender) -> bool:
-    return (left.order, left.symmetry) == (right.order, right.symmetry)
+    return (left.method, left.order, left.symmetry) == (right.method, right.order, right.symmetry)
 
 
 def _prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:

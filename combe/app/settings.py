@@ -13,13 +13,15 @@ from combe.files import write_text
 
 RECENT = 8
 
+COUNTS = ("hz", "fs", "fn")
+
 
 @dataclass(slots=True)
 class Settings:
     """Small and forgiving: what can't be read is as if never set."""
 
     theme: str = "light"
-    relative: bool = False
+    counted: str = "hz"
     recent: list[str] = field(default_factory=list)
     path: Path = field(default_factory=lambda: Path(platformdirs.user_config_dir("combe")) / "settings.json")
 
@@ -30,7 +32,7 @@ class Settings:
         try:
             found = json.loads(made.path.read_text(encoding="utf-8"))
             made.theme = found["theme"] if found["theme"] in ("light", "dark") else "light"
-            made.relative = bool(found["relative"])
+            made.counted = found["counted"] if found["counted"] in COUNTS else "hz"
             made.recent = [str(item) for item in found["recent"]][:RECENT]
         except (OSError, ValueError, KeyError, TypeError):
             pass

@@ -53,11 +53,19 @@ def _ideal(session: Session) -> StepState:
             "no filter keeps this" if session.trouble else "working…",
         )
     design = session.ideal.design
-    what = f"{design.method}, {design.order + 1} taps"
-    if session.project.design.symmetry == -1:
+    choice = session.project.design
+    is_fir = design.kind == "fir"
+    what = f"{design.method}, " + (f"{design.order + 1} taps" if is_fir else f"order {design.order}")
+    if choice.method == "given":
+        what += "\ncoefficients by hand"
+    elif choice.cutoffs_hz:
+        what += "\nby its cut-off"
+    elif choice.symmetry == -1:
         what += "\nphase turned 90°"
+    elif choice.order is None:
+        what += "\nthe shortest" if is_fir else "\nthe least order"
     else:
-        what += "\nthe shortest" if session.project.design.order is None else "\nlength chosen by hand"
+        what += "\nlength chosen by hand" if is_fir else "\norder chosen by hand"
     return StepState(worst_verdict(session.ideal.lines), what, _margin(session.ideal.lines))
 
 

@@ -35,11 +35,11 @@ from combe.project.chain import STEPS
 from combe.project.document import DesignChoice, Project
 from combe.requirement import Requirement
 from combe.requirement.presets import shape
-from combe.requirement.sentences import with_edges, with_levels
+from combe.requirement.sentences import turned, with_edges, with_levels
 
 _closed: list[tuple[QMainWindow, Session]] = []
 DRAG_MS, PATIENCE_MS = 60, 40
-BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 248, 8
+BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 264, 8
 
 
 class MainWindow(QMainWindow):
@@ -130,6 +130,7 @@ class MainWindow(QMainWindow):
         self.plots.released.connect(session.end_gesture)
         self.start_panel.shape_picked.connect(self._on_shape)
         self.contenders.picked.connect(self._on_contender)
+        self.contenders.relaxed.connect(self._on_relaxed)
         self.rounded.bits_picked.connect(self._on_bits)
         self.arithmetic.chosen.connect(self._on_arithmetic)
         self.code.named.connect(lambda name: session.change(replace(session.project, code_name=name), "name the code"))
@@ -166,9 +167,9 @@ class MainWindow(QMainWindow):
         self._show_lines()
         self.update()
 
-    def set_relative(self, relative: bool) -> None:
+    def set_counted(self, counted: str) -> None:
         """Count frequencies in shares of the sample rate, or in Hz."""
-        self.settings.relative = relative
+        self.settings.counted = counted
         self._show_project(self.session.project)
         self._show_ledger()
 
@@ -181,9 +182,9 @@ class MainWindow(QMainWindow):
     # -- from the session ------------------------------------------------------------------------------------
 
     def _show_project(self, project: Project) -> None:
-        relative = self.settings.relative
-        self.brief.show_requirement(project.requirement, relative)
-        self.plots.show_requirement(project.requirement, relative)
+        counted = self.settings.counted
+        self.brief.show_requirement(project.requirement, counted)
+        self.plots.show_requirement(project.requirement, counted)
         self.rounded.show_bits(project.arithmetic.coefficient_bits)
         self.arithmetic.show_choices(project.arithmetic)
         self.code.show_name(project.code_name)
@@ -200,8 +201,10 @@ class MainWindow(QMainWindow):
         self.setWindowModified(session.is_modified)
 
     def _on_step(self, step: str) -> None:
-        if step == "contenders":
+        if step in ("contenders", "relaxations"):
             self._show_contenders()
+        elif step == "prices":
+            self.brief.show_prices(self.session.prices, self._order_word())
         elif step == "widths":
             self.rounded.show_rows(self.session.widths)
         if step in ("code", "proof"):
@@ -220,8 +223,8 @@ class MainWindow(QMainWindow):
             self.rounded.show_rounded(self.session.rounded)
             self.arithmetic.show_rounded(self.session.rounded)
         if step == "ideal":
+            self.contenders.clear_trouble()
             self._show_contenders()
-            self.contenders.show_notes(self.session.ideal.design.notes if self.session.ideal else ())
         self._show_title()
 
     def _show_figures(self) -> None:
@@ -232,8 +235,12 @@ class MainWindow(QMainWindow):
 
     def _on_trouble(self, step: str, error: CombeError | None) -> None:
         sentence = error.sentence() if error is not None else ""
-        if step == "chain" and error is not None:
-            self.contenders.show_trouble(sentence)
+        if step == "chain":
+            if error is not None:
+                self.contenders.show_trouble(sentence)
+            else:
+                self.contenders.clear_trouble()
+            self._show_contenders()
         if step == "rounded" and error is not None:
             self.rounded.show_rounded(None, sentence)
             self.arithmetic.show_rounded(None, sentence)
@@ -250,10 +257,19 @@ class MainWindow(QMainWindow):
 
     def _show_contenders(self) -> None:
         session = self.session
-        if "chain" in session.trouble:
-            return
-        order = session.ideal.design.order if session.ideal else None
-        self.contenders.show_contenders(session.contenders, session.project.requirement, session.project.design, order)
+        project = session.project
+        ideal = None if session.ideal is None or "chain" in session.trouble else session.ideal.design
+        if ideal is not None and ideal.method != project.design.method:
+            ideal = None
+        self.contenders.show_design(ideal, project.design, project.requirement, self.settings.counted)
+        order = ideal.order if ideal is not None else None
+        self.contenders.show_contenders(
+            session.contenders, project.requirement, project.design, order, session.relaxations
+        )
+
+    def _order_word(self) -> str:
+        ideal = self.session.ideal
+        return "taps" if ideal is None or ideal.design.kind == "fir" else "orders"
 
     def _show_curves(self) -> None:
         session = self.session
@@ -296,7 +312,7 @@ class MainWindow(QMainWindow):
         proof, package = session.proof, session.package
         if proof is not None and proof.holds and package is not None and proof.checksum == package.checksum:
             lines["code"] = proof.lines
-        self.ledger.show_lines(session.project.requirement, lines, self.settings.relative)
+        self.ledger.show_lines(session.project.requirement, lines, self.settings.counted)
 
     def _show_code(self) -> None:
         session = self.session
@@ -352,6 +368,18 @@ class MainWindow(QMainWindow):
 
     def _on_contender(self, choice: DesignChoice) -> None:
         self.session.change(replace(self.session.project, design=choice), "take a contender")
+
+    def _on_relaxed(self, requirement: Requirement, method: str) -> None:
+        design = DesignChoice(method)
+        project = replace(self.session.project, requirement=requirement, design=design)
+        self.session.change(project, "take the nearest possible")
+
+    def turn_brief(self) -> None:
+        """Keep what was blocked, block what was kept."""
+        try:
+            self.session.ask(turned(self.session.project.requirement), "turn the brief")
+        except CombeError as error:
+            self.tell(error.sentence())
 
     def _on_bits(self, bits: int) -> None:
         project = self.session.project

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import Annotated, Any
 
 import typer
@@ -12,7 +13,7 @@ from combe.design.asking import SHAPES, SPARE, DesignChoice, Task
 from combe.design.contenders import contenders, ranked
 from combe.design.costs import lines_of_design
 from combe.design.designed import Design
-from combe.design.file import design_document
+from combe.design.file import design_document, read_design
 from combe.design.methods import design_task
 from combe.design.nearest import relaxations
 from combe.design.prices import prices
@@ -43,6 +44,7 @@ def run(
     set_: Annotated[
         list[str] | None, typer.Option("--set", metavar="NAME=VALUE", help="A setting of the method; see combe methods.")
     ] = None,
+    from_: Annotated[str, typer.Option("--from", help="Coefficients by hand: hold this file against the requirement.")] = "",
     with_prices: Annotated[bool, typer.Option("--prices", help="Add what moving each figure would save.")] = False,
     out: Annotated[str, typer.Option(help="Write the design file here.")] = "",
     json: Annotated[bool, typer.Option("--json", help="Print the design file.")] = False,
@@ -55,6 +57,8 @@ def run(
         _among(shape, ("", *SHAPES), "shape"), _among(spare, SPARE, "spare"), tuple(weight or ()),
         tuple(_setting(text, rate) for text in set_ or []),
     )  # fmt: skip
+    if from_:
+        choice = replace(choice, method="given", given=read_design(from_, rate).filter)
     try:
         found = _found(asked, rate, choice)
     except CombeError as error:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from combe.design.designed import Design
 from combe.errors import DesignError
+from combe.filters import Filter
 from combe.requirement import Requirement
 
 Stop = Callable[[], bool]
@@ -21,7 +22,7 @@ class DesignChoice:
     ``order`` None takes the least that keeps every limit. ``cutoffs_hz`` are the edges to aim at instead of the
     limits: one for a lowpass or highpass, two for a bandpass or bandstop; ``shape`` says which where no requirement
     does. ``weights`` (one per band) trade by hand: a band weighs its limit times its weight. ``settings`` are a
-    method's own parameters by name.
+    method's own parameters by name. ``given`` is the filter itself where coefficients are given by hand.
     """
 
     method: str = "equiripple"
@@ -32,6 +33,7 @@ class DesignChoice:
     spare: str = "shared"
     weights: tuple[float, ...] = ()
     settings: tuple[tuple[str, float], ...] = ()
+    given: Filter | None = None
 
     def setting(self, name: str) -> float | None:
         """One of the method's own parameters, None where it is left to the method."""

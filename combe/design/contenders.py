@@ -134,8 +134,11 @@ def _is_plain(requirement: Requirement) -> bool:
     return all(min(db for _, db in limit.points) == max(db for _, db in limit.points) for limit in limits)
 
 
+_NAMES = [method.name for method in METHODS]
+
+
 def ranked(found: list[Contender]) -> list[Contender]:
-    """Those that keep every limit first, then by multiplies, adds, memory and margin; those without a filter last."""
+    """Those that keep every limit first, then by multiplies, adds and memory; those without a filter last."""
     return sorted(
         found,
         key=lambda c: (
@@ -143,6 +146,8 @@ def ranked(found: list[Contender]) -> list[Contender]:
             c.cost is None,
             (c.cost.multiplies, c.cost.adds, c.cost.delays) if c.cost else (0, 0, 0),
             c.symmetry == -1,
+            c.design is None,
+            _NAMES.index(c.method) if c.method in _NAMES else len(_NAMES),
             -(c.spare_db or 0.0),
         ),
     )

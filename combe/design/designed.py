@@ -14,7 +14,7 @@ class Design:
 
     ``notes`` are sentences for the user: what the search found, what the cap on transitions cost. ``alternation``
     holds the angular frequencies at which a minimax error alternates; a search nearby may start from them.
-    ``parts`` are filters in a row whose product ``filter`` is, where running them so is cheaper.
+    ``parts`` are filters in a row whose product ``filter`` is, where running them so is cheaper; ``singular_values`` the Hankel values a reduction chose by.
     """
 
     method: str
@@ -25,6 +25,7 @@ class Design:
     seconds: float = field(default=0.0, compare=False)
     alternation: tuple[float, ...] = field(default=(), compare=False)
     parts: tuple[Fir, ...] = ()
+    singular_values: tuple[float, ...] = field(default=(), compare=False)
 
     @property
     def kind(self) -> str:

@@ -28,7 +28,7 @@ def design_document(design: Design) -> dict[str, Any]:
     }  # fmt: skip
     if requirement is not None:
         document["requirement"] = requirement_document(requirement)
-    document |= _filter_document(source)
+    document |= filter_document(source)
     if design.parts:
         document["parts"] = [list(part.taps) for part in design.parts]
     lines = lines_of_design(design, requirement) if requirement is not None else ()
@@ -42,12 +42,15 @@ def design_document(design: Design) -> dict[str, Any]:
         "delay_samples": {"mean": delay.mean, "least": delay.least, "most": delay.most},
         "seconds": round(design.seconds, 6),
     }
+    if design.singular_values:
+        document["hankel_singular_values"] = list(design.singular_values)
     if design.notes:
         document["notes"] = list(design.notes)
     return document
 
 
-def _filter_document(source: Filter) -> dict[str, Any]:
+def filter_document(source: Filter) -> dict[str, Any]:
+    """The keys that hold a filter's coefficients."""
     if isinstance(source, Fir):
         return {"taps": list(source.taps)}
     if isinstance(source, Cascade):

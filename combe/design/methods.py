@@ -83,6 +83,12 @@ def weighted(requirement: Requirement, weights: tuple[float, ...]) -> Requiremen
     return reweighted(requirement, weights) if weights else requirement
 
 
+def _given(task: Task) -> Design:
+    if task.choice.given is None:
+        raise DesignError("no coefficients are given", "given", "type or paste them, or name their file with --from")
+    return Design("given", task.choice.given, task.sample_rate_hz, task.requirement)
+
+
 LINEAR = ("linear phase", "given order")
 METHODS: tuple[Method, ...] = (
     Method("equiripple", "fir", "minimax linear phase by Remez exchange: the fewest taps for any set of limits",
@@ -132,6 +138,8 @@ METHODS: tuple[Method, ...] = (
            (fractional_delay.DELAY, fractional_delay.BAND), False),
     *(Method(name, "fir or iir" if name == "comb" else "iir", summary, ("closed form",), (FREE,), make, settings, False)
       for name, summary, make, settings in single.METHODS),
+    Method("given", "fir or iir", "coefficients typed, pasted or read from a file", ("taps", "b and a", "sections", "roots"),
+           ("coefficients",), _given, (), False),
 )  # fmt: skip
 
 

@@ -10,9 +10,10 @@ from combe.arithmetic.stages import Realization
 from combe.delivery.c import c_package
 from combe.delivery.package import Package
 from combe.design.asking import Task
+from combe.design.costs import lines_of_design
 from combe.design.designed import Design
 from combe.design.methods import Stop, design_task
-from combe.ledger import Line, lines_of
+from combe.ledger import Line
 from combe.project.document import Project
 from combe.signals.sweep import measured_lines, sweep_for
 
@@ -42,7 +43,7 @@ def ideal_of(
     """The design a project asks for; a draft while an edge is dragged."""
     asked = project.requirement
     found = design_task(Task(asked, asked.sample_rate_hz, project.design, is_stopped, near, is_draft))
-    return Ideal(found, lines_of(found.filter, project.requirement), is_draft)
+    return Ideal(found, lines_of_design(found, project.requirement), is_draft)
 
 
 def rounded_of(project: Project, ideal: Ideal) -> Rounded:

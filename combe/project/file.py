@@ -10,9 +10,12 @@ from combe.arithmetic.realize import FEWEST_BITS, MOST_BITS, Choices
 from combe.arithmetic.stages import FORMS
 from combe.checking import Fields, is_number
 from combe.delivery.package import checked_name, identifier_from
+from combe.design.asking import SHAPES, SPARE
+from combe.design.file import filter_document, filter_from
 from combe.design.methods import METHODS
 from combe.errors import CombeError
 from combe.files import json_text, read_json, write_text
+from combe.filters import Filter
 from combe.ledger import Line
 from combe.project.document import DesignChoice, Project, ProofRecord
 from combe.requirement import requirement_document, requirement_from
@@ -62,11 +65,41 @@ def project_from(document: Any) -> Project:
 
 def _design(document: Any) -> DesignChoice:
     fields = Fields(document, "design")
-    fields.only(("method", "order", "symmetry"))
+    fields.only((
+        "method", "order", "symmetry", "cutoffs_hz", "shape", "spare", "weights", "settings", "given",
+    ))  # fmt: skip
     order = fields.integer("order", 0, 10**6) if fields.has("order") else None
     symmetry = fields.choice("symmetry", ("symmetric", "antisymmetric"), "symmetric")
     method = fields.choice("method", [m.name for m in METHODS], "equiripple")
-    return DesignChoice(method, order, 1 if symmetry == "symmetric" else -1)
+    return DesignChoice(
+        method, order, 1 if symmetry == "symmetric" else -1, _numbers(fields, "cutoffs_hz"),
+        fields.choice("shape", ("", *SHAPES), ""), fields.choice("spare", SPARE, "shared"), _numbers(fields, "weights"),
+        _settings(fields), _given(fields, method),
+    )  # fmt: skip
+
+
+def _numbers(fields: Fields, key: str) -> tuple[float, ...]:
+    if not fields.has(key):
+        return ()
+    values = fields.list(key, "a list of numbers")
+    if not all(is_number(value) for value in values):
+        raise fields.fail(key, "a list of numbers")
+    return tuple(float(value) for value in values)
+
+
+def _settings(fields: Fields) -> tuple[tuple[str, float], ...]:
+    if not fields.has("settings"):
+        return ()
+    named = Fields(fields.document["settings"], fields.place("settings"))
+    return tuple((name, named.number(name)) for name in named.document)
+
+
+def _given(fields: Fields, method: str) -> Filter | None:
+    if not fields.has("given"):
+        if method == "given":
+            raise fields.fail("given", "the coefficients, as in a design file")
+        return None
+    return filter_from(Fields(fields.document["given"], fields.place("given")))
 
 
 def _arithmetic(document: Any) -> Choices:
@@ -122,6 +155,18 @@ def project_document(project: Project) -> dict[str, Any]:
         design["order"] = project.design.order
     if project.design.symmetry == -1:
         design["symmetry"] = "antisymmetric"
+    choice = project.design
+    for key in ("cutoffs_hz", "weights"):
+        if getattr(choice, key):
+            design[key] = list(getattr(choice, key))
+    if choice.shape:
+        design["shape"] = choice.shape
+    if choice.spare != "shared":
+        design["spare"] = choice.spare
+    if choice.settings:
+        design["settings"] = dict(choice.settings)
+    if choice.given is not None:
+        design["given"] = filter_document(choice.given)
     choices = project.arithmetic
     arithmetic = {
         "coefficient_bits": choices.coefficient_bits, "structure": choices.structure, "input": choices.input,

@@ -93,10 +93,15 @@ def parse_duration(text: str, sample_rate_hz: float) -> float:
     return _finite(value, text)
 
 
-def frequency_text(hz: float, sample_rate_hz: float = math.inf, relative: bool = False) -> str:
-    """A frequency as it's read: ``62.5 kHz``; as a share of the sample rate where asked: ``0.25 fs``."""
-    if relative:
+def frequency_text(hz: float, sample_rate_hz: float = math.inf, counted: str = "hz") -> str:
+    """A frequency as it's read: ``62.5 kHz``.
+
+    Counted in "fs" it is a share of the sample rate (``0.25 fs``), in "fn" of half of it (``0.5 fn``).
+    """
+    if counted == "fs":
         return f"{short(hz / sample_rate_hz, 6)} fs"
+    if counted == "fn":
+        return f"{short(2 * hz / sample_rate_hz, 6)} fn"
     if sample_rate_hz <= 2 or hz == 0:
         return short(hz, 7)
     for size, unit in ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz")):

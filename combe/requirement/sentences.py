@@ -25,12 +25,12 @@ class Word:
     figure: str = ""
 
 
-def band_sentence(band: Band, requirement: Requirement, relative: bool = False) -> list[Word]:
+def band_sentence(band: Band, requirement: Requirement, counted: str = "hz") -> list[Word]:
     """``Block 0 Hz to 12 kHz, 60 dB down`` or ``Keep 18 kHz to 110 kHz at ±0.1 dB``."""
     rate = requirement.sample_rate_hz
     words = [
-        Word("Keep" if band.is_passband else "Block"), Word(frequency_text(band.start_hz, rate, relative), "start"),
-        Word("to"), Word(frequency_text(band.stop_hz, rate, relative), "stop"),
+        Word("Keep" if band.is_passband else "Block"), Word(frequency_text(band.start_hz, rate, counted), "start"),
+        Word("to"), Word(frequency_text(band.stop_hz, rate, counted), "stop"),
     ]  # fmt: skip
     if band.is_passband:
         return [*words, Word("at"), Word(ripple_text(band), "ripple")]
@@ -112,6 +112,28 @@ def turned_band(requirement: Requirement, index: int) -> Requirement:
     if band.is_passband:
         return with_levels(requirement, index, None, -60.0)
     return with_levels(requirement, index, -0.1, 0.1)
+
+
+def turned(requirement: Requirement) -> Requirement:
+    """Every band kept that was blocked and blocked that was kept: low- to highpass, band- to notch-like.
+
+    The tightest ripple and the deepest attenuation change sides with the bands.
+    """
+    ripples = [band for band in requirement.passbands if band.lower is not None]
+    tightest = min(ripples, key=lambda band: band.upper.first_db - band.lower.first_db if band.lower else 0.0)
+    assert tightest.lower is not None
+    low, high = tightest.lower.first_db, tightest.upper.first_db
+    down = min((db for band in requirement.stopbands for _, db in band.upper.points), default=-60.0)
+    if not requirement.stopbands:
+        raise RequirementError("no band is blocked, so that nothing would be kept", "bands", "add a band first")
+    bands = []
+    for band in requirement.bands:
+        start, stop = band.start_hz, band.stop_hz
+        if band.is_passband:
+            bands.append(replace(band, upper=Limit.level(down, start, stop), lower=None))
+        else:
+            bands.append(replace(band, upper=Limit.level(high, start, stop), lower=Limit.level(low, start, stop)))
+    return replace(requirement, bands=tuple(bands))
 
 
 def with_new_band(requirement: Requirement) -> tuple[Requirement, int]:

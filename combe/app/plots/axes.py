@@ -27,20 +27,22 @@ class FrequencyAxis(pg.AxisItem):
     def __init__(self) -> None:
         super().__init__("bottom")
         self.sample_rate_hz = 2.0
-        self.relative = False
+        self.counted = "hz"
 
-    def set_rate(self, sample_rate_hz: float, relative: bool) -> None:
-        """The sample rate, and whether to count in shares of it."""
-        if (sample_rate_hz, relative) != (self.sample_rate_hz, self.relative):
-            self.sample_rate_hz, self.relative = sample_rate_hz, relative
+    def set_rate(self, sample_rate_hz: float, counted: str) -> None:
+        """The sample rate, and whether to count in Hz or in shares of it."""
+        if (sample_rate_hz, counted) != (self.sample_rate_hz, self.counted):
+            self.sample_rate_hz, self.counted = sample_rate_hz, counted
             self.picture = None
             self.update()
 
     @property
     def unit(self) -> tuple[float, str]:
         """Size and name of the unit."""
-        if self.relative:
+        if self.counted == "fs":
             return self.sample_rate_hz, "× sample rate"
+        if self.counted == "fn":
+            return self.sample_rate_hz / 2, "× half the sample rate"
         if self.sample_rate_hz <= 2:
             return 1.0, "× sample rate" if self.sample_rate_hz == 1 else "× half the sample rate"
         nyquist = self.sample_rate_hz / 2
@@ -190,7 +192,7 @@ class Plot(pg.PlotWidget):
             return short(hz, 6)
         digits = 5
         rounded = float(f"{hz:.{digits}g}") if math.isfinite(hz) else 0.0
-        return frequency_text(rounded, self.frequency_axis.sample_rate_hz, self.frequency_axis.relative)
+        return frequency_text(rounded, self.frequency_axis.sample_rate_hz, self.frequency_axis.counted)
 
     def copy_picture(self) -> None:
         """Put the plot on the clipboard as a picture."""

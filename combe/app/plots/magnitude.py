@@ -84,13 +84,13 @@ class MagnitudePlot(QWidget):
 
     # -- values ----------------------------------------------------------------------------------------------
 
-    def show_requirement(self, requirement: Requirement, relative: bool = False) -> None:
+    def show_requirement(self, requirement: Requirement, counted: str = "hz") -> None:
         """Draw another mask, keeping handles that are held."""
         self.requirement = requirement
         self.main.unit = "gain" if self.linear else "dB"
         for plot in (self.main, self.loupe):
             assert plot.frequency_axis is not None
-            plot.frequency_axis.set_rate(requirement.sample_rate_hz, relative)
+            plot.frequency_axis.set_rate(requirement.sample_rate_hz, counted)
             plot.label_axes()
         self.main_mask.show_requirement(requirement, self.linear)
         self.loupe_mask.show_requirement(requirement, False, self._centers())
@@ -156,8 +156,8 @@ class MagnitudePlot(QWidget):
         self.linear = linear
         self.main.is_zoomed = False
         if self.requirement is not None:
-            relative = bool(self.main.frequency_axis and self.main.frequency_axis.relative)
-            self.show_requirement(self.requirement, relative)
+            counted = self.main.frequency_axis.counted if self.main.frequency_axis else "hz"
+            self.show_requirement(self.requirement, counted)
         self._draw_curves()
 
     def point_at(self, line: Line) -> None:

@@ -35,11 +35,11 @@ class SidePlot(Plot):
         self.bands: list[pg.LinearRegionItem] = []
         self.pointed.connect(self._on_pointed)
 
-    def show_requirement(self, requirement: Requirement, relative: bool = False) -> None:
+    def show_requirement(self, requirement: Requirement, counted: str = "hz") -> None:
         """Take another sample rate, and shade the passbands."""
         self.requirement = requirement
         if self.frequency_axis is not None:
-            self.frequency_axis.set_rate(requirement.sample_rate_hz, relative)
+            self.frequency_axis.set_rate(requirement.sample_rate_hz, counted)
             for region in self.bands:
                 self.removeItem(region)
             self.bands = []
@@ -65,7 +65,7 @@ class SidePlot(Plot):
         super().dress()
         requirement = getattr(self, "requirement", None)
         if requirement is not None:
-            self.show_requirement(requirement, bool(self.frequency_axis and self.frequency_axis.relative))
+            self.show_requirement(requirement, self.frequency_axis.counted if self.frequency_axis else "hz")
             self.show_curves(self.curves)
 
     def show_curves(self, curves: list[Curve]) -> None:

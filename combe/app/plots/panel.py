@@ -99,7 +99,7 @@ class PlotPanel(Panel):
         self.column.addWidget(self.stack, 1)
         self.curves: list[Curve] = []
         self.requirement: Requirement | None = None
-        self.relative = False
+        self.counted = "hz"
         self.tab = ""
         self.open_tab("magnitude")
 
@@ -124,12 +124,12 @@ class PlotPanel(Panel):
         self.mode.setFixedWidth(max(self.mode.fontMetrics().horizontalAdvance(word) for word in words) + 58)
         self._refresh()
 
-    def show_requirement(self, requirement: Requirement, relative: bool = False) -> None:
+    def show_requirement(self, requirement: Requirement, counted: str = "hz") -> None:
         """Another requirement."""
-        self.requirement, self.relative = requirement, relative
-        self.magnitude.show_requirement(requirement, relative)
+        self.requirement, self.counted = requirement, counted
+        self.magnitude.show_requirement(requirement, counted)
         if self.tab != "magnitude":
-            self.others[self.tab].show_requirement(requirement, relative)
+            self.others[self.tab].show_requirement(requirement, counted)
 
     def show_curves(self, curves: list[Curve]) -> None:
         """Other filters."""
@@ -144,7 +144,7 @@ class PlotPanel(Panel):
         if self.tab == "magnitude":
             self.magnitude.show_curves(self.curves)
         else:
-            self.others[self.tab].show_requirement(self.requirement, self.relative)
+            self.others[self.tab].show_requirement(self.requirement, self.counted)
             self.others[self.tab].show_curves(self.curves)
 
     def show_lines(self, lines: tuple[Line, ...], close: set[int], measured: tuple[Line, ...]) -> None:

@@ -12,10 +12,11 @@ from combe.app.theme.marks import icon
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
 from combe.app.widgets.parts import Panel, Row, Scroller, Verdict, clear_layout, label, set_role, verdict_of
+from combe.design.prices import Price
 from combe.errors import CombeError
 from combe.ledger import Line
 from combe.requirement import Requirement
-from combe.requirement.quantities import frequency_text, level_text, parse_sample_rate, rate_text
+from combe.requirement.quantities import frequency_text, level_text, parse_sample_rate, rate_text, short
 from combe.requirement.sentences import (
     band_sentence,
     turned_band,
@@ -38,6 +39,27 @@ WHOLE_SENTENCES = {
     "max_delay_spread_s": ("Delay spread", "at most"),
     "max_multiplies": ("Spend", "multiplies at most,"),
 }
+
+
+WORTH_TELLING = 0.05
+"""Orders a figure has to save, moved as far as its price was found by, to be told."""
+
+
+def price_words(price: Price, thing: str, rate_hz: float) -> str:
+    """``12 kHz edge: 9 taps per kHz``; empty where the figure hardly matters."""
+    if abs(price.saved) < WORTH_TELLING:
+        return ""
+    edge = {"start": "left edge", "stop": "right edge"}.get(price.figure.name, price.figure.name)
+    if price.figure.unit == "db":
+        step, unit = (1.0, "dB") if price.figure.name == "attenuation" else (0.1, "0.1 dB")
+    elif rate_hz <= 2:
+        step, unit = 0.01, "0.01"
+    else:
+        step, unit = next((size, name) for size, name in PER if rate_hz >= 4 * size)
+    return f"{edge} {short(price.per_unit * step, 2)} {thing} per {unit}"
+
+
+PER = ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz"), (1.0, "Hz"), (0.0, "Hz"))
 
 
 class BandRow(Row):
@@ -75,23 +97,26 @@ class BandRow(Row):
         self.more.clicked.connect(lambda: self.menu_wanted.emit(self.more))
         self.mark = Verdict(11)
         self.story = label("", "muted", wrap=True)
+        self.price = label("", "muted", wrap=True)
+        self.price.hide()
         bottom = QHBoxLayout()
         bottom.setSpacing(6)
         bottom.addWidget(self.mark)
         bottom.addWidget(self.story, 1)
         bottom.addWidget(self.more)
         self.column.addLayout(bottom)
+        self.column.addWidget(self.price)
         self._story = ("muted", "")
 
-    def show_requirement(self, requirement: Requirement, relative: bool) -> None:
+    def show_requirement(self, requirement: Requirement, counted: str) -> None:
         """Other figures in the same sentence."""
         self.requirement = requirement
-        for word in band_sentence(requirement.bands[self.index], requirement, relative):
+        for word in band_sentence(requirement.bands[self.index], requirement, counted):
             if word.figure:
                 self.figures[word.figure].show_text(word.text)
         self._texts[0].setText("Keep" if requirement.bands[self.index].is_passband else "Block")
 
-    def show_lines(self, lines: list[Line], relative: bool) -> None:
+    def show_lines(self, lines: list[Line], counted: str) -> None:
         """The worst of the band's lines, told under the sentence."""
         name = self.requirement.bands[self.index].name
         worst = min(lines, key=lambda line: line.margin, default=None)
@@ -101,11 +126,20 @@ class BandRow(Row):
             return
         verdict = verdict_of(worst)
         self.mark.show_verdict(verdict)
-        place = frequency_text(float(f"{worst.at_hz or 0:.4g}"), self.requirement.sample_rate_hz, relative)
+        place = frequency_text(float(f"{worst.at_hz or 0:.4g}"), self.requirement.sample_rate_hz, counted)
         digits = 2 if abs(worst.margin) >= 0.1 else 3
         figure = level_text(abs(worst.margin), digits)
         word = f"missed by {figure}" if worst.margin < 0 else f"{figure} spare"
         self._tell({"kept": "muted", "close": "amber", "missed": "clay"}[verdict], f"{name} · {word} at {place}")
+
+    def show_prices(self, found: list[Price], thing: str) -> None:
+        """What a little more or less of each figure of the line would save or cost."""
+        rate = self.requirement.sample_rate_hz
+        mine = [price for price in found if price.figure.band_index == self.index]
+        words = [text for text in (price_words(price, thing, rate) for price in mine) if text]
+        self.price.setText(" · ".join(words) or "costs nothing as it stands")
+        self.price.setToolTip("What relaxing this line saves, found by designing beside it; tightening costs as much.")
+        self.price.setVisible(bool(mine))
 
     def _tell(self, role: str, text: str) -> None:
         self._story = (role, text)
@@ -135,7 +169,7 @@ class BriefPanel(Panel):
         super().__init__(parent)
         self.column.setContentsMargins(8, 12, 8, 8)
         self.requirement: Requirement | None = None
-        self.relative = False
+        self.counted = "hz"
         self.rows: list[BandRow] = []
         self.whole: dict[str, tuple[Row, Figure]] = {}
         self._shape: object = None
@@ -175,9 +209,9 @@ class BriefPanel(Panel):
             row.more.setIcon(icon("more", "muted"))
             row.mark.update()
 
-    def show_requirement(self, requirement: Requirement, relative: bool = False) -> None:
+    def show_requirement(self, requirement: Requirement, counted: str = "hz") -> None:
         """Other sentences, or other figures in the same ones."""
-        self.requirement, self.relative = requirement, relative
+        self.requirement, self.counted = requirement, counted
         self.title.setText(requirement.name)
         self.rate.show_text(rate_text(requirement.sample_rate_hz))
         self.phase.setText("linear phase" if requirement.phase == "linear" else "any phase")
@@ -186,14 +220,19 @@ class BriefPanel(Panel):
             self._shape = shape
             self._rebuild(requirement)
         for row in self.rows:
-            row.show_requirement(requirement, relative)
+            row.show_requirement(requirement, counted)
         for key, words in whole_words(requirement):
             self.whole[key][1].show_text(words)
 
     def show_lines(self, lines: tuple[Line, ...]) -> None:
         """What became of each line."""
         for row in self.rows:
-            row.show_lines([line for line in lines if line.band_index == row.index], self.relative)
+            row.show_lines([line for line in lines if line.band_index == row.index], self.counted)
+
+    def show_prices(self, found: list[Price], thing: str) -> None:
+        """The price of each line."""
+        for row in self.rows:
+            row.show_prices(found, thing)
 
     def _rebuild(self, requirement: Requirement) -> None:
         clear_layout(self.scroller.column)

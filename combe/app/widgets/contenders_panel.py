@@ -1,106 +1,178 @@
-"""Contenders: what could do it, cheapest first; one click takes one."""
+"""Contenders: how the filter is designed, and every method that could do it, cheapest first; one click takes one."""
 
 from __future__ import annotations
 
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
 
+from combe.app.widgets.design_bar import DesignBar
+from combe.app.widgets.hankel_chart import HankelChart
 from combe.app.widgets.parts import Panel, Row, Scroller, Verdict, clear_layout, label, set_role, worst_verdict
 from combe.design.contenders import Contender, ranked
+from combe.design.designed import Design
+from combe.design.nearest import Relaxation
 from combe.project.document import DesignChoice
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, level_text, short
 
 
 class ContendersPanel(Panel):
-    """``picked`` carries the design choice a contender stands for."""
+    """``picked`` carries the design choice a contender stands for, ``relaxed`` a requirement nearby."""
 
     picked = pyqtSignal(object)
+    relaxed = pyqtSignal(object, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.rows: list[tuple[Contender, Row]] = []
+        self.relaxation_rows: list[tuple[Relaxation, Row]] = []
+        self.column.addWidget(label("Design", "title"))
+        self.bar = DesignBar()
+        self.bar.chosen.connect(self.picked)
+        self.column.addWidget(self.bar)
+        self.complaint = label("", "clay", wrap=True)
+        self.complaint.hide()
+        self.bar.complained.connect(self._on_complaint)
+        self.column.addWidget(self.complaint)
+        self.notes = label("", "muted", wrap=True)
+        self.notes.hide()
+        self.column.addWidget(self.notes)
+        self.hankel = HankelChart()
+        self.hankel.order_picked.connect(self._on_hankel)
+        self.hankel.hide()
+        self.column.addWidget(self.hankel)
         self.column.addWidget(label("Contenders", "title"))
         self.summary = label("", "muted", wrap=True)
         self.column.addWidget(self.summary)
-        self.notes = label("", "amber", wrap=True)
-        self.notes.hide()
-        self.column.addWidget(self.notes)
         self.scroller = Scroller()
         self.column.addWidget(self.scroller, 1)
         self._key: object = None
+        self._trouble = ""
 
-    def show_notes(self, notes: tuple[str, ...]) -> None:
-        """What the chosen design has to say of itself."""
+    def show_design(self, design: Design | None, choice: DesignChoice, requirement: Requirement, counted: str) -> None:
+        """The sentence above, and what the chosen design has to say of itself."""
+        self.bar.show_choice(choice, requirement, design.order if design else None, counted)
+        notes = design.notes if design is not None else ()
         self.notes.setText("\n".join(note[:1].upper() + note[1:] + "." for note in notes))
         self.notes.setVisible(bool(notes))
+        values = design.singular_values if design is not None else ()
+        self.hankel.setVisible(bool(values))
+        self.hankel.show_values(values, design.order if design else 0)
 
     def show_trouble(self, sentence: str) -> None:
-        """Why there is nothing to line up."""
-        self._key = None
-        clear_layout(self.scroller.column)
-        self.rows = []
-        set_role(self.summary, "clay")
-        self.summary.setText(sentence)
+        """Why the chosen method has no filter; the others stay in line below."""
+        self._trouble = sentence
+        self._tell_summary([])
+
+    def clear_trouble(self) -> None:
+        """The chosen method has a filter again."""
+        self._trouble = ""
 
     def show_contenders(
-        self, found: list[Contender], requirement: Requirement, chosen: DesignChoice, order: int | None
-    ) -> None:
+        self, found: list[Contender], requirement: Requirement, chosen: DesignChoice, order: int | None,
+        relaxations: list[Relaxation] | None = None,
+    ) -> None:  # fmt: skip
         """Line them up."""
-        key = (tuple((c.order, c.symmetry, c.spare_db) for c in found), requirement.sample_rate_hz, chosen, order)
+        relaxations = relaxations or []
+        key = (
+            tuple((c.method, c.order, c.symmetry, c.spare_db) for c in found), requirement.sample_rate_hz, chosen,
+            order, tuple(r.sentence for r in relaxations), self._trouble,
+        )  # fmt: skip
         if key == self._key:
             return
         self._key = key
         clear_layout(self.scroller.column)
-        self.rows = []
-        set_role(self.summary, "muted")
+        self.rows, self.relaxation_rows = [], []
         designed = [c for c in found if c.design is not None]
-        kept = sum(1 for c in designed if c.keeps)
-        self.summary.setText(f"cheapest first · {kept} of {len(designed)} keep the brief" if designed else "")
+        self._tell_summary(designed)
+        if relaxations and not any(c.keeps for c in designed):
+            self._add_relaxations(relaxations)
         for contender in ranked(designed):
             row = self._row(contender, requirement)
-            row.set_chosen(contender.order == order and contender.symmetry == chosen.symmetry)
+            row.set_chosen(
+                contender.order == order and contender.method == chosen.method and contender.symmetry == chosen.symmetry
+            )
             row.picked.connect(partial(self._on_picked, contender))
             self.scroller.column.addWidget(row)
             self.rows.append((contender, row))
-        for contender in found:
-            if contender.design is None:
-                self.scroller.column.addWidget(label(contender.reason, "clay", wrap=True))
+        without = [c for c in found if c.design is None]
+        if without:
+            self.scroller.column.addWidget(label("without a filter", "muted"))
+        for contender in without:
+            self.scroller.column.addWidget(label(f"{contender.method}: {contender.reason}", "muted", wrap=True))
+
+    def _tell_summary(self, designed: list[Contender]) -> None:
+        if self._trouble:
+            set_role(self.summary, "clay")
+            self.summary.setText(self._trouble)
+            return
+        set_role(self.summary, "muted")
+        kept = sum(1 for c in designed if c.keeps)
+        self.summary.setText(f"cheapest first · {kept} of {len(designed)} keep the brief" if designed else "")
+
+    def _add_relaxations(self, relaxations: list[Relaxation]) -> None:
+        self.scroller.column.addWidget(label("nothing keeps this; nearest possible", "amber"))
+        for relaxation in relaxations:
+            row = Row()
+            sentence = relaxation.sentence
+            row.column.addWidget(label(sentence[:1].upper() + sentence[1:] + ".", "", wrap=True))
+            row.setToolTip("Take this into the brief; undo brings the old one back")
+            row.picked.connect(partial(self.relaxed.emit, relaxation.requirement, relaxation.method))
+            self.scroller.column.addWidget(row)
+            self.relaxation_rows.append((relaxation, row))
+        self.scroller.column.addSpacing(6)
 
     def _row(self, contender: Contender, requirement: Requirement) -> Row:
-        assert contender.cost is not None and contender.delay is not None
+        assert contender.cost is not None and contender.delay is not None and contender.design is not None
         row = Row()
         head = QHBoxLayout()
         head.setSpacing(6)
         mark = Verdict(11)
         mark.show_verdict(worst_verdict(contender.lines))
         head.addWidget(mark)
-        head.addWidget(label(f"{contender.order + 1} taps", "strong"))
-        head.addStretch(1)
+        head.addWidget(_narrow(label(contender.method, "strong")), 1)
         spare = contender.spare_db or 0.0
-        head.addWidget(
-            label(
-                f"{'+' if spare >= 0 else ''}{level_text(spare, 3)}",
-                {"kept": "moss", "close": "amber", "missed": "clay"}[worst_verdict(contender.lines)],
-            )
-        )
+        role = {"kept": "moss", "close": "amber", "missed": "clay"}.get(worst_verdict(contender.lines), "muted")
+        head.addWidget(label(f"{'+' if spare >= 0 else ''}{level_text(spare, 3)}", role))
         row.column.addLayout(head)
-        seconds = contender.delay.mean / requirement.sample_rate_hz
-        delay = (
-            f"{short(contender.delay.mean, 6)} samples" if requirement.sample_rate_hz <= 2 else duration_text(seconds)
-        )
-        row.column.addWidget(label(f"{contender.cost.multiplies} multiplies · delay {delay}", "muted"))
-        words = ["equiripple"]
-        if contender.is_shortest and contender.symmetry == 1:
-            words.append("the shortest")
-        if contender.symmetry == -1:
-            words.append("phase turned 90°")
-        row.column.addWidget(label(" · ".join(words), "muted"))
-        row.setAccessibleName(f"{contender.order + 1} taps, spare {spare:.3f} dB")
+        size = f"{contender.order + 1} taps" if contender.design.kind == "fir" else f"order {contender.order}"
+        cost = contender.cost
+        row.column.addWidget(_narrow(label(f"{size} · {cost.multiplies} multiplies · {cost.delays} words", "muted")))
+        phase = "phase turned 90°" if contender.symmetry == -1 else f"{contender.phase} phase"
+        row.column.addWidget(_narrow(label(f"delay {_delay_words(contender, requirement)} · {phase}", "muted")))
+        row.setAccessibleName(f"{contender.method}, {size}, spare {spare:.3f} dB")
+        row.setToolTip("\n".join(contender.design.notes))
         return row
 
     def _on_picked(self, contender: Contender) -> None:
         order = None if contender.is_shortest else contender.order
         self.picked.emit(DesignChoice(contender.method, order, contender.symmetry))
+
+    def _on_hankel(self, order: int) -> None:
+        self.picked.emit(DesignChoice("balanced-truncation", order, settings=self.bar.choice.settings))
+
+    def _on_complaint(self, sentence: str) -> None:
+        self.complaint.setText(sentence)
+        self.complaint.setVisible(bool(sentence))
+
+
+def _narrow(text: QLabel) -> QLabel:
+    """A label that gives way instead of pushing others out."""
+    text.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+    return text
+
+
+def _delay_words(contender: Contender, requirement: Requirement) -> str:
+    """One delay, or from the least to the most over the passbands."""
+    assert contender.delay is not None
+    least, most, rate = contender.delay.least, contender.delay.most, requirement.sample_rate_hz
+    if rate <= 2:
+        return short(least, 4) if most - least < 1e-6 * most else f"{short(least, 3)}–{short(most, 3)}"
+    if most - least < 1e-6 * most:
+        return duration_text(least / rate)
+    low, high = duration_text(float(f"{least / rate:.3g}")), duration_text(float(f"{most / rate:.3g}"))
+    if low.split(" ")[-1] == high.split(" ")[-1]:
+        low = low.split(" ")[0]
+    return f"{low}–{high}"

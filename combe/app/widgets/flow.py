@@ -64,6 +64,8 @@ class Flow(QLayout):
         x, y, height = box.x(), box.y(), 0
         line: list[tuple[QLayoutItem, QRect]] = []
         for item in self._items:
+            if item.isEmpty():
+                continue
             size = item.sizeHint()
             if x + size.width() > box.right() + 1 and line:
                 self._set(line, height, move)

@@ -31,13 +31,13 @@ class LedgerModel(QAbstractTableModel):
     def __init__(self) -> None:
         super().__init__()
         self.requirement: Requirement | None = None
-        self.relative = False
+        self.counted = "hz"
         self.lines: dict[str, tuple[Line, ...]] = {}
 
-    def show_lines(self, requirement: Requirement, lines: dict[str, tuple[Line, ...]], relative: bool) -> None:
+    def show_lines(self, requirement: Requirement, lines: dict[str, tuple[Line, ...]], counted: str) -> None:
         """Other lines."""
         self.beginResetModel()
-        self.requirement, self.lines, self.relative = requirement, lines, relative
+        self.requirement, self.lines, self.counted = requirement, lines, counted
         self.endResetModel()
 
     @property
@@ -90,7 +90,7 @@ class LedgerModel(QAbstractTableModel):
             return "", "", ""
         place = ""
         if line.at_hz is not None and self.requirement is not None:
-            place = frequency_text(float(f"{line.at_hz:.5g}"), self.requirement.sample_rate_hz, self.relative)
+            place = frequency_text(float(f"{line.at_hz:.5g}"), self.requirement.sample_rate_hz, self.counted)
         margin = _signed(line.margin) if line.unit == "db" else ""
         return _figure(line, line.reached), f"at {place}" if place else "", margin
 
@@ -192,10 +192,10 @@ class LedgerTable(QTableView):
         self.clicked.connect(self._on_clicked)
         self.activated.connect(self._on_clicked)
 
-    def show_lines(self, requirement: Requirement, lines: dict[str, tuple[Line, ...]], relative: bool) -> None:
+    def show_lines(self, requirement: Requirement, lines: dict[str, tuple[Line, ...]], counted: str) -> None:
         """Other lines, the selection staying where it was."""
         place = self.currentIndex()
-        self.ledger.show_lines(requirement, lines, relative)
+        self.ledger.show_lines(requirement, lines, counted)
         if place.isValid() and place.row() < self.ledger.rowCount():
             self.setCurrentIndex(self.ledger.index(place.row(), place.column()))
 

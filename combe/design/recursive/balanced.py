@@ -116,7 +116,11 @@ def make(task: Task) -> Design:
     else:
         found, order, system, source = _least(task)
     notes = _story(found, order, system, source, requirement)
-    return Design("balanced-truncation", found, task.sample_rate_hz, requirement, notes, time.perf_counter() - started)
+    seconds = time.perf_counter() - started
+    sigma = tuple(system.singular[: 2 * MOST_ORDER].tolist())
+    return Design(
+        "balanced-truncation", found, task.sample_rate_hz, requirement, notes, seconds, singular_values=sigma
+    )
 
 
 def _source(task: Task, extra: float) -> Fir:
