@@ -55,3 +55,38 @@ def worst_margin_db(taps: Any, requirement: Requirement, density: int = 24) -> f
         if band.lower is not None:
             worst = min(worst, float(values.min()) - band.lower.first_db)
     return worst
+
+
+def plain_section_gain_db(sections: Any, gain: float, frequencies: Any) -> np.ndarray:
+    """|H| in dB of second-order sections in extended precision, each evaluated about its own frequency."""
+    f = np.asarray(frequencies, dtype=np.longdouble)
+    z = np.exp(-2j * np.pi * f.astype(np.clongdouble))
+    two_pi = 2 * np.longdouble("3.14159265358979323846264338327950288")
+    z = np.cos(two_pi * f) - 1j * np.sin(two_pi * f)
+    level = np.full(f.shape, 20 * np.log10(np.abs(np.longdouble(gain))))
+    for section in sections:
+        b0, b1, b2, a1, a2 = (np.longdouble(value) for value in section)
+        top, bottom = np.abs(b0 + b1 * z + b2 * z * z), np.abs(1 + a1 * z + a2 * z * z)
+        level = level + 20 * np.log10(np.maximum(top, np.longdouble(1e-300))) - 20 * np.log10(bottom)
+    return np.asarray(level, dtype=np.float64)
+
+
+def plain_gain(source: Any, frequencies: Any) -> np.ndarray:
+    """The same of any filter with taps or sections."""
+    if hasattr(source, "taps"):
+        return plain_gain_db(source.taps, frequencies)
+    return plain_section_gain_db(source.sections, source.gain, frequencies)
+
+
+def least_margin_db(source: Any, requirement: Requirement, points: int = 400) -> float:
+    """The least margin over a grid of every band, crowded at its edges; sloped limits are followed."""
+    worst = math.inf
+    for band in requirement.bands:
+        spread = (1 - np.cos(np.linspace(0, np.pi, points))) / 2
+        hz = band.start_hz + (band.stop_hz - band.start_hz) * spread
+        level = plain_gain(source, hz / requirement.sample_rate_hz)
+        upper = np.interp(hz, *np.array(band.upper.points).T)
+        worst = min(worst, float(np.min(upper - level)))
+        if band.lower is not None:
+            worst = min(worst, float(np.min(level - np.interp(hz, *np.array(band.lower.points).T))))
+    return worst

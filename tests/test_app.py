@@ -264,14 +264,14 @@ class Dragging(WindowCase):
 
 class Choosing(WindowCase):
     def test_a_contender_is_one_click(self) -> None:
-        contender, row = next((c, r) for c, r in self.window.contenders.rows if c.order + 1 == 117)
+        contender, row = next((c, r) for c, r in self.window.contenders.rows if c.method == "least-squares")
         QTest.mouseClick(row, Qt.MouseButton.LeftButton)
         self.settle()
-        self.assertEqual(self.session.project.design, DesignChoice("equiripple", contender.order, 1))
+        self.assertEqual(self.session.project.design, DesignChoice("least-squares"))
         assert self.session.ideal is not None
-        self.assertEqual(self.session.ideal.design.order, 116)
-        chosen = [c.order for c, r in self.window.contenders.rows if r.property("chosen")]
-        self.assertEqual(chosen, [116])
+        self.assertEqual(self.session.ideal.design.order, contender.order)
+        chosen = [c.method for c, r in self.window.contenders.rows if r.property("chosen")]
+        self.assertEqual(chosen, ["least-squares"])
 
     def test_the_keyboard_picks_too(self) -> None:
         shortest, row = next((c, r) for c, r in self.window.contenders.rows if c.is_shortest and c.symmetry == 1)
@@ -353,9 +353,10 @@ class Looking(WindowCase):
             self.window.actions_table.dark.trigger()
             self.assertFalse(self.window.grab().isNull())
         self.assertEqual(THEME.name, "light")
-        self.window.actions_table.relative.trigger()
-        self.assertEqual(self.window.brief.rows[0].figures["stop"].text(), "0.048 fs")
-        self.window.actions_table.relative.trigger()
+        for text in ("0.048 fs", "0.096 fn"):
+            self.window.actions_table.named("Count frequencies the next way").trigger()
+            self.assertEqual(self.window.brief.rows[0].figures["stop"].text(), text)
+        self.window.actions_table.named("Frequencies in Hz").trigger()
         self.assertEqual(self.window.brief.rows[0].figures["stop"].text(), "12 kHz")
 
     def test_the_chain_opens_by_mouse_and_keys(self) -> None:

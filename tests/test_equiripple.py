@@ -221,14 +221,17 @@ class Contenders(unittest.TestCase):
         costs = [contender.cost.multiplies for contender in kept if contender.cost]
         self.assertEqual(costs, sorted(costs))
         for contender in found:
-            assert contender.design is not None and isinstance(contender.design.filter, Fir)
-            self.assertEqual(contender.keeps, worst_margin_db(contender.design.filter.taps, LOWPASS) >= -1e-9)
-        self.assertTrue(any(not contender.keeps for contender in found))
+            if contender.design is not None and isinstance(contender.design.filter, Fir):
+                self.assertEqual(contender.keeps, worst_margin_db(contender.design.filter.taps, LOWPASS) >= -1e-9)
+            elif contender.design is None:
+                self.assertTrue(contender.reason)
+                self.assertFalse(contender.keeps)
 
     def test_a_hopeless_requirement_gives_a_reason(self) -> None:
         found = list(contenders(asked(2, (0, 0.3, -0.1, 0.1), (0.3002, 1, -200))))
-        self.assertIsNone(found[0].design)
-        self.assertIn("taps", found[0].reason)
+        equiripple = next(contender for contender in found if contender.method == "equiripple")
+        self.assertIsNone(equiripple.design)
+        self.assertIn("taps", equiripple.reason)
 
 
 @st.composite

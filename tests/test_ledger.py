@@ -80,6 +80,8 @@ class Costs(unittest.TestCase):
 
     def test_recursive_filters_count_their_coefficients(self) -> None:
         found = cost_of(Cascade(((1, 2, 1, -0.5, 0.25),), 0.1))
+        self.assertEqual((found.multiplies, found.adds, found.delays), (1, 4, 2), "powers of two are shifts")
+        found = cost_of(Cascade(((1, 1.9, 1, -0.51, 0.26),), 0.1))
         self.assertEqual((found.multiplies, found.adds, found.delays), (4, 4, 2))
         self.assertEqual(cost_of(Roots((1j, -1j), (0.5,), 2.0)).multiplies, 4)
 

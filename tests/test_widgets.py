@@ -204,12 +204,15 @@ class Panels(unittest.TestCase):
         found = list(contenders(LOWPASS))
         failed = Contender("equiripple", 1, 0, None, reason="it can't be done")
         panel.show_contenders([*found, failed], LOWPASS, DesignChoice(), found[0].order)
-        self.assertEqual(len(panel.rows), len(found))
+        self.assertEqual(len(panel.rows), sum(1 for c in found if c.design is not None))
         self.assertEqual([row.property("chosen") for _, row in panel.rows].count(True), 1)
         QTest.mouseClick(panel.rows[1][1], Qt.MouseButton.LeftButton)
-        self.assertEqual(picked[0].order, panel.rows[1][0].order)
+        self.assertEqual((picked[0].method, picked[0].order), (panel.rows[1][0].method, None))
         panel.show_trouble("nothing will do")
-        self.assertEqual((panel.rows, panel.summary.text()), ([], "nothing will do"))
+        self.assertEqual(panel.summary.text(), "nothing will do")
+        panel.clear_trouble()
+        panel.show_contenders([failed], LOWPASS, DesignChoice(), None)
+        self.assertEqual(panel.rows, [])
 
     def test_the_width_chart_is_picked_by_mouse_and_keys(self) -> None:
         chart = WidthChart()
@@ -255,18 +258,19 @@ class Panels(unittest.TestCase):
 class Plots(unittest.TestCase):
     def test_the_axis_counts_in_the_unit_that_suits(self) -> None:
         axis = FrequencyAxis()
-        for rate, relative, unit in (
-            (250_000, False, "kHz"),
-            (8e6, False, "MHz"),
-            (5e9, False, "GHz"),
-            (500, False, "Hz"),
-            (1, False, "× sample rate"),
-            (2, False, "× half the sample rate"),
-            (48_000, True, "× sample rate"),
+        for rate, counted, unit in (
+            (250_000, "hz", "kHz"),
+            (8e6, "hz", "MHz"),
+            (5e9, "hz", "GHz"),
+            (500, "hz", "Hz"),
+            (1, "hz", "× sample rate"),
+            (2, "hz", "× half the sample rate"),
+            (48_000, "fs", "× sample rate"),
+            (48_000, "fn", "× half the sample rate"),
         ):
-            axis.set_rate(rate, relative)
+            axis.set_rate(rate, counted)
             self.assertEqual(axis.unit[1], unit)
-        axis.set_rate(250_000, False)
+        axis.set_rate(250_000, "hz")
         self.assertEqual(axis.tickStrings([0, 20_000, -500], 1, 1), ["0", "20", "−0.5"])
         self.assertTrue(axis.tickValues(0, 125_000, 500))
 
@@ -339,11 +343,11 @@ class Around(unittest.TestCase):
             mock.patch("combe.app.settings.platformdirs.user_config_dir", return_value=folder),
         ):
             made = Settings.load()
-            made.theme, made.relative = "dark", True
+            made.theme, made.counted = "dark", "fn"
             for index in range(12):
                 made.used(Path(folder) / f"{index}.combe")
             again = Settings.load()
-            self.assertEqual((again.theme, again.relative, len(again.recent)), ("dark", True, 8))
+            self.assertEqual((again.theme, again.counted, len(again.recent)), ("dark", "fn", 8))
             self.assertTrue(again.recent[0].endswith("11.combe"))
             again.path.write_text("{broken", encoding="utf-8")
             self.assertEqual(Settings.load().theme, "light")

@@ -50,6 +50,8 @@ def run(
     json: Annotated[bool, typer.Option("--json", help="Print the design file.")] = False,
 ) -> int:
     """Design one filter: the shortest that keeps every limit, or the best of a given order."""
+    if not (requirement or cutoff or set_ or method):
+        raise DesignError("no requirement is given", "REQ.json", "name its file, or give a method with --cutoff or --set")
     asked = read_requirement(requirement) if requirement else None
     rate = _rate(asked, sample_rate)
     choice = DesignChoice(

@@ -9,6 +9,7 @@ from combe.filters.values import Cascade
 
 Section = tuple[float, float, float, float, float]
 Pair = tuple[complex, ...]
+SMALLEST_GAIN = 1e-200
 
 
 def sections_of(source: Rational) -> Cascade:
@@ -16,8 +17,8 @@ def sections_of(source: Rational) -> Cascade:
 
     The pole pair nearest the unit circle takes the zero pair nearest to it, and so on; the sections then stand from
     the gentlest to the sharpest, a first-order one last (Jackson 1970, "Roundoff-noise analysis for fixed-point
-    digital filters realized in cascade or parallel form"). Each section's numerator is scaled by a power of two, so
-    that no gain along the cascade runs out of range; what is left of the gain stands beside the sections.
+    digital filters realized in cascade or parallel form"). Numerators start with 1 and the gain stands beside the
+    sections; only a gain that would leave the range of doubles is shared out, in powers of two.
     """
     poles, zeros = _pairs(source.poles), _pairs(source.zeros)
     poles.sort(key=lambda pair: abs(1 - abs(pair[0])))
@@ -40,7 +41,9 @@ def sections_of(source: Rational) -> Cascade:
     while delays > 0:
         sections.append((0.0, 0.0, 1.0, 0.0, 0.0) if delays > 1 else (0.0, 1.0, 0.0, 0.0, 0.0))
         delays -= 2
-    return _scaled(sections, source.gain)
+    if source.gain and not SMALLEST_GAIN < abs(source.gain) < 1 / SMALLEST_GAIN:
+        return _scaled(sections, source.gain)
+    return Cascade(tuple(sections), float(source.gain))
 
 
 def _scaled(sections: list[Section], gain: float) -> Cascade:

@@ -9,10 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.design.classic.prototypes import Prototype
+from combe.errors import DesignError
 from combe.filters import Rational
 from combe.response.evaluate import rational_response
 
 ComplexArray = NDArray[np.complex128]
+LARGEST = 1e300
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,8 +38,12 @@ def digital_roots(prototype: Prototype, place: Placement, gain: float) -> Ration
     zeros = np.concatenate([zeros, _at_infinity(place, missing)])
     bare = Rational(1.0, 0, zeros, poles)
     reference = {"lowpass": 0.0, "bandstop": 0.0, "highpass": np.pi}.get(place.shape, 2 * atan(place.center))
-    value = rational_response(bare, np.array([reference]))[0]
-    return Rational(gain / abs(value), 0, zeros, poles)
+    with np.errstate(over="ignore"):
+        value = abs(rational_response(bare, np.array([reference]))[0])
+    if not 0 < value < LARGEST:
+        what = "the gain in front of these sections lies below what double precision holds"
+        raise DesignError(what, "order", "lower the order, or bring the band nearer to a quarter of the sample rate")
+    return Rational(gain / value, 0, zeros, poles)
 
 
 def _transformed(roots: ComplexArray, place: Placement) -> ComplexArray:
