@@ -84,7 +84,7 @@ def _named_blocks(text: str) -> list[tuple[str, int, list[Row]]]:
     for match in pattern.finditer(text):
         between = text[end : match.start()].strip(" \t\r\n;,")
         if between:
-            line = text.count("\n", 0, match.start()) + 1
+            line = text.count("\n", 0, text.index(between, end)) + 1
             raise FileError(f"don't know what to make of {describe(between)}", f"line {line}", _UNDERSTOOD)
         word = match[1].split()[-1].lower()
         kind = NAMES.get(word) or _ending(word)
@@ -94,7 +94,7 @@ def _named_blocks(text: str) -> list[tuple[str, int, list[Row]]]:
         end = match.end()
     rest = text[end:].strip(" \t\r\n;,") if found else ""
     if rest:
-        line = text.count("\n", 0, end) + 1
+        line = text.count("\n", 0, text.index(rest, end)) + 1
         raise FileError(f"don't know what to make of {describe(rest)}", f"line {line}", _UNDERSTOOD)
     return found
 
@@ -165,10 +165,12 @@ def _number(word: str) -> complex | None:
     share = re.fullmatch(rf"({DECIMAL})/({DECIMAL})", plain)
     if share and float(share[2]) != 0:
         return complex(float(share[1]) / float(share[2]))
-    both = re.fullmatch(rf"({DECIMAL})?([+-]?(?:\d+\.?\d*|\.\d+)?(?:[eE][+-]?\d+)?)[ij]", plain)
-    if both and (both[1] is None or both[2][:1] in ("+", "-")):
-        imaginary = both[2] + "1" if both[2] in ("", "+", "-") else both[2]
-        return complex(float(both[1] or 0), float(imaginary))
+    unsigned = DECIMAL.removeprefix("[+-]?")
+    alone = re.fullmatch(rf"([+-]?(?:{unsigned})?)[ij]", plain)
+    both = re.fullmatch(rf"({DECIMAL})([+-](?:{unsigned})?)[ij]", plain)
+    if alone or both:
+        real, imaginary = ("0", alone[1]) if alone else (both[1], both[2]) if both else ("0", "0")
+        return complex(float(real), float(imaginary + "1" if imaginary in ("", "+", "-") else imaginary))
     return None
 
 

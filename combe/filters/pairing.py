@@ -26,24 +26,28 @@ def sections_of(source: Rational) -> Cascade:
     while poles or zeros:
         pole = poles.pop(0) if poles else ()
         zero = _nearest(zeros, pole)
-        if len(pole) == 1 and len(zero) == 2 and any(len(other) == 2 for other in poles):
-            singles = [pair for pair in zeros if len(pair) == 1]
-            if singles:
-                zeros.append(zero)
-                zero = singles[0]
-                zeros.remove(zero)
         rows.append(_section(pole, zero))
     if not rows:
         rows = [(1.0, (1.0, 0.0, 0.0, 0.0, 0.0))]
     rows.sort(key=lambda row: (row[1][4] == 0 and row[1][2] == 0, row[0]))
-    sections = [row[1] for row in rows]
-    delays = source.delay
+    sections, delays = _delayed([row[1] for row in rows], source.delay)
     while delays > 0:
         sections.append((0.0, 0.0, 1.0, 0.0, 0.0) if delays > 1 else (0.0, 1.0, 0.0, 0.0, 0.0))
         delays -= 2
     if source.gain and not SMALLEST_GAIN < abs(source.gain) < 1 / SMALLEST_GAIN:
         return _scaled(sections, source.gain)
     return Cascade(tuple(sections), float(source.gain))
+
+
+def _delayed(sections: list[Section], delays: int) -> tuple[list[Section], int]:
+    """Delays put into sections whose numerator is of lower degree than their denominator; how many are left."""
+    found = []
+    for b0, b1, b2, a1, a2 in sections:
+        degree = 2 if a2 else 1 if a1 else 0
+        while delays and (2 if b2 else 1 if b1 else 0) < degree:
+            b0, b1, b2, delays = 0.0, b0, b1, delays - 1
+        found.append((b0, b1, b2, a1, a2))
+    return found, delays
 
 
 def _scaled(sections: list[Section], gain: float) -> Cascade:
@@ -88,7 +92,7 @@ def _nearest(zeros: list[Pair], pole: Pair) -> Pair:
         return ()
     if not pole:
         return zeros.pop(0)
-    fitting = [pair for pair in zeros if len(pair) <= len(pole)] or zeros
+    fitting = [pair for pair in zeros if len(pair) == len(pole)] or zeros
     best = min(fitting, key=lambda pair: (min(abs(root - pole[0]) for root in pair), -len(pair)))
     zeros.remove(best)
     return best

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 from functools import partial
 from math import inf, pi, sqrt, tan
 
@@ -19,7 +20,7 @@ from combe.design.designed import Design
 from combe.errors import DesignError, Stopped
 from combe.filters import Cascade, sections_of
 from combe.ledger import Line, gain_lines, worst_line
-from combe.requirement import Requirement
+from combe.requirement import Band, Limit, Requirement
 from combe.requirement.quantities import frequency_text, level_text
 
 ROUNDING_STEPS = 4
@@ -93,6 +94,10 @@ def _least(family: Family, task: Task) -> tuple[Cascade, tuple[str, ...]]:
             break
         found = _verified(family, plan, here, requirement)
         if found is not None:
+            if plan.shape == "bandpass":
+                row = in_a_row(family, task, 2 * (order + more))
+                if row is not None:
+                    return row
             return found, _story(family, plan, fit, order + more, requirement)
     what = f"order {order * _per_section(plan.shape)} would do in exact numbers, but rounding of the sections in "
     raise DesignError(what + "double precision breaks a limit", instead="widen the passband or ask for more ripple")
@@ -133,6 +138,49 @@ def _verified(family: Family, plan: Plan, fit: Fit, requirement: Requirement) ->
         if fit.ripple <= tighter * 0.9:
             return None
     return None
+
+
+def in_a_row(family: Family, task: Task, order: int) -> tuple[Cascade, tuple[str, ...]] | None:
+    """A highpass and a lowpass in a row where that takes less than a bandpass of an order; None where it doesn't.
+
+    One prototype gives both transitions the same slope; two give each what it needs, at the price of sharing the
+    ripple out between them.
+    """
+    requirement = task.asked
+    for share in (0.5, 0.3, 0.7):
+        try:
+            halves = [_part(family, task, side, share if side == "highpass" else 1 - share)
+                      for side in ("highpass", "lowpass")]  # fmt: skip
+        except DesignError:
+            continue
+        orders = [half.order for half in halves]
+        if sum(orders) >= order:
+            continue
+        sections = (*halves[0].sections, *halves[1].sections)
+        found = Cascade(sections, halves[0].gain * halves[1].gain)
+        if all(line.margin >= 0 for line in gain_lines(found, requirement)):
+            words = f"a highpass of order {orders[0]} and a lowpass of order {orders[1]} in a row use the two transitions"
+            return found, (f"{words}; one bandpass would take order {order}",)
+    return None
+
+
+def _part(family: Family, task: Task, side: str, share: float) -> Cascade:
+    """The highpass or lowpass of a bandpass, with a share of its ripple (in dB, about the middle)."""
+    requirement = task.asked
+    high = min(db for band in requirement.passbands for _, db in band.upper.points)
+    low = max(db for band in requirement.passbands if band.lower for _, db in band.lower.points)
+    middle = (high + low) / 2 if side == "highpass" else 0.0
+    room = share * (high - low) / 2
+    start, stop = requirement.passbands[0].start_hz, requirement.passbands[-1].stop_hz
+    edges = (start, requirement.nyquist_hz) if side == "highpass" else (0.0, stop)
+    keep = Band("keep", *edges, Limit.level(middle + room, *edges), Limit.level(middle - room, *edges))
+    blocks = [band for band in requirement.stopbands if (band.start_hz < start) == (side == "highpass")]
+    # The other part may pass a little more than 1 here.
+    tighter = [replace(band, upper=band.upper.moved(-abs(high - low) - abs(middle))) for band in blocks]
+    bands = (*tighter, keep) if side == "highpass" else (keep, *tighter)
+    part = Requirement("part", requirement.sample_rate_hz, bands)
+    found, _ = _least(family, replace(task, requirement=part))
+    return found
 
 
 def _story(

@@ -29,7 +29,7 @@ Array = NDArray[np.float64]
 MAXIMUM_TAPS = 401
 ROUNDS = 60
 TIGHTER = 1e-4
-POINTS_PER_STEP = 16
+POINTS_PER_STEP = 28
 
 
 def make(task: Task) -> Design:
