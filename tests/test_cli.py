@@ -280,3 +280,80 @@ class Commands(InFolder):
         done = self.run_combe("picture", "phase", "--to", "p.png", "--size", "640x400", "--theme", "dark")
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertEqual((self.folder / "p.png").read_bytes()[:4], b"\x89PNG")
+
+
+class Asking(InFolder):
+    """The ways to ask besides a full requirement."""
+
+    LOW = document(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
+
+    def made(self, *words: Any) -> dict[str, Any]:
+        status, out, err = call("design", *words, "--json")
+        self.assertIn(status, (0, 1), err)
+        found: dict[str, Any] = json.loads(out)
+        return found
+
+    def test_the_eight_basic_methods_by_name(self) -> None:
+        gentle = self.put("g.json", document(48_000, (0, 2000, -3, 0.1), (12_000, 24_000, -30)))
+        for name in (
+            "equiripple", "kaiser", "least-squares", "butterworth", "chebyshev", "inverse-chebyshev", "elliptic", "bessel",
+        ):  # fmt: skip
+            found = self.made(gentle, "--method", name)
+            self.assertEqual((found["method"], found["meets"]), (name, True))
+            self.assertIn("taps" if found["kind"] == "fir" else "sections", found)
+
+    def test_without_a_method_the_cheapest_contender_is_taken(self) -> None:
+        path = self.put("low.json", self.LOW)
+        found = self.made(path)
+        first = json.loads(call("contenders", path, "--json")[1])[0]
+        self.assertEqual((found["method"], found["order"]), (first["method"], first["order"]))
+
+    def test_cutoffs_shapes_and_settings_need_no_requirement(self) -> None:
+        found = self.made("--method", "elliptic", "--order", "5", "--cutoff", "0.1fs", "--sample-rate", "48k", "--set", "ripple_db=1")
+        self.assertEqual((found["order"], found["meets"], found["sample_rate_hz"]), (5, None, 48_000))
+        found = self.made("--method", "butterworth", "--order", "4", "--cutoff", "1k", "--cutoff", "2k", "--shape", "bandstop", "--sample-rate", "48k")
+        self.assertEqual(len(found["sections"]), 2)
+        found = self.made("--method", "notch", "--sample-rate", "48k", "--set", "center_hz=1k", "--set", "q=30")
+        self.assertEqual(found["kind"], "iir")
+
+    def test_weights_spare_and_prices(self) -> None:
+        path = self.put("low.json", self.LOW)
+        light, heavy = (self.made(path, "--method", "equiripple", "--order", "40", "--weight", "1", "--weight", w) for w in ("1", "50"))
+        self.assertLess(heavy["lines"][2]["reached_db"], light["lines"][2]["reached_db"])
+        found = self.made(path, "--method", "elliptic", "--spare", "passband", "--prices")
+        self.assertLess(found["lines"][2]["margin_db"], 0.01)
+        self.assertEqual({price["figure"] for price in found["prices"]}, {"stop", "ripple", "start", "attenuation"})
+        status, out, _ = call("design", path, "--method", "elliptic", "--prices")
+        self.assertIn("orders per kHz", out)
+
+    def test_coefficients_from_a_file_are_held_against_a_requirement(self) -> None:
+        path, taps = self.put("low.json", self.LOW), self.put("h.c", "float h[3] = {0.25f, 0.5f, 0.25f};")
+        status, out, _ = call("design", path, "--from", taps, "--json")
+        self.assertEqual((status, json.loads(out)["method"], json.loads(out)["meets"]), (1, "given", False))
+        polynomials = self.put("ba.json", {"b": [1, 1], "a": [2, -1]})
+        self.assertEqual(json.loads(call("examine", polynomials, "--json")[1])["sections"], [[0.5, 0.5, 0, -0.5, 0]])
+
+    def test_parts_of_an_interpolated_filter_are_written_and_read(self) -> None:
+        narrow = self.put("n.json", document(48_000, (0, 500, -0.1, 0.1), (800, 24_000, -60), phase="linear"))
+        found = self.made(narrow, "--method", "interpolated-fir", "--out", self.folder / "d.json")
+        self.assertEqual(len(found["parts"]), 2)
+        again = json.loads(call("examine", self.folder / "d.json", "--json")[1])
+        self.assertEqual(again["cost"], found["cost"])
+
+    def test_a_hopeless_requirement_tells_the_nearest(self) -> None:
+        path = self.put("few.json", self.LOW | {"max_multiplies": 8})
+        status, _, err = call("contenders", path)
+        self.assertEqual(status, 1)
+        self.assertIn("allow 11 multiplies", err)
+
+    def test_mistakes_in_what_is_asked(self) -> None:
+        path = self.put("low.json", self.LOW)
+        for words, part in (
+            (("--method", "elliptic", "--order", "4", "--cutoff", "1k"), "--sample-rate"), (("--method", "elliptic", "--cutoff", "1k", "--sample-rate", "8k"), "order"),
+            ((path, "--method", "elliptic", "--spare", "nowhere"), "spare"), ((path, "--method", "elliptic", "--shape", "round"), "shape"),
+            ((path, "--set", "q=1"), "no method"), ((path, "--method", "elliptic", "--set", "q"), "--set"), ((path, "--method", "elliptic", "--set", "ripple_db=x"), "ripple_db"),
+            ((path, "--sample-rate", "8k", "--method", "elliptic"), "48000"), (("--cutoff", "1k", "--sample-rate", "8k"), "no method"),
+            ((path, "--method", "equiripple", "--weight", "1"), "2 bands"), ((path, "--method", "elliptic", "--order", "x"), "order"),
+        ):  # fmt: skip
+            with self.subTest(words=words):
+                self.assertIn(part, self.refused("design", *words))

@@ -1,0 +1,160 @@
+"""Contenders, prices and nearest possible requirements, each held against an evaluator that shares no code."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from combe.design.asking import DesignChoice, Task
+from combe.design.contenders import Contender, contenders, ranked
+from combe.design.methods import METHODS, design, design_task, method_named
+from combe.design.nearest import relaxations
+from combe.design.prices import fractional_order, prices
+from combe.errors import CombeError, DesignError
+from combe.requirement import Requirement
+from combe.requirement.sentences import turned
+from tests.support import BAT, asked, least_margin_db
+
+LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
+BASIC = ("equiripple", "kaiser", "least-squares", "butterworth", "chebyshev", "inverse-chebyshev", "elliptic", "bessel")
+TYPICAL = (
+    LOW, asked(48_000, (0, 800, -40), (1500, 24_000, -0.5, 0.5)), BAT,
+    asked(2, (0, 0.3, -1, 0), (0.4, 0.5, -45), (0.6, 1, -1, 0)),
+    asked(2, (0, 0.2, -0.5, 0.5), (0.25, 0.5, -40), (0.55, 0.7, -0.5, 0.5), (0.75, 1, -40)),
+)  # fmt: skip
+
+
+class Register(unittest.TestCase):
+    def test_the_eight_basic_methods_are_there_and_say_what_they_need(self) -> None:
+        for name in BASIC:
+            found = method_named(name).document()
+            self.assertEqual(found["kind"], "iir" if name in BASIC[3:] else "fir")
+            self.assertIn("requirement", found["needs"])
+            self.assertTrue(found["can"])
+        self.assertEqual(len({method.name for method in METHODS}), len(METHODS))
+
+    def test_what_a_method_does_not_take_is_refused(self) -> None:
+        for choice, words in (
+            (DesignChoice("elliptic", settings=(("beta", 3.0),)), 'no setting "beta"'), (DesignChoice("equiripple", 4, cutoffs_hz=(1000.0,)), "cut-off"),
+            (DesignChoice("elliptic", weights=(1.0, 2.0)), "weights"), (DesignChoice("elliptic", -2), "orders start at 0"),
+            (DesignChoice("kaiser", settings=(("beta", 300.0),)), "out of reach"),
+        ):  # fmt: skip
+            with self.assertRaises(DesignError) as caught:
+                design_task(Task(LOW, LOW.sample_rate_hz, choice))
+            self.assertIn(words, caught.exception.sentence())
+
+
+class Race(unittest.TestCase):
+    def check(self, found: list[Contender], requirement: Requirement) -> None:
+        for contender in found:
+            if contender.design is None:
+                self.assertTrue(contender.reason, contender.method)
+                continue
+            margin = least_margin_db(contender.design.filter, requirement, 150)
+            if contender.keeps:
+                self.assertGreaterEqual(margin, -1e-7, contender.method)
+            document = contender.document()
+            self.assertEqual(document["meets"], contender.keeps)
+
+    def test_every_verdict_is_true_for_typical_requirements(self) -> None:
+        for requirement in TYPICAL:
+            found = list(contenders(requirement))
+            self.assertEqual({c.method for c in found}, {m.name for m in METHODS if m.races})
+            self.check(found, requirement)
+            kept = [c for c in ranked(found) if c.keeps]
+            costs = [c.cost.multiplies for c in kept if c.cost]
+            self.assertEqual(costs, sorted(costs))
+            self.assertIn("equiripple", [c.method for c in kept])
+
+    def test_linear_phase_is_respected(self) -> None:
+        found = list(contenders(replace(LOW, phase="linear")))
+        self.assertEqual({c.phase for c in found if c.design is not None}, {"linear"})
+        self.assertIn("linear phase", next(c.reason for c in found if c.method == "elliptic"))
+        self.assertIn("isn't linear", " ".join(design(replace(LOW, phase="linear"), "elliptic").notes))
+
+    def test_it_stops_when_told(self) -> None:
+        seen: list[Contender] = []
+        for contender in contenders(LOW, lambda: len(seen) >= 3):
+            seen.append(contender)
+        self.assertLessEqual(len(seen), 4)
+
+    @settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @given(
+        st.sampled_from(BASIC), st.sampled_from(["lowpass", "highpass", "bandpass", "bandstop"]), st.floats(0.1, 0.7),
+        st.floats(0.04, 0.3), st.floats(0.01, 2), st.floats(15, 90), st.floats(-3, 3),
+    )  # fmt: skip
+    def test_any_requirement_gives_a_filter_that_keeps_it_or_a_reason(
+        self, name: str, shape: str, edge: float, width: float, ripple: float, down: float, gain: float
+    ) -> None:
+        keep, stop = (gain - ripple, gain + ripple), (gain - down,)
+        end = min(edge + width, 0.95)
+        kinds: dict[str, list[tuple[float, ...]]] = {
+            "lowpass": [(0, edge, *keep), (end, 1, *stop)], "highpass": [(0, edge, *stop), (end, 1, *keep)],
+            "bandpass": [(0, edge / 2, *stop), (edge / 2 + width / 3, edge, *keep), (end, 1, *stop)],
+            "bandstop": [(0, edge / 3, *keep), (edge / 3 + width / 2, edge, *stop), (end, 1, *keep)],
+        }  # fmt: skip
+        try:
+            requirement = asked(2, *kinds[shape])
+            found = design(requirement, name)
+        except CombeError as error:
+            self.assertTrue(error.sentence())
+            return
+        self.assertGreaterEqual(least_margin_db(found.filter, requirement, 200), -1e-7)
+
+
+class Prices(unittest.TestCase):
+    def test_a_price_is_what_designs_beside_it_cost(self) -> None:
+        for method in ("equiripple", "elliptic"):
+            found = {(p.figure.band_index, p.figure.name): p for p in prices(LOW, DesignChoice(method))}
+            self.assertEqual(set(found), {(0, "stop"), (0, "ripple"), (1, "start"), (1, "attenuation")})
+            edge = found[(1, "start")]
+            wider = asked(48_000, (0, 8000, -0.1, 0.1), (10_800, 24_000, -60))
+            saved = design(LOW, method).order - design(wider, method).order
+            self.assertAlmostEqual(edge.per_unit * 800, saved, delta=max(1.2, 0.35 * saved))
+            self.assertTrue(all(p.saved > -1e-6 for p in found.values()))
+
+    def test_the_fractional_order_lies_just_below_the_least_whole_one(self) -> None:
+        for method in ("equiripple", "butterworth", "elliptic"):
+            least = design(LOW, method).order
+            found = fractional_order(LOW, DesignChoice(method))
+            self.assertLessEqual(found, least)
+            self.assertGreater(found, least - 2)
+
+
+class Nearest(unittest.TestCase):
+    def test_each_relaxation_is_kept_by_the_filter_it_names(self) -> None:
+        for hopeless in (
+            asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), max_multiplies=8),
+            asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), phase="linear", max_delay_s=5e-4),
+        ):
+            found = list(contenders(hopeless))
+            self.assertFalse(any(c.keeps for c in found))
+            better = list(relaxations(hopeless, found))
+            self.assertGreater(len(better), 2)
+            for relaxation in better:
+                self.assertNotEqual(relaxation.requirement, hopeless)
+                made = None
+                for order in (relaxation.order, relaxation.order - 1):
+                    try:
+                        made = design(relaxation.requirement, relaxation.method, order)
+                        break
+                    except CombeError:
+                        continue
+                assert made is not None
+                self.assertGreaterEqual(least_margin_db(made.filter, relaxation.requirement), -1e-6, relaxation.sentence)
+
+    def test_nothing_is_relaxed_where_something_keeps_it(self) -> None:
+        self.assertEqual(list(relaxations(LOW, list(contenders(LOW)))), [])
+
+
+class Turning(unittest.TestCase):
+    def test_low_and_highpass_and_band_and_notch_change_places(self) -> None:
+        high = turned(LOW)
+        self.assertEqual([band.is_passband for band in high.bands], [False, True])
+        self.assertEqual((high.bands[0].upper.first_db, high.bands[1].upper.first_db), (-60, 0.1))
+        self.assertEqual(turned(high), LOW)
+        self.assertEqual([band.is_passband for band in turned(BAT).bands], [True, False, True])
+        self.assertRaises(CombeError, turned, asked(2, (0, 0.5, -1, 1)))
