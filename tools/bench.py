@@ -72,6 +72,36 @@ def designs() -> None:
     note("design_growth", growth, "exponent", f"time against length from {lengths[1]} to {lengths[-1]} taps")
 
 
+def races() -> None:
+    """All contenders of five typical requirements, from start to last."""
+    from combe.design.contenders import contenders
+    from tests.test_contenders import TYPICAL
+
+    names = ("lowpass", "highpass", "bandpass", "bandstop", "multiband")
+    for name, requirement in zip(names, TYPICAL):
+        started = time.perf_counter()
+        found = list(contenders(requirement))
+        kept = sum(1 for contender in found if contender.keeps)
+        spent = time.perf_counter() - started
+        note(f"contenders_{name}", spent, "s", f"{len(found)} methods tried, {kept} keep it")
+
+
+def classics() -> None:
+    """Least-order searches of the classics, the sections' true extremes included."""
+    from combe.design.methods import design
+    from tests.support import asked
+
+    for name, bands in (
+        ("elliptic", ((0, 0.3, -0.1, 0.1), (0.4, 1, -60))),
+        ("elliptic_sharp", ((0, 0.2, -0.01, 0.01), (0.2000004, 0.5, -160))),
+        ("butterworth", ((0, 0.3, -0.1, 0.1), (0.4, 1, -60))),
+    ):
+        requirement = asked(1 if "sharp" in name else 2, *bands)
+        found = design(requirement, name.split("_")[0])
+        spent = median_ms(lambda requirement=requirement, name=name: design(requirement, name.split("_")[0]), 5)  # type: ignore[misc]
+        note(name, spent, "ms", f"least order search, order {found.order}")
+
+
 def runs() -> None:
     """The bit-true model against the same filter in floating point."""
     import numpy as np
@@ -109,6 +139,11 @@ def response() -> None:
 
     taps = np.array(filter_.taps)  # type: ignore[union-attr]
     fft = median_ms(lambda: np.fft.rfft(taps, 4096), 30)
+    from combe.response import frequency_response
+
+    omega = np.linspace(0, np.pi, 2049)
+    plain = median_ms(lambda: frequency_response(filter_, omega), 15)
+    note("response_ratio", plain / fft, "×", "response at 2049 freely chosen frequencies; one FFT of that grid = 1")
     note("extreme_ratio", median_ms(extreme, 15) / fft, "×", "true extreme of one band; one FFT of its scan = 1")
 
 
@@ -173,7 +208,7 @@ def start() -> None:
 def main() -> int:
     """All of them."""
     sys.path.insert(0, str(ROOT))
-    for part in (designs, runs, response, start, dragging):
+    for part in (designs, classics, races, runs, response, start, dragging):
         part()
     (ROOT / "bench.json").write_text(json.dumps(RESULTS, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
     return 0

@@ -29,6 +29,7 @@ from combe.app.widgets.parts import Panel, verdict_of
 from combe.app.widgets.rounded_panel import RoundedPanel
 from combe.app.widgets.start_panel import StartPanel
 from combe.arithmetic.realize import Choices
+from combe.design.classic.plan import shape_of
 from combe.errors import CombeError
 from combe.ledger import Line
 from combe.project.chain import STEPS
@@ -129,6 +130,7 @@ class MainWindow(QMainWindow):
         self.plots.level_moved.connect(self._on_level)
         self.plots.released.connect(session.end_gesture)
         self.start_panel.shape_picked.connect(self._on_shape)
+        self.start_panel.other_wanted.connect(self._on_other_start)
         self.contenders.picked.connect(self._on_contender)
         self.contenders.relaxed.connect(self._on_relaxed)
         self.rounded.bits_picked.connect(self._on_bits)
@@ -373,6 +375,26 @@ class MainWindow(QMainWindow):
         design = DesignChoice(method)
         project = replace(self.session.project, requirement=requirement, design=design)
         self.session.change(project, "take the nearest possible")
+
+    def _on_other_start(self, name: str) -> None:
+        if name == "turn":
+            self.turn_brief()
+        elif name == "hand":
+            self.dialogs.by_hand()
+        else:
+            self.start_from_cutoff()
+
+    def start_from_cutoff(self) -> None:
+        """Design by an order and the −3 dB points, the passbands' own edges to begin with."""
+        project = self.session.project
+        asked = project.requirement
+        edges = {edge for band in asked.passbands for edge in (band.start_hz, band.stop_hz)}
+        inner = sorted(edge for edge in edges if 0 < edge < asked.nyquist_hz)
+        cutoffs = tuple(inner[:1] if len(inner) < 2 else (inner[0], inner[-1])) or (asked.sample_rate_hz / 8,)
+        choice = DesignChoice("butterworth", 4, cutoffs_hz=cutoffs, shape="" if shape_of(asked) else "lowpass")
+        self.session.change(replace(project, design=choice), "design by a cut-off")
+        self.open_step("ideal")
+        self.contenders.bar.cutoff.setFocus()
 
     def turn_brief(self) -> None:
         """Keep what was blocked, block what was kept."""

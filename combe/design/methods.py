@@ -8,6 +8,7 @@ from typing import Any
 
 from combe.design import equiripple
 from combe.design.asking import DesignChoice, Setting, Stop, Task
+from combe.design.caps import bulges
 from combe.design.classic import method as classic
 from combe.design.designed import Design
 from combe.design.fir import (
@@ -30,6 +31,7 @@ from combe.design.windowed import method as windowed
 from combe.errors import DesignError
 from combe.filters import Fir
 from combe.requirement import Requirement
+from combe.requirement.quantities import frequency_text
 
 LIMITS, ORDER, CUTOFF, FREE = "requirement", "requirement + order", "order + cutoff", "settings"
 BANDS = ("lowpass", "highpass", "bandpass", "bandstop")
@@ -176,9 +178,16 @@ def design_task(task: Task) -> Design:
     check_choice(method, task.choice)
     found = method.make(task)
     asked = task.requirement
+    notes = found.notes
     if asked is not None and asked.phase == "linear" and not is_linear_phase(found):
-        return replace(found, notes=(*found.notes, "its phase isn't linear, as the brief asks"))
-    return found
+        notes += ("its phase isn't linear, as the brief asks",)
+    if asked is not None and method.name != "equiripple" and not task.is_draft:
+        rate = asked.sample_rate_hz
+        notes += tuple(
+            f"in the transition from {frequency_text(start, rate)} to {frequency_text(stop, rate)} its gain rises to "
+            f"{peak:.2f} dB, above the cap" for start, stop, peak in bulges(found.filter, asked)
+        )  # fmt: skip
+    return replace(found, notes=notes) if notes != found.notes else found
 
 
 def is_linear_phase(found: Design) -> bool:

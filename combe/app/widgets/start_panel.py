@@ -19,11 +19,18 @@ HINTS = (
     ("400 us, 50 samples", "a delay"),
 )
 
+OTHERS = {
+    "cutoff": ("only a cut-off and an order", "A Butterworth filter by its −3 dB point; any other method from there"),
+    "turn": ("this brief turned: keep what it blocks", "Low- becomes highpass, band- becomes notch-like"),
+    "hand": ("coefficients by hand…", "Type or paste taps, b and a, sections or roots"),
+}
+
 
 class StartPanel(Panel):
-    """``shape_picked`` carries the name of a shape."""
+    """``shape_picked`` carries the name of a shape, ``other_wanted`` another way to begin."""
 
     shape_picked = pyqtSignal(str)
+    other_wanted = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -31,6 +38,7 @@ class StartPanel(Panel):
         grid = QGridLayout()
         grid.setSpacing(8)
         self.buttons: dict[str, QToolButton] = {}
+        self.others: dict[str, QToolButton] = {}
         for index, name in enumerate(SHAPES):
             button = QToolButton()
             button.setObjectName("quiet")
@@ -40,6 +48,14 @@ class StartPanel(Panel):
             button.clicked.connect(partial(self.shape_picked.emit, name))
             grid.addWidget(button, index // 2, index % 2)
             self.buttons[name] = button
+        for index, (name, (words, hint)) in enumerate(OTHERS.items()):
+            button = QToolButton()
+            button.setObjectName("quiet")
+            button.setText(words)
+            button.setToolTip(hint)
+            button.clicked.connect(partial(self.other_wanted.emit, name))
+            grid.addWidget(button, 2 + index, 0, 1, 2)
+            self.others[name] = button
         self.column.addLayout(grid)
         self.column.addSpacing(8)
         self.column.addWidget(label("Typing figures", "title"))

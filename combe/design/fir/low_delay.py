@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.design.asking import Setting, Task
+from combe.design.caps import transition_pieces
 from combe.design.designed import Design
 from combe.design.equiripple.problem import Table, pieces_of
 from combe.design.lengths import first_guess
@@ -98,7 +99,7 @@ def _shortest_around(task: Task, delay: float, guess: int) -> Fir:
 
 def _filter(requirement: Requirement, taps: int, delay: float) -> tuple[Fir, float]:
     """The complex fit at one length, and the share of the tolerances used on its grid."""
-    pieces = pieces_of(requirement)
+    pieces = (*pieces_of(requirement), *transition_pieces(requirement))
     table = Table.of(pieces)
     parts, owner = [], []
     for number, piece in enumerate(pieces):

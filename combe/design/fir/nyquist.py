@@ -11,6 +11,7 @@ import time
 import numpy as np
 
 from combe.design.asking import Setting, Task
+from combe.design.caps import transition_pieces
 from combe.design.classic.plan import plan_of
 from combe.design.designed import Design
 from combe.design.equiripple.problem import Table, pieces_of
@@ -78,7 +79,7 @@ def _least(task: Task, bands: int) -> Fir:
 def _filter(task: Task, taps: int, bands: int) -> tuple[Fir, float]:
     """The free taps fitted, and the share of the tolerances used on the grid."""
     requirement = task.asked
-    pieces = pieces_of(requirement)
+    pieces = (*pieces_of(requirement), *transition_pieces(requirement))
     table = Table.of(pieces)
     half = taps // 2
     parts, owner = [], []

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from scipy.optimize import nnls
 
 from combe.design.asking import Task
+from combe.design.caps import transition_pieces
 from combe.design.designed import Design
 from combe.design.equiripple.problem import Table, pieces_of
 from combe.design.lengths import allowed_lengths, first_guess
@@ -99,7 +100,7 @@ class _Problem:
     """One length: the unconstrained best, and where an amplitude leaves its limits."""
 
     def __init__(self, task: Task, taps: int) -> None:
-        pieces = pieces_of(task.asked)
+        pieces = (*pieces_of(task.asked), *transition_pieces(task.asked))
         self.table = table = Table.of(pieces)
         self.steps = cosine_steps(taps)
         ideal = ideal_of(task.asked).taps(taps)

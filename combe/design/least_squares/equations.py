@@ -28,9 +28,11 @@ class Equations:
         self.matrices = [_gram(steps, piece.start, piece.stop) for piece in pieces]
         self.sides = [_side(steps, table, number, piece) for number, piece in enumerate(pieces)]
 
-    def solved(self, weights: Array) -> Array:
-        """The taps that minimize Σ weight·∫(A − target)² dω over the bands."""
+    def solved(self, weights: Array, beside: Equations | None = None, weight: float = 0.0) -> Array:
+        """The taps that minimize Σ weight·∫(A − target)² dω over the bands, and over those ``beside`` at one weight."""
         matrix = sum(w * m for w, m in zip(weights, self.matrices))
+        if beside is not None:
+            matrix = matrix + weight * sum(beside.matrices)
         side = sum(w * s for w, s in zip(weights, self.sides))
         return from_cosines(solve_symmetric(np.asarray(matrix), np.asarray(side)), self.taps)
 

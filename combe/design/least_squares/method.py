@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.design.asking import Task
+from combe.design.caps import bulges, transition_pieces
 from combe.design.designed import Design
 from combe.design.equiripple.problem import pieces_of
 from combe.design.least_squares.equations import Equations
@@ -23,6 +24,7 @@ from combe.requirement import Requirement
 Array = NDArray[np.float64]
 MAXIMUM_TAPS = 1501
 BALANCINGS = 8
+DAMPINGS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 1e-1)
 
 
 def make(task: Task) -> Design:
@@ -38,6 +40,7 @@ def make(task: Task) -> Design:
         check_taps(requirement, taps)
         if taps > MAXIMUM_TAPS:
             raise DesignError(f"order {taps - 1} is out of reach", "order", f"the most is {MAXIMUM_TAPS - 1}")
+        search.hold_transitions(taps)
     found = search.filter(taps)
     if not task.choice.weights:
         weights = search.best(taps)[1]
@@ -72,6 +75,23 @@ class _Search:
         self.given = piece_weights(self.requirement, given) if given else None
         self.known: dict[int, tuple[float, Array, Array]] = {}
         self.start = self._first_weights()
+        self.damping = 0.0
+
+    def hold_transitions(self, taps: int) -> None:
+        """Where a transition bulges above the cap, weigh its energy a little, more until it doesn't."""
+        for damping in DAMPINGS:
+            if not bulges(self.filter(taps), self.requirement):
+                return
+            self.damping = damping
+            self.known.clear()
+
+    def _damped(self, taps: int, equations: Equations) -> tuple[float, Array, Array]:
+        """The same weights with the energy in the transitions added."""
+        weights = self.known[taps][1]
+        quiet = Equations(transition_pieces(self.requirement), taps)
+        quiet.sides = [np.zeros_like(side) for side in quiet.sides]
+        found = equations.solved(weights, quiet, self.damping * float(np.max(weights)))
+        return float(np.max(shares(found, self.requirement, self.pieces))), weights, found
 
     def _first_weights(self) -> Array:
         from combe.design.equiripple.problem import Table
@@ -97,6 +117,8 @@ class _Search:
             else:
                 self.known[taps] = self._balanced(equations)
                 self.start = self.known[taps][1]
+            if self.damping:
+                self.known[taps] = self._damped(taps, equations)
         return self.known[taps]
 
     def _balanced(self, equations: Equations) -> tuple[float, Array, Array]:
@@ -127,7 +149,12 @@ class _Search:
             what = f"this would take about {guess:,} taps, and least squares goes to {MAXIMUM_TAPS}"
             raise DesignError(what, "bands", "widen a transition")
         allowed = allowed_lengths(self.requirement)
-        taps = least_length(lambda n: self.best(n)[0], guess, allowed, min(MAXIMUM_TAPS, 6 * guess + 60))
+        most = min(MAXIMUM_TAPS, 6 * guess + 60)
+        taps = least_length(lambda n: self.best(n)[0], guess, allowed, most)
+        if taps is not None:
+            self.hold_transitions(taps)
+            if self.damping:
+                taps = least_length(lambda n: self.best(n)[0], taps, allowed, most)
         for _ in range(12):
             if taps is None or taps > MAXIMUM_TAPS:
                 break

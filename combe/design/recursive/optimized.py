@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from combe.design import equiripple
 from combe.design.asking import DesignChoice, Setting, Task
+from combe.design.caps import transition_pieces
 from combe.design.classic.families import FAMILIES
 from combe.design.classic.method import make as make_classic
 from combe.design.classic.plan import shape_of
@@ -177,7 +178,7 @@ class _Mask:
 
 def _mask(requirement: Requirement, order: int, extra: Array) -> _Mask:
     omega, upper, lower, scale = [], [], [], []
-    for piece in pieces_of(requirement):
+    for piece in (*pieces_of(requirement), *transition_pieces(requirement)):
         count = max(24, int(POINTS_PER_ORDER * (order + 2) * np.sqrt((piece.stop - piece.start) / np.pi)))
         inner = extra[(extra > piece.start) & (extra < piece.stop)]
         spread = (1 - np.cos(np.linspace(0, np.pi, count))) / 2
@@ -281,8 +282,9 @@ def _slopes(x: Array, mask: _Mask, rows: NDArray[np.intp]) -> Array:
     slopes[:, 0] = 1.0
     per_neper = 20 / np.log(10)
     for first, sign in ((1, 1.0), (1 + 2 * pairs, -1.0)):
-        inverse = 1 / _polynomials(x[first : first + 2 * pairs], z)
+        below = _polynomials(x[first : first + 2 * pairs], z)
+        inverse = 1 / np.where(below == 0, 1e-12, below)
         slopes[:, first : first + 2 * pairs : 2] = sign * per_neper * np.real(z[:, None] * inverse)
         slopes[:, first + 1 : first + 2 * pairs : 2] = sign * per_neper * np.real((z * z)[:, None] * inverse)
-    slopes = np.clip(slopes, -1e6, 1e6)
+    slopes = np.clip(np.nan_to_num(slopes), -1e6, 1e6)
     return np.asarray(slopes * np.where(above, 1.0, -1.0)[:, None] / mask.scale[at][:, None])
