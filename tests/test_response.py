@@ -7,6 +7,7 @@ import unittest
 import mpmath
 import numpy as np
 
+from combe.design.methods import design
 from combe.filters import Cascade, Fir, Roots, rational_of
 from combe.requirement import Limit
 from combe.response import (
@@ -22,6 +23,7 @@ from combe.response import (
 from combe.response.curves import magnitude_window
 from combe.response.extremes import turning_points
 from combe.response.measures import level_crossings, measures, response_table
+from tests.support import asked, plain_gain
 
 RANDOM = np.random.default_rng(62)
 OMEGA = np.linspace(0.01, 3.13, 300)
@@ -29,6 +31,49 @@ OMEGA = np.linspace(0.01, 3.13, 300)
 
 def moving_average(count: int) -> Fir:
     return Fir((1 / count,) * count)
+
+
+class WorstPoints(unittest.TestCase):
+    """The worst point against dense evaluation in extended precision."""
+
+    def check(self, source: Fir | Cascade, start: float, stop: float, level: float = 0.0, tilt: float = 0.0) -> None:
+        limit = Limit(((start, level), (stop, level + tilt)), tilt == 0)
+        f = np.concatenate([np.linspace(start, stop, 6001), start + (stop - start) * np.geomspace(1e-6, 1, 2000)])
+        if isinstance(source, Cascade):
+            poles = rational_of(source).poles
+            for pole in poles[poles.imag >= 0]:
+                f = np.append(f, np.angle(pole) / (2 * np.pi) + (1 - abs(pole)) * np.linspace(-2, 2, 401))
+            f = f[(f >= start) & (f <= stop)]
+        gain = plain_gain(source, f)
+        line = level + tilt * (f - start) / (stop - start)
+        for side in (1, -1):
+            found = worst_point(source, 1.0, limit, side).margin_db(side)
+            dense = float(np.min(side * (line - gain)))
+            # Nothing on the dense grid is worse; where no zero is near, nothing found is much better than it.
+            self.assertLessEqual(found, dense + 1e-6)
+            if side > 0:
+                self.assertLess(dense - found, 0.02)
+
+    def test_no_lobe_is_overlooked_beside_steep_edges(self) -> None:
+        source = np.random.default_rng(9)
+        for _ in range(120):
+            edge, width = source.uniform(0.02, 0.4), source.uniform(0.01, 0.08)
+            requirement = asked(1, (0, edge, -source.uniform(40, 110)), (min(edge + width, 0.45), 0.5, -0.1, 0.1))
+            taps = design(requirement, "least-squares", 2 * int(source.integers(5, 40))).filter
+            assert isinstance(taps, Fir)
+            self.check(taps, 0.0, edge)
+            self.check(taps, edge / 3, edge * source.uniform(0.5, 1.2), -30, source.uniform(-20, 20))
+
+    def test_sections_with_poles_next_to_the_circle_hide_nothing(self) -> None:
+        source = np.random.default_rng(10)
+        for _ in range(60):
+            sections = []
+            for _ in range(int(source.integers(1, 7))):
+                radius, angle = 1 - 10 ** source.uniform(-4, -0.3), source.uniform(0, np.pi)
+                zero = source.uniform(0, np.pi)
+                sections.append((1.0, -2 * np.cos(zero), 1.0, -2 * radius * np.cos(angle), radius**2))
+            low, high = np.sort(source.uniform(0, 0.5, 2))
+            self.check(Cascade(tuple(sections), 0.01), low, high, 0.0, source.uniform(-10, 10))
 
 
 class ClosedForms(unittest.TestCase):

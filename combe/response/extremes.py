@@ -172,6 +172,8 @@ def _near_worst(
         relative = side * (level - slope_db * (middle - omega[0]))
         return brackets[relative[:-2] >= np.max(relative) - 2 * near]
     level = np.interp(omega, grid.omega, grid.square)
+    # Beyond a band's edge the gain may be large: between grid points only the edge's own level will do.
+    level[[0, -1]] = np.abs(frequency_response(grid.source, omega[[0, -1]])) ** 2
     with np.errstate(divide="ignore"):
         relative = side * (10 * np.log10(np.maximum(level, 1e-300)) - slope_db * (omega - omega[0]))
     at = np.maximum(relative[brackets], relative[brackets + 1])

@@ -11,7 +11,6 @@ from math import asinh, exp, log, pi, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import elliprf
 
 ComplexArray = NDArray[np.complex128]
 TERMS = 14
@@ -87,6 +86,9 @@ def cd(u: ComplexArray, modulus: Modulus) -> ComplexArray:
 
 def inverse_sc(x: float, kc: float) -> float:
     """v with sc(v, k') = x, where ``kc`` is the small complement of that modulus k'."""
+    # Imported late: the window opens without it.
+    from scipy.special import elliprf
+
     if kc < 1e-9:
         return asinh(x)
     sine, cosine = x / sqrt(1 + x * x), 1 / sqrt(1 + x * x)

@@ -8,7 +8,6 @@ from functools import lru_cache
 from math import exp, inf, log, log1p
 
 import numpy as np
-from scipy.optimize import brentq
 
 from combe.design.classic import prototypes
 from combe.design.classic.prototypes import Prototype
@@ -80,6 +79,9 @@ def _bessel_table(order: int) -> tuple[np.ndarray, np.ndarray]:
 
 def bessel_edge(order: int, epsilon: float) -> float:
     """The frequency at which a Bessel prototype of unit delay has a loss of 1 + ε²."""
+    # Imported late: the window opens without it.
+    from scipy.optimize import brentq
+
     base = prototypes.bessel(order)
     wanted = 2 * log(epsilon)
 

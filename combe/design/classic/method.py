@@ -8,7 +8,6 @@ from functools import partial
 from math import inf, pi, sqrt, tan
 
 import numpy as np
-from scipy.optimize import brentq
 
 from combe.design.asking import SHAPES, Setting, Task
 from combe.design.classic.digital import Placement, digital_roots
@@ -280,6 +279,9 @@ def _stop_for(order: int, epsilon: float, depth: float) -> float:
 
 def _rescaled(prototype: Prototype) -> Prototype:
     """The prototype with its half-power point moved to Ω = 1."""
+    # Imported late: the window opens without it.
+    from scipy.optimize import brentq
+
 
     def log_power(omega: float) -> float:
         s = 1j * omega

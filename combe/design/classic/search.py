@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from itertools import pairwise
 from math import exp, inf, log, sqrt
 
-from scipy.optimize import brentq, minimize_scalar
 
 from combe.design.classic.digital import Placement, digital_roots
 from combe.design.classic.families import Family, Row
@@ -35,6 +34,9 @@ class Fit:
 
 def best_fit(family: Family, plan: Plan, order: int, spare: str = "shared") -> Fit:
     """The member of an order that needs the least share of the tolerances, over center and stopband edge."""
+    # Imported late: the window opens without it.
+    from scipy.optimize import minimize_scalar
+
     low, high = centers(plan)
 
     def fit_at(center: float) -> Fit:
@@ -75,6 +77,9 @@ def _filled(floors: list[tuple[float, float]]) -> list[tuple[float, float]]:
 
 def _share(family: Family, plan: Plan, order: int, spare: str, center: float, floor: Row, rows: list[Row]) -> Fit:
     """The least share at which every stopband knot is far enough down."""
+    # Imported late: the window opens without it.
+    from scipy.optimize import brentq
+
     factors = [family.log_factor(order, floor, row, 1.0) for row in rows] if family.name != "bessel" else []
 
     def shares(c: float) -> tuple[float, float]:

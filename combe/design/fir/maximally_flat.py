@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import time
 from math import pi, sin
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import betainc
 
 from combe.design.asking import Task
 from combe.design.classic.method import cutoff_edges
@@ -26,6 +26,14 @@ from combe.requirement import Requirement
 Array = NDArray[np.float64]
 MOST = 1200
 """The largest M: orders to 2M."""
+
+
+def betainc(a: Any, b: Any, x: Any) -> Any:
+    """The regularized incomplete beta function."""
+    # Imported late: the window opens without it.
+    from scipy.special import betainc as function
+
+    return function(a, b, x)
 
 
 def make(task: Task) -> Design:

@@ -12,7 +12,6 @@ import time
 from dataclasses import replace
 
 import numpy as np
-import scipy.linalg
 from numpy.typing import NDArray
 
 from combe.design import equiripple
@@ -130,6 +129,9 @@ def _from_cepstrum(r: Array, half: int) -> Array:
 
 def _polished(h: Array, wanted: Array) -> Array:
     """Newton's steps on the autocorrelation; kept as long as they bring it closer."""
+    # Imported late: the window opens without it.
+    import scipy.linalg
+
     best, least = h, _missed(h, wanted)
     for _ in range(NEWTON_STEPS):
         matrix = scipy.linalg.toeplitz(np.r_[best[0], np.zeros(len(h) - 1)], best) + scipy.linalg.hankel(best)

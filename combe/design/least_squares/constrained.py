@@ -12,7 +12,6 @@ import time
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import nnls
 
 from combe.design.asking import Task
 from combe.design.caps import transition_pieces
@@ -155,6 +154,9 @@ class _Problem:
 
     def nearest(self, rows: Array, bounds: Array) -> tuple[Array, NDArray[np.bool_]] | None:
         """The point nearest to the free solution with rows·a ≤ bounds: min |u| with G u ≥ h by NNLS."""
+        # Imported late: the window opens without it.
+        from scipy.optimize import nnls
+
         g = -rows / self.scale
         h = rows @ self.free - bounds
         matrix = np.vstack([g.T, h[None, :]])

@@ -8,7 +8,6 @@ of cosines, each the half-sum of a difference and a sum frequency.
 from __future__ import annotations
 
 import numpy as np
-import scipy.linalg
 from numpy.typing import NDArray
 
 from combe.design.equiripple.problem import Piece, Table
@@ -39,6 +38,9 @@ class Equations:
 
 def solve_symmetric(matrix: Array, side: Array) -> Array:
     """Cholesky's factors where the matrix is definite in double precision, else the least solution."""
+    # Imported late: the window opens without it.
+    import scipy.linalg
+
     try:
         factor = scipy.linalg.cho_factor(matrix)
         found = scipy.linalg.cho_solve(factor, side)

@@ -12,7 +12,6 @@ import time
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.linalg
 from numpy.typing import NDArray
 
 from combe.design import equiripple
@@ -63,6 +62,9 @@ class Balanced:
 
 def balanced(taps: Array) -> Balanced:
     """Balance a FIR."""
+    # Imported late: the window opens without it.
+    import scipy.linalg
+
     hankel = scipy.linalg.hankel(taps[1:])
     values, vectors = scipy.linalg.eigh(hankel)
     order = np.argsort(-np.abs(values))
@@ -71,6 +73,9 @@ def balanced(taps: Array) -> Balanced:
 
 def _rational(a: Array, b: Array, c: Array, d: float) -> Rational:
     """Poles, zeros and gain of a state space."""
+    # Imported late: the window opens without it.
+    import scipy.linalg
+
     order = len(a)
     poles = scipy.linalg.eigvals(a)
     pencil = np.block([[a, b[:, None]], [c[None, :], np.array([[d]])]])

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linprog
 
 Array = NDArray[np.float64]
 ACTIVE_ROWS = 400
@@ -78,6 +77,9 @@ def least_maximum(
 
 def _step(values: Array, slopes: Array, x: Array, linear: Linear, size: Array) -> tuple[Array | None, float]:
     """min t with value + slope·d ≤ t, |d| ≤ size, constraints kept."""
+    # Imported late: the window opens without it.
+    from scipy.optimize import linprog
+
     count = len(x)
     cost = np.zeros(count + 1)
     cost[-1] = 1

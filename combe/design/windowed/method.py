@@ -8,7 +8,6 @@ from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize_scalar
 
 from combe.design.asking import Setting, Task
 from combe.design.classic.method import cutoff_edges
@@ -104,6 +103,9 @@ class _Search:
 
     def _fitted(self, used: Callable[[float], float], limits: tuple[float, float]) -> tuple[float, float]:
         """Scan coarsely around the last parameter found, then close in."""
+        # Imported late: the window opens without it.
+        from scipy.optimize import minimize_scalar
+
         near = [parameter for _, parameter in self.known.values()]
         low, high = limits
         if near:

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import i0e
 
 from combe.design.asking import Setting
 
@@ -56,6 +55,9 @@ def _rectangular(count: int, parameter: float) -> Array:
 
 def kaiser(count: int, beta: float) -> Array:
     """I0(β√(1 − t²))/I0(β)."""
+    # Imported late: the window opens without it.
+    from scipy.special import i0e
+
     t = np.linspace(-1, 1, count) if count > 1 else np.zeros(1)
     inner = beta * np.sqrt(np.maximum(1 - t * t, 0))
     return np.asarray(i0e(inner) * np.exp(inner - beta) / i0e(beta))
