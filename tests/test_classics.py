@@ -207,7 +207,9 @@ class Requirements(unittest.TestCase):
             assert isinstance(found, Cascade)
             hz = np.linspace(0, 8000, 4001)
             ripple = float(np.max(np.abs(plain_section_gain_db(found.sections, found.gain, hz / 48_000))))
-            down = -float(np.max(plain_section_gain_db(found.sections, found.gain, np.linspace(10_000, 24_000, 4001) / 48_000)))
+            down = -float(
+                np.max(plain_section_gain_db(found.sections, found.gain, np.linspace(10_000, 24_000, 4001) / 48_000))
+            )
             margins[spare] = 0.1 - ripple, down - 60
         self.assertLess(abs(margins["stopband"][0]), 2e-3)
         self.assertLess(abs(margins["passband"][1]), 1e-3)

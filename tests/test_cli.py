@@ -309,21 +309,39 @@ class Asking(InFolder):
         self.assertEqual((found["method"], found["order"]), (first["method"], first["order"]))
 
     def test_cutoffs_shapes_and_settings_need_no_requirement(self) -> None:
-        found = self.made("--method", "elliptic", "--order", "5", "--cutoff", "0.1fs", "--sample-rate", "48k", "--set", "ripple_db=1")
+        found = self.made(
+            "--method", "elliptic", "--order", "5", "--cutoff", "0.1fs", "--sample-rate", "48k", "--set", "ripple_db=1"
+        )
         self.assertEqual((found["order"], found["meets"], found["sample_rate_hz"]), (5, None, 48_000))
-        found = self.made("--method", "butterworth", "--order", "4", "--cutoff", "1k", "--cutoff", "2k", "--shape", "bandstop", "--sample-rate", "48k")
+        found = self.made(
+            "--method",
+            "butterworth",
+            "--order",
+            "4",
+            "--cutoff",
+            "1k",
+            "--cutoff",
+            "2k",
+            "--shape",
+            "bandstop",
+            "--sample-rate",
+            "48k",
+        )
         self.assertEqual(len(found["sections"]), 2)
         found = self.made("--method", "notch", "--sample-rate", "48k", "--set", "center_hz=1k", "--set", "q=30")
         self.assertEqual(found["kind"], "iir")
 
     def test_weights_spare_and_prices(self) -> None:
         path = self.put("low.json", self.LOW)
-        light, heavy = (self.made(path, "--method", "equiripple", "--order", "40", "--weight", "1", "--weight", w) for w in ("1", "50"))
+        light, heavy = (
+            self.made(path, "--method", "equiripple", "--order", "40", "--weight", "1", "--weight", w)
+            for w in ("1", "50")
+        )
         self.assertLess(heavy["lines"][2]["reached_db"], light["lines"][2]["reached_db"])
         found = self.made(path, "--method", "elliptic", "--spare", "passband", "--prices")
         self.assertLess(found["lines"][2]["margin_db"], 0.01)
         self.assertEqual({price["figure"] for price in found["prices"]}, {"stop", "ripple", "start", "attenuation"})
-        status, out, _ = call("design", path, "--method", "elliptic", "--prices")
+        _status, out, _ = call("design", path, "--method", "elliptic", "--prices")
         self.assertIn("orders per kHz", out)
 
     def test_coefficients_from_a_file_are_held_against_a_requirement(self) -> None:
@@ -349,9 +367,11 @@ class Asking(InFolder):
     def test_mistakes_in_what_is_asked(self) -> None:
         path = self.put("low.json", self.LOW)
         for words, part in (
-            (("--method", "elliptic", "--order", "4", "--cutoff", "1k"), "--sample-rate"), (("--method", "elliptic", "--cutoff", "1k", "--sample-rate", "8k"), "order"),
+            (("--method", "elliptic", "--order", "4", "--cutoff", "1k"), "--sample-rate"),
+            (("--method", "elliptic", "--cutoff", "1k", "--sample-rate", "8k"), "order"),
             ((path, "--method", "elliptic", "--spare", "nowhere"), "spare"), ((path, "--method", "elliptic", "--shape", "round"), "shape"),
-            ((path, "--set", "q=1"), "no method"), ((path, "--method", "elliptic", "--set", "q"), "--set"), ((path, "--method", "elliptic", "--set", "ripple_db=x"), "ripple_db"),
+            ((path, "--set", "q=1"), "no method"),
+            ((path, "--method", "elliptic", "--set", "q"), "--set"), ((path, "--method", "elliptic", "--set", "ripple_db=x"), "ripple_db"),
             ((path, "--sample-rate", "8k", "--method", "elliptic"), "48000"), (("--cutoff", "1k", "--sample-rate", "8k"), "no method"),
             ((path, "--method", "equiripple", "--weight", "1"), "2 bands"), ((path, "--method", "elliptic", "--order", "x"), "order"),
         ):  # fmt: skip

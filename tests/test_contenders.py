@@ -144,7 +144,9 @@ class Nearest(unittest.TestCase):
                     except CombeError:
                         continue
                 assert made is not None
-                self.assertGreaterEqual(least_margin_db(made.filter, relaxation.requirement), -1e-6, relaxation.sentence)
+                self.assertGreaterEqual(
+                    least_margin_db(made.filter, relaxation.requirement), -1e-6, relaxation.sentence
+                )
 
     def test_nothing_is_relaxed_where_something_keeps_it(self) -> None:
         self.assertEqual(list(relaxations(LOW, list(contenders(LOW)))), [])

@@ -105,8 +105,12 @@ class Small(unittest.TestCase):
     def test_prices_are_told_in_the_unit_that_suits(self) -> None:
         edge = Price(Figure(0, "stop", "hz", 100.0), 160.0, 4.2)
         self.assertEqual(price_words(edge, "taps", 48_000), "right edge 26 taps per kHz")
-        self.assertEqual(price_words(Price(Figure(0, "start", "hz", 1.0), 0.01, 2.0), "taps", 2), "left edge 2 taps per 0.01")
-        self.assertEqual(price_words(Price(Figure(1, "attenuation", "db", 60), 2.0, 2.8), "taps", 2), "attenuation 1.4 taps per dB")
+        self.assertEqual(
+            price_words(Price(Figure(0, "start", "hz", 1.0), 0.01, 2.0), "taps", 2), "left edge 2 taps per 0.01"
+        )
+        self.assertEqual(
+            price_words(Price(Figure(1, "attenuation", "db", 60), 2.0, 2.8), "taps", 2), "attenuation 1.4 taps per dB"
+        )
         self.assertEqual(price_words(Price(Figure(1, "attenuation", "db", 60), 2.0, 0.001), "taps", 2), "")
 
     def test_the_hand_dialog_reads_while_typing(self) -> None:
@@ -133,7 +137,9 @@ class InTheWindow(WindowCase):
         assert self.session.ideal is not None
         self.assertEqual((self.session.ideal.design.kind, self.session.ideal.design.order), ("iir", 6))
         self.assertIn("order 5 misses", self.window.contenders.notes.text())
-        self.assertIn("order 6", self.window.chain.steps["ideal"].accessibleName() + self.window.contenders.bar.order.text())
+        self.assertIn(
+            "order 6", self.window.chain.steps["ideal"].accessibleName() + self.window.contenders.bar.order.text()
+        )
         for tab in ("Phase", "Delay", "Time", "Magnitude"):
             self.window.plots.open_tab(tab.lower())
             self.assertFalse(self.window.plots.grab().isNull())

@@ -108,7 +108,9 @@ class LeastSquares(unittest.TestCase):
             for _ in range(12):
                 change = source.normal(size=order + 1)
                 change = 1e-4 * (change + change[::-1])
-                slope = (self.error(taps + change, requirement, weights) - self.error(taps - change, requirement, weights)) / 2
+                slope = (
+                    self.error(taps + change, requirement, weights) - self.error(taps - change, requirement, weights)
+                ) / 2
                 bend = self.error(taps + change, requirement, weights) - least
                 self.assertGreater(bend, 0)
                 self.assertLess(abs(slope), 1e-5 * bend + 1e-18)
@@ -132,7 +134,9 @@ class LeastSquares(unittest.TestCase):
         room = np.where(omega < 0.35 * np.pi, (10 ** (0.1 / 20) - 10 ** (-0.1 / 20)) / 2, 1e-3)
         error = (amplitude(found, omega) - target) / room
         active = np.flatnonzero(np.abs(error) > 1 - 3e-4)
-        rows = np.sign(error[active])[:, None] * np.cos(np.outer(omega[active], np.arange(61) - 30)) / room[active, None]
+        rows = (
+            np.sign(error[active])[:, None] * np.cos(np.outer(omega[active], np.arange(61) - 30)) / room[active, None]
+        )
         gradient = 2 * (found - middle * ideal)
         half = rows[:, 30:] * np.where(np.arange(31) == 0, 1.0, 2.0)
         push = gradient[30:] * np.where(np.arange(31) == 0, 1.0, 2.0)
@@ -155,7 +159,8 @@ class Flat(unittest.TestCase):
         half = len(found) // 2
         x = [mpmath.mpf(float(tap)) for tap in found]
         moments = [
-            sum(x[half + k] * mpmath.mpf(k) ** (2 * m) * (1 if k == 0 else 2) for k in range(half + 1)) for m in range(1, 3)
+            sum(x[half + k] * mpmath.mpf(k) ** (2 * m) * (1 if k == 0 else 2) for k in range(half + 1))
+            for m in range(1, 3)
         ]
         for m, moment in enumerate(moments, 1):
             self.assertLess(abs(float(moment)), 1e-12 * half ** (2 * m))

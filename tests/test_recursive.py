@@ -71,8 +71,12 @@ class SingleSections(unittest.TestCase):
             self.assertAlmostEqual(inside[-1] - inside[0], 300, delta=0.05)
 
     def test_shelves_meet_half_way(self) -> None:
-        np.testing.assert_allclose(level(single("low-shelf", corner_hz=500, gain_db=6), 0, 500, 24_000), [6, 3, 0], atol=1e-9)
-        np.testing.assert_allclose(level(single("high-shelf", corner_hz=5000, gain_db=-8), 0, 5000, 24_000), [0, -4, -8], atol=1e-9)
+        np.testing.assert_allclose(
+            level(single("low-shelf", corner_hz=500, gain_db=6), 0, 500, 24_000), [6, 3, 0], atol=1e-9
+        )
+        np.testing.assert_allclose(
+            level(single("high-shelf", corner_hz=5000, gain_db=-8), 0, 5000, 24_000), [0, -4, -8], atol=1e-9
+        )
 
     def test_combs_block_every_tooth(self) -> None:
         for width in (None, 30.0):
@@ -102,7 +106,9 @@ class Reductions(unittest.TestCase):
 
     def test_singular_values_are_those_of_the_hankel_matrix(self) -> None:
         taps = self.fir.array[1:]
-        matrix = np.array([[taps[i + j] if i + j < len(taps) else 0 for j in range(len(taps))] for i in range(len(taps))])
+        matrix = np.array(
+            [[taps[i + j] if i + j < len(taps) else 0 for j in range(len(taps))] for i in range(len(taps))]
+        )
         np.testing.assert_allclose(self.system.singular, np.linalg.svd(matrix, compute_uv=False), atol=1e-13)
 
     def test_no_order_moves_the_response_further_than_twice_the_values_dropped(self) -> None:
@@ -117,7 +123,9 @@ class Reductions(unittest.TestCase):
             )  # fmt: skip
             away = float(np.max(np.abs(value - exact)))
             self.assertLessEqual(away, self.system.bound(order) + 1e-9, order)
-            self.assertGreaterEqual(away, self.system.singular[order] - 1e-9, "Adamjan, Arov & Krein: no filter comes closer")
+            self.assertGreaterEqual(
+                away, self.system.singular[order] - 1e-9, "Adamjan, Arov & Krein: no filter comes closer"
+            )
 
     def test_the_least_order_keeps_the_limits_with_nearly_even_delay(self) -> None:
         found = design(LOW, "balanced-truncation")
@@ -181,7 +189,9 @@ class Optimized(unittest.TestCase):
             at = x[rows % 41]
             return np.where(rows < 41, 1.0, -1.0)[:, None] * np.column_stack([np.ones_like(at), at])
 
-        found, error = least_maximum(values, slopes, np.zeros(2), Linear(np.zeros((0, 2)), np.zeros(0)), np.full(2, 0.3))
+        found, error = least_maximum(
+            values, slopes, np.zeros(2), Linear(np.zeros((0, 2)), np.zeros(0)), np.full(2, 0.3)
+        )
         slope = math.sinh(1)
         self.assertAlmostEqual(found[1], slope, places=3)
         self.assertAlmostEqual(error, (math.e - slope * 1 - (slope - slope * math.log(slope))) / 2, places=3)

@@ -8,9 +8,9 @@ import sys
 from pathlib import Path
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
-DRAW = "import sys; from combe.app.picture import draw_view; from combe.project.demo import demo_project; \
-view, path, width, height, theme, prove = sys.argv[1:]; \
-draw_view(view, demo_project(), path, (int(width), int(height)), theme, prove == 'yes')"
+DRAW = "import sys; from combe.app.picture import draw_view; from combe.project import demo; \
+view, path, width, height, theme, prove, project = sys.argv[1:]; \
+draw_view(view, getattr(demo, project)(), path, (int(width), int(height)), theme, prove == 'yes')"
 PICTURES = (
     ("brief", "brief", "1280", "800", "light", "no"),
     ("ideal", "ideal", "1280", "800", "light", "no"),
@@ -18,6 +18,7 @@ PICTURES = (
     ("arithmetic", "arithmetic", "1280", "800", "light", "no"),
     ("code", "code", "1280", "800", "light", "yes"),
     ("rounded-dark", "rounded", "1280", "800", "dark", "no"),
+    ("wake-up", "ideal", "1280", "800", "light", "no", "wake_up_project"),
     ("phase", "phase", "900", "480", "light", "no"),
     ("delay", "delay", "900", "480", "light", "no"),
     ("time", "time", "900", "480", "light", "no"),
@@ -28,8 +29,8 @@ def main() -> int:
     """The five steps in the light theme, one in the dark one, and the plots."""
     FOLDER.mkdir(parents=True, exist_ok=True)
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen"}
-    for name, view, width, height, theme, prove in PICTURES:
-        words = [view, str(FOLDER / f"{name}.png"), width, height, theme, prove]
+    for name, view, width, height, theme, prove, *project in PICTURES:
+        words = [view, str(FOLDER / f"{name}.png"), width, height, theme, prove, *(project or ["demo_project"])]
         subprocess.run([sys.executable, "-c", DRAW, *words], env=environment, check=True)
     print(f"{len(PICTURES)} pictures in {FOLDER}")
     return 0

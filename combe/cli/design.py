@@ -23,7 +23,10 @@ from combe.requirement import Requirement, read_requirement
 from combe.requirement.quantities import parse_frequency, parse_sample_rate
 
 RequirementFile = Annotated[
-    str, typer.Argument(metavar="[REQ.json]", help="The requirement file, - for standard input; none with --cutoff or --set.")
+    str,
+    typer.Argument(
+        metavar="[REQ.json]", help="The requirement file, - for standard input; none with --cutoff or --set."
+    ),
 ]
 
 
@@ -42,16 +45,21 @@ def run(
     spare: Annotated[str, typer.Option(help="Where a classic puts spare room: shared, stopband, passband.")] = "shared",
     weight: Annotated[list[float] | None, typer.Option(help="Weights to trade bands by hand, one for each.")] = None,
     set_: Annotated[
-        list[str] | None, typer.Option("--set", metavar="NAME=VALUE", help="A setting of the method; see combe methods.")
+        list[str] | None,
+        typer.Option("--set", metavar="NAME=VALUE", help="A setting of the method; see combe methods."),
     ] = None,
-    from_: Annotated[str, typer.Option("--from", help="Coefficients by hand: hold this file against the requirement.")] = "",
+    from_: Annotated[
+        str, typer.Option("--from", help="Coefficients by hand: hold this file against the requirement.")
+    ] = "",
     with_prices: Annotated[bool, typer.Option("--prices", help="Add what moving each figure would save.")] = False,
     out: Annotated[str, typer.Option(help="Write the design file here.")] = "",
     json: Annotated[bool, typer.Option("--json", help="Print the design file.")] = False,
 ) -> int:
     """Design one filter: the shortest that keeps every limit, or the best of a given order."""
     if not (requirement or cutoff or set_ or method):
-        raise DesignError("no requirement is given", "REQ.json", "name its file, or give a method with --cutoff or --set")
+        raise DesignError(
+            "no requirement is given", "REQ.json", "name its file, or give a method with --cutoff or --set"
+        )
     asked = read_requirement(requirement) if requirement else None
     rate = _rate(asked, sample_rate)
     choice = DesignChoice(

@@ -117,7 +117,7 @@ def _in_order() -> list[Method]:
 
 def unfit(method: Method, requirement: Requirement) -> str:
     """Why a method isn't tried at all, "" where it is."""
-    if requirement.phase == "linear" and not any("linear phase" == word for word in method.can):
+    if requirement.phase == "linear" and not any(word == "linear phase" for word in method.can):
         return "linear phase is asked, which it can't give"
     if method.name == "optimized-iir" and _is_plain(requirement):
         return "an elliptic filter is already the best of its order for these limits"

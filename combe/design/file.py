@@ -135,7 +135,9 @@ def filter_from(fields: Fields) -> Filter:
         )  # fmt: skip
         return polynomials(b, a).filter
     raise FileError(
-        "there is no filter here", fields.where, 'expected the key "taps", "sections", "b" and "a", or "zeros" and "poles"'
+        "there is no filter here",
+        fields.where,
+        'expected the key "taps", "sections", "b" and "a", or "zeros" and "poles"',
     )
 
 
@@ -168,4 +170,3 @@ def _number(value: Any, where: str) -> float:
     if abs(value) > LARGEST_NUMBER:
         raise FileError(f"{value:g} is too large", where, f"numbers up to {LARGEST_NUMBER:g} are taken")
     return float(value)
-

@@ -89,7 +89,7 @@ def _named_blocks(text: str) -> list[tuple[str, int, list[Row]]]:
         word = match[1].split()[-1].lower()
         kind = NAMES.get(word) or _ending(word)
         line = text.count("\n", 0, match.start(3)) + 1
-        body = re.sub(r"\}\s*,?|\]\s*,?", lambda m: m[0].replace("}", "\0").replace("]", "\0"), match[3])
+        body = re.sub(r"[}\]]", "\0", match[3])
         found.append((kind, line, _rows(body, line)))
         end = match.end()
     rest = text[end:].strip(" \t\r\n;,") if found else ""
@@ -159,7 +159,9 @@ def _number(word: str) -> complex | None:
         value = int(hexadecimal[2], 16)
         value -= (1 << bits) if value >> (bits - 1) else 0
         return complex((-value if hexadecimal[1] == "-" else value) / 2 ** (bits - 1))
-    plain = re.sub(r"[fFlL]$", "", word).replace("D", "e").replace("d", "e") if not word.endswith(("inf", "nan")) else word
+    plain = (
+        re.sub(r"[fFlL]$", "", word).replace("D", "e").replace("d", "e") if not word.endswith(("inf", "nan")) else word
+    )
     if re.fullmatch(DECIMAL.replace("eEdD", "eE"), plain):
         return complex(float(plain))
     share = re.fullmatch(rf"({DECIMAL})/({DECIMAL})", plain)
@@ -201,7 +203,9 @@ def _from_rows(rows: list[Row]) -> Given:
     widths = {len(numbers) for _, numbers in rows}
     if any(abs(value.imag) > 0 for _, numbers in rows for value in numbers):
         line = rows[0][0]
-        raise FileError("complex numbers without a name", f"line {line}", "say which are zeros = {…} and which poles = {…}")
+        raise FileError(
+            "complex numbers without a name", f"line {line}", "say which are zeros = {…} and which poles = {…}"
+        )
     if len(rows) > 1 and widths in ({5}, {6}):
         found = _sections(rows)
         return Given(found, f"{len(found.sections)} sections of {widths.pop()} coefficients")
@@ -209,10 +213,14 @@ def _from_rows(rows: list[Row]) -> Given:
         return _from_polynomials(_real(rows[:1]), _real(rows[1:]))
     if len(widths) > 1 and len(rows) > 1 and min(widths) > 1 and len(rows) == 2:
         line = rows[1][0]
-        raise FileError("two rows of different lengths", f"line {line}", "for b and a, a has to start with 1, or name them")
+        raise FileError(
+            "two rows of different lengths", f"line {line}", "for b and a, a has to start with 1, or name them"
+        )
     if widths == {2} and len(rows) > 1:
         line = rows[0][0]
-        raise FileError("two numbers a line could be roots or b and a", f"line {line}", "name them, as in b = {…} a = {…}")
+        raise FileError(
+            "two numbers a line could be roots or b and a", f"line {line}", "name them, as in b = {…} a = {…}"
+        )
     taps = _real(rows)
     return Given(Fir(tuple(taps.tolist())), f"{len(taps)} taps")
 
@@ -294,10 +302,12 @@ def _roots(rows: list[Row], kind: str) -> tuple[complex, ...]:
     roots = _flat(rows)
     upper = [root for root in roots if root.imag > 0]
     lower = [root for root in roots if root.imag < 0]
-    if upper and not lower or lower and not upper:
+    if (upper and not lower) or (lower and not upper):
         roots = roots + [root.conjugate() for root in (upper or lower)]
     elif abs(sum(roots).imag) > 1e-9 * (1 + sum(abs(root) for root in roots)):
-        raise FileError(f"the {kind} don't come in conjugate pairs", f"line {rows[0][0]}", "give both of each pair or one")
+        raise FileError(
+            f"the {kind} don't come in conjugate pairs", f"line {rows[0][0]}", "give both of each pair or one"
+        )
     return tuple(roots)
 
 

@@ -80,4 +80,4 @@ def from_cosines(a: Array, taps: int) -> Array:
 
 def cosine_steps(taps: int) -> Array:
     """The multiples of ω in that sum."""
-    return np.arange((taps + 1) // 2) if taps % 2 else np.arange(taps // 2) + 0.5
+    return np.arange((taps + 1) // 2, dtype=np.float64) + 0.5 * (1 - taps % 2)

@@ -16,6 +16,7 @@ from combe.errors import CombeError
 from combe.ledger import lines_of, meets
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, frequency_text, short
+from combe.requirement.sentences import with_whole
 
 Stop = Callable[[], bool]
 HALVINGS = 9
@@ -69,7 +70,7 @@ def _whole(requirement: Requirement, found: list[Contender]) -> Iterator[Relaxat
             moved, text = replace(requirement, max_multiplies=int(value)), f"{int(value)} multiplies"
         else:
             value = float(f"{value * 1.0005:.4g}")
-            moved, text = replace(requirement, **{key: value}), f"{words} {duration_text(value)}"
+            moved, text = with_whole(requirement, key, value), f"{words} {duration_text(value)}"
         yield Relaxation(moved, contender.method, contender.order, f"allow {text}: {contender.method} does it")
 
 

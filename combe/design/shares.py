@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from combe.ledger import Line
 from combe.requirement import Requirement
-
-import numpy as np
 
 
 def share_of(lines: tuple[Line, ...] | list[Line], requirement: Requirement) -> float:

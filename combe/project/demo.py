@@ -27,6 +27,19 @@ def demo_project() -> Project:
     )
 
 
+def wake_up_project() -> Project:
+    """The recorder's wake-up highpass: cheap, recursive, any phase, so that a microcontroller can run it all night."""
+    bands = (_block("wind", 0, 9_000, -50), _keep("calls", 15_000, 125_000, 0.5))
+    requirement = Requirement("Wake-up highpass", 250_000.0, bands, "any", max_multiplies=20)
+    return Project(
+        "Alder Combe wake-up",
+        requirement,
+        DesignChoice("elliptic"),
+        Choices(16, "", "s12f11", "s16f15"),
+        "wake_up",
+    )
+
+
 def fresh_project() -> Project:
     """What *New* starts from: a lowpass to be changed."""
     bands = (_keep("signal", 0, 8_000, 0.1), _block("rest", 12_000, 24_000, -60))

@@ -161,23 +161,21 @@ def _candidates(
     return np.concatenate([ends[:1], np.sort(np.concatenate([ends[1:-1], roots])), ends[-1:]])
 
 
-def _near_worst(
-    grid: _Grid, omega: Array, brackets: NDArray[np.intp], slope_db: float, side: int
-) -> NDArray[np.intp]:
+def _near_worst(grid: _Grid, omega: Array, brackets: NDArray[np.intp], slope_db: float, side: int) -> NDArray[np.intp]:
     """Brackets whose level on the scan comes near the worst of all; a dip may hide a zero, so that more of them stay."""
     near = 3.0 if side > 0 else 60.0
     if isinstance(grid.source, Rational):
         middle = np.concatenate([(omega[brackets] + omega[brackets + 1]) / 2, omega[:1], omega[-1:]])
         level = gain_db(frequency_response(grid.source, middle))
         relative = side * (level - slope_db * (middle - omega[0]))
-        return brackets[relative[:-2] >= np.max(relative) - 2 * near]
+        return np.asarray(brackets[relative[:-2] >= np.max(relative) - 2 * near])
     level = np.interp(omega, grid.omega, grid.square)
     # Beyond a band's edge the gain may be large: between grid points only the edge's own level will do.
     level[[0, -1]] = np.abs(frequency_response(grid.source, omega[[0, -1]])) ** 2
     with np.errstate(divide="ignore"):
         relative = side * (10 * np.log10(np.maximum(level, 1e-300)) - slope_db * (omega - omega[0]))
     at = np.maximum(relative[brackets], relative[brackets + 1])
-    return brackets[at >= np.max(relative) - near]
+    return np.asarray(brackets[at >= np.max(relative) - near])
 
 
 def _most_promising(grid: _Grid, omega: Array, brackets: NDArray[np.intp], side: int) -> NDArray[np.intp]:

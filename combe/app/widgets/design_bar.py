@@ -46,7 +46,9 @@ class DesignBar(QWidget):
         self._aims = label("by")
         self._flow.addWidget(self._aims)
         self.cutoff = Figure(self._check_cutoffs, "cut-off")
-        self.cutoff.setToolTip("cut-off: a frequency (two for a band) to aim at instead of the limits; empty for the limits")
+        self.cutoff.setToolTip(
+            "cut-off: a frequency (two for a band) to aim at instead of the limits; empty for the limits"
+        )
         self.cutoff.typed.connect(self._on_cutoff)
         self._flow.addWidget(self.cutoff)
         self._spare_word = label("spare room")
@@ -83,8 +85,8 @@ class DesignBar(QWidget):
             self._rebuild(method)
         for setting in method.settings:
             self.settings[setting.name].show_text(_setting_text(setting, choice))
-        for widget in self._setting_words:
-            widget.setVisible(choice.method not in CLASSICS or bool(choice.cutoffs_hz))
+        for shown in self._setting_words:
+            shown.setVisible(choice.method not in CLASSICS or bool(choice.cutoffs_hz))
         self.updateGeometry()
 
     def _rebuild(self, method: Method) -> None:
@@ -143,7 +145,11 @@ class DesignBar(QWidget):
             return ()
         assert self.requirement is not None
         rate = self.requirement.sample_rate_hz
-        parts = [part for part in text.replace(" and ", ",").replace(" to ", ",").replace(";", ",").split(",") if part.strip()]
+        parts = [
+            part
+            for part in text.replace(" and ", ",").replace(" to ", ",").replace(";", ",").split(",")
+            if part.strip()
+        ]
         cutoffs = tuple(sorted(parse_frequency(part, rate) for part in parts))
         shape = shape_of(self.requirement)
         wanted = {"lowpass": 1, "highpass": 1, "bandpass": 2, "bandstop": 2}.get(shape)

@@ -70,7 +70,9 @@ class HankelChart(QWidget):
             return
         painter = QPainter(self)
         painter.setPen(QPen(THEME.color("muted")))
-        painter.drawText(QRectF(0, 0, self.width(), 16), Qt.AlignmentFlag.AlignLeft, f"Hankel values · order {self.order}")
+        painter.drawText(
+            QRectF(0, 0, self.width(), 16), Qt.AlignmentFlag.AlignLeft, f"Hankel values · order {self.order}"
+        )
         width, top = self.width() / len(self.values), 20.0
         largest = max(self.values)
         for index, value in enumerate(self.values):

@@ -68,12 +68,12 @@ def _complement(log_nome: float) -> float:
     """k' = (θ4/θ3)²."""
     upper = 1 + 2 * sum((-1) ** m * exp(log_nome * m * m) for m in range(1, TERMS))
     lower = 1 + 2 * sum(exp(log_nome * m * m) for m in range(1, TERMS))
-    return (upper / lower) ** 2
+    return float((upper / lower) ** 2)
 
 
 def cd(u: ComplexArray, modulus: Modulus) -> ComplexArray:
     """cd(u·K, k) for complex u in units of the quarter period, by the descending Landen transformation."""
-    moduli = []
+    moduli: list[float] = []
     k, kc = modulus.k, modulus.kc
     while k > 1e-17 and len(moduli) < 40:
         k, kc = (k / (1 + kc)) ** 2, 2 * sqrt(kc) / (1 + kc)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from math import inf, pi, sqrt, tan
@@ -41,6 +42,7 @@ def make(family: Family, task: Task) -> Design:
         With the reason: a shape the classics don't have, an order out of reach, or limits no order keeps.
     """
     started = time.perf_counter()
+    notes: tuple[str, ...]
     if task.choice.cutoffs_hz:
         found, notes = _by_cutoff(family, task), ()
     elif task.choice.order is None:
@@ -102,13 +104,16 @@ def _least(family: Family, task: Task) -> tuple[Cascade, tuple[str, ...]]:
     raise DesignError(what + "double precision breaks a limit", instead="widen the passband or ask for more ripple")
 
 
-def _first_that_keeps(family: Family, fit: partial[Fit] | object) -> int:
+def _first_that_keeps(family: Family, fit: Callable[[int], Fit]) -> int:
     """The least order with a share of at most 1: doubled until it holds, then halved in between."""
-    share = lambda order: fit(order).share  # type: ignore[operator]  # noqa: E731
+
+    def share(order: int) -> float:
+        return fit(order).share
+
     high = 1
     while share(high) > 1:
         if high == family.most_order:
-            raise _hopeless(family, fit(high))  # type: ignore[operator]
+            raise _hopeless(family, fit(high))
         high = min(2 * high, family.most_order)
     low = high // 2
     while high - low > 1:
@@ -158,7 +163,9 @@ def in_a_row(family: Family, task: Task, order: int) -> tuple[Cascade, tuple[str
         sections = (*halves[0].sections, *halves[1].sections)
         found = Cascade(sections, halves[0].gain * halves[1].gain)
         if all(line.margin >= 0 for line in gain_lines(found, requirement)):
-            words = f"a highpass of order {orders[0]} and a lowpass of order {orders[1]} in a row use the two transitions"
+            words = (
+                f"a highpass of order {orders[0]} and a lowpass of order {orders[1]} in a row use the two transitions"
+            )
             return found, (f"{words}; one bandpass would take order {order}",)
     return None
 
@@ -183,13 +190,13 @@ def _part(family: Family, task: Task, side: str, share: float) -> Cascade:
 
 
 def _story(
-    family: Family, plan: Plan, fit: object, order: int, requirement: Requirement
+    family: Family, plan: Plan, fit: Callable[[int], Fit], order: int, requirement: Requirement
 ) -> tuple[str, ...]:
     """What the next lower order would have missed."""
     double = _per_section(plan.shape)
     if order == 1:
         return (f"meets at order {double}, the least there is",)
-    lower = filter_of(family, plan, fit(order - 1))  # type: ignore[operator]
+    lower = filter_of(family, plan, fit(order - 1))
     return (miss_sentence(order * double, (order - 1) * double, gain_lines(lower, requirement), requirement),)
 
 
@@ -282,7 +289,6 @@ def _rescaled(prototype: Prototype) -> Prototype:
     # Imported late: the window opens without it.
     from scipy.optimize import brentq
 
-
     def log_power(omega: float) -> float:
         s = 1j * omega
         return 2 * float(np.sum(np.log(np.abs(s - prototype.zeros))) - np.sum(np.log(np.abs(s - prototype.poles))))
@@ -305,12 +311,12 @@ def _top_of(prototype: Prototype) -> float:
         a, b = low + (high - low) / 3, high - (high - low) / 3
 
         def loss(w: float) -> float:
-            return float(np.sum(np.log(np.abs(1j * w - prototype.poles))) - np.sum(
-                np.log(np.abs(1j * w - prototype.zeros))
-            ))
+            return float(
+                np.sum(np.log(np.abs(1j * w - prototype.poles))) - np.sum(np.log(np.abs(1j * w - prototype.zeros)))
+            )
 
         low, high = (low, b) if loss(a) < loss(b) else (a, high)
-    return (low + high) / 2
+    return float((low + high) / 2)
 
 
 def _beyond(prototype: Prototype) -> float:

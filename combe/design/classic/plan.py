@@ -147,8 +147,8 @@ def centers(plan: Plan) -> tuple[float, float]:
         s1, s2 = max((e for e in below if e <= p1), default=0.0), min((e for e in above if e >= p2), default=inf)
     else:
         s1, s2 = min(inner), max(inner)
-    passes = sqrt(p1 * p2) if 0 < p1 and p2 < inf else sqrt(max(p1, 1e-9) * min(p2, 1e9))
-    stops = sqrt(s1 * s2) if 0 < s1 and s2 < inf else passes
+    passes = sqrt(p1 * p2) if p1 > 0 and p2 < inf else sqrt(max(p1, 1e-9) * min(p2, 1e9))
+    stops = sqrt(s1 * s2) if s1 > 0 and s2 < inf else passes
     if plan.shape == "bandpass":
         low, high = p1 * (1 + 1e-9), p2 * (1 - 1e-9)
     else:

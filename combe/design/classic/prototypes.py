@@ -67,7 +67,7 @@ def elliptic(order: int, epsilon: float, stop: float, stop_excess: float | None 
     half = order // 2
     u = (2 * np.arange(1, half + 1) - 1) / order
     zeros = 1j / (modulus.k * cd(u.astype(complex), modulus).real)
-    poles = 1j * cd(u - 1j * v, modulus)
+    poles = 1j * cd(np.asarray(u - 1j * v, dtype=np.complex128), modulus)
     every = [poles, poles.conj()]
     if order % 2:
         every.append(np.array([1j * cd(np.array([1 - 1j * v]), modulus)[0]]))
@@ -92,7 +92,7 @@ def _bessel_poles(order: int) -> tuple[complex, ...]:
     lower = 1 / np.sqrt((2.0 * j - 1) * (2 * j + 1)) * 1j
     matrix = np.diag(lower, 1) + np.diag(lower, -1)
     matrix[0, 0] = -1.0
-    roots = 1 / np.linalg.eigvals(matrix)
+    roots: ComplexArray = np.asarray(1 / np.linalg.eigvals(matrix), dtype=np.complex128)
     for _ in range(40):
         step = np.array([_bessel_newton(order, complex(root)) for root in roots])
         gaps = roots[:, None] - roots[None, :]
@@ -129,7 +129,7 @@ def _times(value: tuple[int, int], real: int, imaginary: int, bits: int) -> tupl
 
 def bessel(order: int, scale: float = 1.0) -> Prototype:
     """Maximally flat delay: 1 second at low frequencies over ``scale``."""
-    return Prototype(np.empty(0, complex), np.array(_bessel_poles(order)) * scale)
+    return Prototype(np.empty(0, complex), np.array(_bessel_poles(order), dtype=np.complex128) * scale)
 
 
 def log_loss_excess(prototype: Prototype, omega: float) -> float:

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from itertools import pairwise
 from math import exp, inf, log, sqrt
 
-
 from combe.design.classic.digital import Placement, digital_roots
 from combe.design.classic.families import Family, Row
 from combe.design.classic.plan import Plan, centers, stretched
@@ -68,7 +67,7 @@ def _fit_at(family: Family, plan: Plan, order: int, spare: str, center: float) -
 def _filled(floors: list[tuple[float, float]]) -> list[tuple[float, float]]:
     """A few stopband edges between those asked for: a stepped mask may be kept best from within a step."""
     found = [floors[0]]
-    for (low, low_excess), (high, high_excess) in list(pairwise(floors))[:4]:
+    for (low, _low_excess), (high, high_excess) in list(pairwise(floors))[:4]:
         ratio = high / low
         found += [(low * ratio**t, low * ratio**t - 1) for t in (0.25, 0.5, 0.75)] if ratio > 1.001 else []
         found.append((high, high_excess))

@@ -33,6 +33,7 @@ def make(task: Task) -> Design:
     most = MOST_FLAT if band is None else MOST_FITTED
     if not 1 <= order <= most:
         raise DesignError(f"order {order} is out of reach", "order", f"it runs from 1 to {most}")
+    notes: tuple[str, ...]
     if band is None:
         found, notes = lagrange(order, delay), ("maximally flat at 0 Hz",)
     else:
@@ -44,9 +45,7 @@ def make(task: Task) -> Design:
     if not (order - 1) / 2 <= delay <= (order + 1) / 2:
         notes += (f"a delay near {order / 2:g} samples would use this order best",)
     seconds = time.perf_counter() - started
-    return Design(
-        "fractional-delay", Fir(tuple(found.tolist())), task.sample_rate_hz, task.requirement, notes, seconds
-    )
+    return Design("fractional-delay", Fir(tuple(found.tolist())), task.sample_rate_hz, task.requirement, notes, seconds)
 
 
 def lagrange(order: int, delay: float) -> Array:

@@ -58,7 +58,9 @@ def make(task: Task) -> Design:
     whole = np.convolve(parts[0].array, parts[1].array)
     whole = (whole + whole[::-1]) / 2
     found = Fir(tuple(whole.tolist()))
-    notes = (f"a model of {len(model.taps)} taps stretched {stretch} times, and {len(images.taps)} taps against its images",)
+    notes = (
+        f"a model of {len(model.taps)} taps stretched {stretch} times, and {len(images.taps)} taps against its images",
+    )
     seconds = time.perf_counter() - started
     return Design("interpolated-fir", found, task.sample_rate_hz, requirement, notes, seconds, (), tuple(parts))
 

@@ -46,7 +46,9 @@ def make(task: Task) -> Design:
         found, _ = _filter(requirement, taps, wanted)
     else:
         found, wanted = _least(task, delay, limit)
-    notes = (f"approximates a delay of {wanted:.4g} samples, {len(found.taps) / 2 - 0.5 - wanted:.3g} less than linear phase",)
+    notes = (
+        f"approximates a delay of {wanted:.4g} samples, {len(found.taps) / 2 - 0.5 - wanted:.3g} less than linear phase",
+    )
     return Design("low-delay", found, task.sample_rate_hz, requirement, notes, time.perf_counter() - started)
 
 

@@ -97,7 +97,7 @@ def _shares(half: int, flat: Array, low: float, high: float, x_pass: float, stop
 
 def _best(half: int, low: float, high: float, x_pass: float, stops: list[tuple[float, float]]) -> tuple[float, int]:
     """The L that needs the least share, and that share."""
-    flat = np.arange(1, half + 1)
+    flat = np.arange(1, half + 1, dtype=np.float64)
     used = _shares(half, flat, low, high, x_pass, stops)
     at = int(np.argmin(used))
     return float(used[at]), int(flat[at])
@@ -130,7 +130,9 @@ def _least(
         if used <= 1:
             found = _filter(half, flat, shape, _gain(low, high, used))
             if all(line.margin >= 0 for line in gain_lines(found, task.asked)):
-                return found, (f"{2 * flat - 1} derivatives vanish in the passband, {2 * (half - flat) + 1} at the far end",)
+                return found, (
+                    f"{2 * flat - 1} derivatives vanish in the passband, {2 * (half - flat) + 1} at the far end",
+                )
     raise DesignError("rounding in double precision breaks a limit", "bands", "relax the tightest one a little")
 
 
@@ -147,7 +149,7 @@ def _filter(half: int, flat: int, shape: str, gain: float) -> Fir:
 
 
 def _by_cutoff(task: Task) -> Fir:
-    shape, edges = cutoff_edges(task)
+    shape, _edges = cutoff_edges(task)
     if shape not in ("lowpass", "highpass"):
         raise DesignError(f"maximally flat filters are lowpass or highpass, and not {shape}", "shape")
     half = _half_order(task.order)

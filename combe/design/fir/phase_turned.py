@@ -89,7 +89,9 @@ def _piece(kind: _Kind, task: Task) -> Piece:
     high = 10 ** (ripple / 20)
     low_db, high_db = 20 * np.log10(2 - high) if high < 2 else -60.0, ripple
     turn = 2 * np.pi / rate
-    return Piece(max(start * turn, 1e-5), min(stop * turn, np.pi), (low_db, low_db), (high_db, high_db), False, kind.rises)
+    return Piece(
+        max(start * turn, 1e-5), min(stop * turn, np.pi), (low_db, low_db), (high_db, high_db), False, kind.rises
+    )
 
 
 def _approximation(piece: Piece, taps: int, task: Task) -> Approximation:

@@ -29,9 +29,7 @@ def make_moving_average(task: Task) -> Design:
     order = _order(task)
     found = Fir((1 / (order + 1),) * (order + 1))
     notes = ("no multiplies are needed: a running sum and one scale will do",)
-    return Design(
-        "moving-average", found, task.sample_rate_hz, task.requirement, notes, time.perf_counter() - started
-    )
+    return Design("moving-average", found, task.sample_rate_hz, task.requirement, notes, time.perf_counter() - started)
 
 
 def make_savitzky_golay(task: Task) -> Design:
@@ -74,4 +72,3 @@ def local_polynomial(half: int, degree: int, derivative: int) -> Array:
     else:
         weights = weights / np.sum(weights)
     return np.asarray(weights)
-

@@ -47,7 +47,9 @@ def make(task: Task) -> Design:
             raise DesignError(what, "order", "raise the order or relax a limit")
     else:
         found = _least(task)
-    return Design("constrained-least-squares", found, task.sample_rate_hz, requirement, (), time.perf_counter() - started)
+    return Design(
+        "constrained-least-squares", found, task.sample_rate_hz, requirement, (), time.perf_counter() - started
+    )
 
 
 def _least(task: Task) -> Fir:

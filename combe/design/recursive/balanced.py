@@ -123,9 +123,7 @@ def make(task: Task) -> Design:
     notes = _story(found, order, system, source, requirement)
     seconds = time.perf_counter() - started
     sigma = tuple(system.singular[: 2 * MOST_ORDER].tolist())
-    return Design(
-        "balanced-truncation", found, task.sample_rate_hz, requirement, notes, seconds, singular_values=sigma
-    )
+    return Design("balanced-truncation", found, task.sample_rate_hz, requirement, notes, seconds, singular_values=sigma)
 
 
 def _source(task: Task, extra: float) -> Fir:
@@ -186,14 +184,14 @@ def _gains_only(requirement: Requirement) -> Requirement:
     return replace(requirement, max_delay_s=None, max_delay_spread_s=None, max_multiplies=None)
 
 
-def _story(
-    found: Cascade, order: int, system: Balanced, source: Fir, requirement: Requirement
-) -> tuple[str, ...]:
+def _story(found: Cascade, order: int, system: Balanced, source: Fir, requirement: Requirement) -> tuple[str, ...]:
     """What was followed, how closely, and what became of its linear phase."""
     bands = [(band.start_hz, band.stop_hz) for band in requirement.passbands]
     span = delay_over_passbands(found, bands, requirement.sample_rate_hz)
     first = f"follows an equiripple FIR of {len(source.taps)} taps; Hankel bound {system.bound(order):.3g}"
-    second = f"passband delay {span.least:.2f} to {span.most:.2f} samples where linear phase would have {source.order / 2:g}"
+    second = (
+        f"passband delay {span.least:.2f} to {span.most:.2f} samples where linear phase would have {source.order / 2:g}"
+    )
     worst = min((line for line in gain_lines(found, requirement)), key=lambda line: line.margin)
     third = () if worst.margin >= 0 else (f"misses by {level_text(-worst.margin, 2)}",)
     return (first, second, *third)

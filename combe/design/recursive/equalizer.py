@@ -26,7 +26,9 @@ Array = NDArray[np.float64]
 MOST_SECTIONS = 16
 LARGEST_RADIUS = 0.9995
 POINTS = 96
-SECTIONS = Setting("equalizer_sections", "", "allpass sections; the fewest that keep the spread without it", 1, MOST_SECTIONS)
+SECTIONS = Setting(
+    "equalizer_sections", "", "allpass sections; the fewest that keep the spread without it", 1, MOST_SECTIONS
+)
 START_RADII = (0.6, 0.82)
 
 
@@ -135,7 +137,12 @@ def _start(bands: list[tuple[float, float]], rate: float, count: int, radius: fl
 def _limits(count: int) -> Linear:
     rows, bounds = [], []
     for k in range(count):
-        for at, sign, bound in ((1 + k, 1, LARGEST_RADIUS), (1 + k, -1, -0.05), (1 + count + k, 1, np.pi), (1 + count + k, -1, 0.0)):
+        for at, sign, bound in (
+            (1 + k, 1, LARGEST_RADIUS),
+            (1 + k, -1, -0.05),
+            (1 + count + k, 1, np.pi),
+            (1 + count + k, -1, 0.0),
+        ):
             row = np.zeros(1 + 2 * count)
             row[at] = sign
             rows.append(row)

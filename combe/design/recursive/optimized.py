@@ -42,15 +42,16 @@ RADIUS = Setting("largest_radius", "", "no pole lies further from the origin", 0
 def make(task: Task) -> Design:
     """The optimized filter of least (even) or given order."""
     started = time.perf_counter()
+    notes: tuple[str, ...]
     requirement = task.asked
     search = _Search(task)
     if task.choice.order is not None:
         if not 2 <= task.choice.order <= MOST_ORDER or task.choice.order % 2:
             raise DesignError(f"order {task.choice.order} is out of reach", "order",
                               f"use an even order from 2 to {MOST_ORDER}")  # fmt: skip
-        found, order, notes = search.filter(task.choice.order)[0], task.choice.order, ()
+        found, _order, notes = search.filter(task.choice.order)[0], task.choice.order, ()
     else:
-        found, order, notes = search.least()
+        found, _order, notes = search.least()
     seconds = time.perf_counter() - started
     return Design("optimized-iir", found, task.sample_rate_hz, requirement, notes, seconds)
 
