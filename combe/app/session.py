@@ -348,7 +348,9 @@ def _side(
         try:
             choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None)
             made = realize(ideal.design.filter, project.requirement.sample_rate_hz, choices)
-        except CombeError:
+        except CombeError as error:
+            if error.where == "coefficient_bits":
+                continue  # a pole moved out at this width
             break
         worst = worst_line(rounded_lines(made, project.requirement))
         if is_stopped() or worst is None:

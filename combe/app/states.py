@@ -5,7 +5,7 @@ from __future__ import annotations
 from combe.app.session import Session
 from combe.app.widgets.chain_bar import StepState
 from combe.app.widgets.parts import worst_verdict
-from combe.arithmetic.stages import TapSum
+from combe.arithmetic.words import coefficient_words, widest_sum
 from combe.ledger import Line, worst_line
 from combe.requirement.quantities import level_text, rate_text
 
@@ -72,9 +72,8 @@ def _ideal(session: Session) -> StepState:
 def _rounded(session: Session) -> StepState:
     if session.rounded is None:
         return StepState("missed", "can't be rounded so") if "rounded" in session.trouble else StepState("unknown")
-    stage = session.rounded.realization.stages[0]
-    coefficient = stage.coefficient if isinstance(stage, TapSum) else ""
-    what = f"{session.project.arithmetic.coefficient_bits}-bit coefficients\n{coefficient}"
+    formats = coefficient_words(session.rounded.realization.stages)
+    what = f"{session.project.arithmetic.coefficient_bits}-bit coefficients\n{formats}"
     return StepState(worst_verdict(session.rounded.lines), what, _margin(session.rounded.lines))
 
 
@@ -82,8 +81,9 @@ def _arithmetic(session: Session) -> StepState:
     if session.rounded is None or not session.measured:
         return StepState("unknown", "" if session.trouble else "working…")
     realization = session.rounded.realization
-    sums = [stage.accumulator.bits for stage in realization.stages if isinstance(stage, TapSum)]
-    what = f"{realization.input} → {realization.output}\n{realization.structure}, {max(sums, default=0)}-bit sum"
+    what = (
+        f"{realization.input} → {realization.output}\n{realization.structure}, {widest_sum(realization.stages)}-bit sum"
+    )
     return StepState(worst_verdict(session.measured), what, _margin(session.measured))
 
 

@@ -369,7 +369,12 @@ class MainWindow(QMainWindow):
         self.session.ask(shape(name, asked.sample_rate_hz), f"start from a {name}")
 
     def _on_contender(self, choice: DesignChoice) -> None:
-        self.session.change(replace(self.session.project, design=choice), "take a contender")
+        project = self.session.project
+        arithmetic = project.arithmetic
+        if choice.method != project.design.method:
+            # A structure chosen for taps doesn't suit sections, nor the other way round.
+            arithmetic = replace(arithmetic, structure="", accumulator_bits=None)
+        self.session.change(replace(project, design=choice, arithmetic=arithmetic), "take a contender")
 
     def _on_relaxed(self, requirement: Requirement, method: str) -> None:
         design = DesignChoice(method)

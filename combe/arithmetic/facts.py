@@ -5,8 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import log10, sqrt
 
+import numpy as np
+
+from combe.arithmetic.section import Section
 from combe.arithmetic.simulate import requantized_integer
 from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.filters import Cascade
+from combe.response import impulse_response
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,9 +44,47 @@ def facts(realization: Realization) -> list[Fact]:
                         f"In C it takes a {c_bits}-bit sum; {stage.accumulator.bits - 32} bits fewer would fit 32.",
                     )
                 )
+        elif isinstance(stage, Section):
+            found.append(
+                Fact("muted", f"Section: {stage.accumulator} holds every sum; {stage.result} holds every state.")
+            )
+    if realization.is_recursive:
+        return found + _recursive_noise(realization)
     found += _range(realization)
     found += _noise(realization)
     return found
+
+
+def noise_power(realization: Realization) -> float:
+    """Power of all roundings at the output, in squared output steps, each taken as uniform and independent.
+
+    A section's rounding goes round its own feedback and through every section after it (Jackson 1970): its share is
+    step²/12 times the energy of that path's impulse response.
+    """
+    total = 0.0
+    after: list[tuple[float, float, float, float, float]] = []
+    step = realization.output.step
+    for stage in reversed(realization.stages):
+        if isinstance(stage, Requantize):
+            total += 1 / 12
+        elif isinstance(stage, Section):
+            b = [value * stage.numerator.step for value in stage.b]
+            a = [value * stage.denominator.step for value in stage.a]
+            path = Cascade(((1.0, 0.0, 0.0, a[0], a[1]), *after))
+            energy = float(np.sum(impulse_response(path) ** 2))
+            total += (stage.result.step / step) ** 2 / 12 * energy
+            after.insert(0, (b[0], b[1], b[2], a[0], a[1]))
+    return total
+
+
+def _recursive_noise(realization: Realization) -> list[Fact]:
+    power = noise_power(realization)
+    full = (realization.output.most - realization.output.least) / 2
+    ratio = 20 * log10(full / sqrt(2) / sqrt(power))
+    words = (
+        f"All roundings together come to {sqrt(power):.2f} output steps rms: {ratio:.1f} dB under a full-scale sine."
+    )
+    return [Fact("muted" if power < 1 else "amber", words)]
 
 
 def _range(realization: Realization) -> list[Fact]:

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, WIDEST_ACCUMULATOR, parse_format
+from combe.arithmetic.section import SECTION_FORMS, Section
 from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum
 from combe.checking import Fields, describe, is_number
 from combe.design.designed import Design
@@ -62,7 +63,10 @@ def realization_from(document: Any) -> RealizationFile:
 
 def _stage(item: Any, where: str) -> Stage:
     fields = Fields(item, where)
-    if fields.choice("kind", ("tap-sum", "requantize")) == "tap-sum":
+    kind = fields.choice("kind", ("tap-sum", "section", "requantize"))
+    if kind == "section":
+        return _section(fields, item, where)
+    if kind == "tap-sum":
         fields.only(("kind", "form", "coefficients", "coefficient", "accumulator"))
         return TapSum(
             tuple(
@@ -80,6 +84,27 @@ def _stage(item: Any, where: str) -> Stage:
         fields.choice("rounding", ROUNDINGS),
         fields.choice("overflow", OVERFLOWS),
     )
+
+
+def _section(fields: Fields, item: Any, where: str) -> Section:
+    fields.only(("kind", "form", "b", "a", "numerator", "denominator", "accumulator", "to", "rounding", "overflow"))
+    numbers = {}
+    for key, count in (("b", 3), ("a", 2)):
+        values = fields.list(key, f"{count} integers")
+        if len(values) != count:
+            raise fields.fail(key, f"{count} integers")
+        numbers[key] = [_integer(x, f"{where}.{key}[{k}]") for k, x in enumerate(values)]
+    (b0, b1, b2), (a1, a2) = numbers["b"], numbers["a"]
+    return Section(
+        (b0, b1, b2), (a1, a2),
+        parse_format(item.get("numerator"), f"{where}.numerator"),
+        parse_format(item.get("denominator"), f"{where}.denominator"),
+        parse_format(item.get("accumulator"), f"{where}.accumulator", WIDEST_ACCUMULATOR),
+        parse_format(item.get("to"), f"{where}.to"),
+        fields.choice("rounding", ROUNDINGS),
+        fields.choice("overflow", OVERFLOWS),
+        fields.choice("form", SECTION_FORMS, "direct-1"),
+    )  # fmt: skip
 
 
 def _integer(value: Any, where: str) -> int:
@@ -106,6 +131,13 @@ def stage_document(stage: Stage) -> dict[str, Any]:
         return {
             "kind": "tap-sum", "form": stage.form, "coefficients": list(stage.coefficients),
             "coefficient": str(stage.coefficient), "accumulator": str(stage.accumulator),
+        }  # fmt: skip
+    if isinstance(stage, Section):
+        return {
+            "kind": "section", "form": stage.form, "b": list(stage.b), "a": list(stage.a),
+            "numerator": str(stage.numerator), "denominator": str(stage.denominator),
+            "accumulator": str(stage.accumulator), "to": str(stage.result), "rounding": stage.rounding,
+            "overflow": stage.overflow,
         }  # fmt: skip
     return {
         "kind": "requantize", "from": str(stage.source), "to": str(stage.target),

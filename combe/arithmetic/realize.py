@@ -2,38 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from fractions import Fraction
 
+from combe.arithmetic.choices import FEWEST_BITS, MOST_BITS, Choices
 from combe.arithmetic.formats import Format, parse_format
+from combe.arithmetic.recursive import realize_sections
 from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum, needed_accumulator
 from combe.errors import FormatError
 from combe.filters import Filter, Fir
 from combe.ledger import Line, lines_of, meets
 from combe.requirement import Requirement
 
-FEWEST_BITS, MOST_BITS = 2, 48
-
-
-@dataclass(frozen=True, slots=True)
-class Choices:
-    """What an engineer chooses about the arithmetic; formats by their names.
-
-    ``structure`` "" takes folded where the taps allow it, ``output`` "" the input's format, ``accumulator_bits``
-    None the fewest that no input can overflow.
-    """
-
-    coefficient_bits: int = 16
-    structure: str = ""
-    input: str = "s16f15"
-    output: str = ""
-    accumulator_bits: int | None = None
-    rounding: str = "nearest-even"
-    overflow: str = "saturate"
-
 
 def realize(source: Filter, sample_rate_hz: float, choices: Choices, name: str = "filter") -> Realization:
-    """The integer program of a FIR filter.
+    """The integer program of a filter: a tap sum, or sections in a row.
 
     Raises
     ------
@@ -41,7 +24,7 @@ def realize(source: Filter, sample_rate_hz: float, choices: Choices, name: str =
         If a choice can't be kept, naming it and what would be right.
     """
     if not isinstance(source, Fir):
-        raise FormatError("this filter has feedback, and a tap sum has none", "design", "give a design with taps")
+        return realize_sections(source, sample_rate_hz, choices, name)
     entry = parse_format(choices.input, "input")
     output = parse_format(choices.output, "output") if choices.output else entry
     form = choices.structure or ("folded" if source.symmetry and len(source.taps) > 1 else "direct")
@@ -108,6 +91,8 @@ def fewest_bits(source: Filter, requirement: Requirement, choices: Choices, name
         try:
             found = realize(source, requirement.sample_rate_hz, replace(choices, coefficient_bits=bits), name)
         except FormatError as error:
+            if error.where == "coefficient_bits" and bits < MOST_BITS:
+                continue  # a pole moved out at this width; a wider one may hold it
             if error.where == "accumulator_bits" and bits > FEWEST_BITS:
                 raise FormatError(
                     f"no width up to {bits - 1} bits keeps every limit", "coefficient_bits", error.sentence()
@@ -117,3 +102,6 @@ def fewest_bits(source: Filter, requirement: Requirement, choices: Choices, name
             return found
     instead = "the design itself must keep its limits with room to spare"
     raise FormatError(f"no width up to {MOST_BITS} bits keeps every limit", "coefficient_bits", instead)
+
+
+__all__ = ["FEWEST_BITS", "MOST_BITS", "Choices", "fewest_bits", "realize", "rounded_coefficients", "rounded_lines"]

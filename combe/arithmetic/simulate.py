@@ -8,13 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.arithmetic.formats import Format
+from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, Requantize, TapSum
 from combe.errors import FormatError
-from combe.filters import Fir
+from combe.filters import Filter
+from combe.response.time import filtered
 
 Integers = NDArray[Any]
 Array = NDArray[np.float64]
 EXACT_IN_DOUBLE = 1 << 53
+COMPILED_FROM = 20_000
+"""Signals longer than this are worth the time a compiled loop takes to load."""
 
 
 def simulate(realization: Realization, samples: Integers) -> Integers:
@@ -34,18 +38,20 @@ def simulate(realization: Realization, samples: Integers) -> Integers:
     for stage, source in zip(realization.stages, realization.formats()):
         if isinstance(stage, TapSum):
             signal = _tap_sum(stage, source, signal)
+        elif isinstance(stage, Section):
+            signal = _section(stage, source, signal)
         else:
             signal = requantized(stage, signal)
     return signal
 
 
-def ideal_run(source: Fir, realization: Realization, samples: Integers) -> Array:
+def ideal_run(source: Filter, realization: Realization, samples: Integers) -> Array:
     """The unrounded filter on the same samples, in steps of the output format."""
     signal = check_samples(samples, realization.input)
     if len(signal) == 0:
         return np.zeros(0)
     scale = 2.0 ** (realization.output.fraction - realization.input.fraction)
-    return np.convolve(signal.astype(np.float64), source.array)[: len(signal)] * scale
+    return filtered(source, signal.astype(np.float64)) * scale
 
 
 def check_samples(samples: Integers, entry: Format) -> Integers:
@@ -74,6 +80,31 @@ def _tap_sum(stage: TapSum, source: Format, signal: Integers) -> Integers:
         return np.convolve(signal.astype(np.int64), np.array(stage.coefficients, dtype=np.int64))[:count]
     taps = np.array(stage.coefficients, dtype=object)
     return np.convolve(signal.astype(object), taps)[:count]
+
+
+def _section(stage: Section, source: Format, signal: Integers) -> Integers:
+    """Sample by sample, for what comes out goes back in; a compiled loop where 62 bits hold every sum."""
+    if len(signal) > COMPILED_FROM and _fits_compiled(stage, source, signal):
+        from combe.arithmetic.compiled import run_section
+
+        return run_section(stage, source, signal)
+    u, v = stage.shifts(source)
+    b0, b1, b2 = (value << u for value in stage.b)
+    a1, a2 = (value << v for value in stage.a)
+    last = Requantize(stage.accumulator, stage.result, stage.rounding, stage.overflow)
+    x1 = x2 = y1 = y2 = 0
+    found = []
+    for x in signal.tolist():
+        y = requantized_integer(last, b0 * x + b1 * x1 + b2 * x2 - a1 * y1 - a2 * y2)
+        x2, x1, y2, y1 = x1, x, y1, y
+        found.append(y)
+    wide = stage.result.bits > 63
+    return np.array(found, dtype=object if wide else np.int64)
+
+
+def _fits_compiled(stage: Section, source: Format, signal: Integers) -> bool:
+    shift = stage.accumulator.fraction - stage.result.fraction
+    return signal.dtype == np.int64 and stage.accumulator.bits <= 62 and source.bits <= 62 and 0 <= shift <= 61
 
 
 def requantized(stage: Requantize, signal: Integers) -> Integers:

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
+from combe.arithmetic.section import Section, check_section
 from combe.errors import FormatError
-from combe.filters import Fir
+from combe.filters import Cascade, Filter, Fir, Rational, rational_of, sections_of
 
 FORMS = ("direct", "folded")
 
@@ -42,7 +45,7 @@ class Requantize:
     overflow: str
 
 
-Stage = TapSum | Requantize
+Stage = TapSum | Section | Requantize
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,18 +72,50 @@ class Realization:
         """The format in front of each stage, and the last one's result."""
         found = [self.input]
         for stage in self.stages:
-            found.append(stage.accumulator if isinstance(stage, TapSum) else stage.target)
+            found.append(result_of(stage))
         return found
 
-    def exact(self) -> Fir:
+    @property
+    def is_recursive(self) -> bool:
+        """Whether any stage feeds its output back."""
+        return any(isinstance(stage, Section) for stage in self.stages)
+
+    def exact(self) -> Filter:
         """The filter its integer coefficients stand for, roundings between stages left out."""
         taps = [1]
         shift = 0
+        sections = []
         for stage in self.stages:
             if isinstance(stage, TapSum):
                 taps = _product(taps, stage.coefficients)
                 shift += stage.coefficient.fraction
-        return Fir(tuple(_scaled(tap, shift) for tap in taps))
+            elif isinstance(stage, Section):
+                b = [_scaled(value, stage.numerator.fraction) for value in stage.b]
+                a = [_scaled(value, stage.denominator.fraction) for value in stage.a]
+                sections.append((b[0], b[1], b[2], a[0], a[1]))
+        fir = Fir(tuple(_scaled(tap, shift) for tap in taps))
+        return _joined(fir, tuple(sections)) if sections else fir
+
+
+def result_of(stage: Stage) -> Format:
+    """The format a stage gives."""
+    if isinstance(stage, TapSum):
+        return stage.accumulator
+    return stage.result if isinstance(stage, Section) else stage.target
+
+
+def _joined(fir: Fir, sections: tuple[tuple[float, float, float, float, float], ...]) -> Filter:
+    """Taps and sections in a row as one filter; taps beyond a section's reach as their roots."""
+    if len(fir.taps) <= 3:
+        b0, b1, b2 = (*fir.taps, 0.0, 0.0)[:3]
+        own = () if fir.taps == (1.0,) else ((b0, b1, b2, 0.0, 0.0),)
+        return Cascade((*own, *sections))
+    recursive = rational_of(Cascade(sections))
+    taps = np.trim_zeros(fir.array)
+    lead = int(np.flatnonzero(fir.array)[0])
+    zeros = np.concatenate([recursive.zeros, np.roots(taps)])
+    gain = recursive.gain * float(taps[0])
+    return sections_of(Rational(gain, recursive.delay + lead, zeros, recursive.poles))
 
 
 def check(realization: Realization) -> None:
@@ -93,6 +128,8 @@ def check(realization: Realization) -> None:
         where = f"stages[{index}]"
         if isinstance(stage, TapSum):
             _check_tap_sum(stage, source, where)
+        elif isinstance(stage, Section):
+            check_section(stage, source, where)
         else:
             _check_requantize(stage, source, where)
     last = realization.formats()[-1]

@@ -16,7 +16,6 @@ from combe.delivery.package import Package
 from combe.design.file import design_document
 from combe.errors import FileError
 from combe.files import json_text, make_folder, write_text
-from combe.filters import Fir
 from combe.ledger import Line, meets
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
 from combe.project.demo import demo_project
@@ -85,7 +84,6 @@ def _make(project: Project, folder: Path) -> _Made:
         if document is not None:
             write_text(folder / name, json_text(document))
     signal = night_recording(rounded.realization.input, project.requirement.sample_rate_hz)
-    assert isinstance(ideal.design.filter, Fir)
     runs = {
         "recording.txt": signal.tolist(),
         "filtered.txt": simulate(rounded.realization, signal).tolist(),

@@ -8,6 +8,7 @@ import typer
 
 from combe.arithmetic.reading import realization_document
 from combe.arithmetic.realize import Choices, fewest_bits, realize, rounded_lines
+from combe.arithmetic.words import stage_words
 from combe.cli.output import print_json, print_lines, status_of
 from combe.design.file import read_design
 from combe.errors import CombeError, FormatError
@@ -16,11 +17,16 @@ from combe.files import json_text, write_text
 
 def run(
     design: Annotated[str, typer.Argument(metavar="DESIGN.json", help="A design, or plain taps.")],
-    structure: Annotated[str, typer.Option(help="direct or folded; folded by itself where taps are symmetric.")] = "",
+    structure: Annotated[
+        str, typer.Option(help="direct or folded for taps, direct-1 for sections; by itself what suits.")
+    ] = "",
     coefficient_bits: Annotated[str, typer.Option(metavar="N|fewest", help="Width of the coefficients.")] = "16",
     input: Annotated[str, typer.Option(metavar="FMT", help="Format of the input.")] = "s16f15",
     output: Annotated[str, typer.Option(metavar="FMT", help="Format of the output; the input's without one.")] = "",
     accumulator_bits: Annotated[int | None, typer.Option(metavar="N", help="A wider accumulator than needed.")] = None,
+    state_bits: Annotated[
+        int | None, typer.Option(metavar="N", help="Width of what sections hand on and feed back.")
+    ] = None,
     rounding: Annotated[str, typer.Option(help="nearest-even, nearest-up, floor or toward-zero.")] = "nearest-even",
     overflow: Annotated[str, typer.Option(help="saturate or wrap.")] = "saturate",
     out: Annotated[str, typer.Option(help="Write the realization file here.")] = "",
@@ -32,7 +38,14 @@ def run(
     if not fewest and not (coefficient_bits.isascii() and coefficient_bits.isdigit()):
         raise FormatError(f'"{coefficient_bits}" is not a width', "coefficient_bits", 'a number of bits, or "fewest"')
     choices = Choices(
-        16 if fewest else int(coefficient_bits), structure, input, output, accumulator_bits, rounding, overflow
+        16 if fewest else int(coefficient_bits),
+        structure,
+        input,
+        output,
+        accumulator_bits,
+        rounding,
+        overflow,
+        state_bits,
     )
     name = source.requirement.name if source.requirement else "filter"
     try:
@@ -53,8 +66,8 @@ def run(
     if json:
         print_json(document)
     elif out != "-":
-        tap_sum = made.stages[0]
-        print(f"{made.structure}, {made.input} to {made.output}, coefficients {getattr(tap_sum, 'coefficient', '')}, "
-              f"accumulator {getattr(tap_sum, 'accumulator', '')}")  # fmt: skip
+        print(f"{made.structure}, {made.input} to {made.output}")
+        for stage in made.stages:
+            print(f"  {stage_words(stage)}")
         print_lines(lines, "limits with integer coefficients")
     return status_of(lines)

@@ -13,7 +13,6 @@ from combe.arithmetic.reading import read_realization
 from combe.arithmetic.simulate import ideal_run, simulate
 from combe.errors import CombeError, FileError
 from combe.files import read_text, write_text
-from combe.filters import Fir
 
 
 def run(
@@ -27,7 +26,7 @@ def run(
     samples = read_samples(input)
     try:
         if ideal:
-            if found.design is None or not isinstance(found.design.filter, Fir):
+            if found.design is None:
                 raise FileError("there is no design in it, so nothing unrounded to run", "design").at(realization)
             result = ideal_run(found.design.filter, found.realization, samples)
             text = "".join(f"{value!r}\n" for value in result.tolist())

@@ -5,7 +5,9 @@ from __future__ import annotations
 import textwrap
 
 from combe import __version__
+from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.filters import Fir
 from combe.ledger import Line, cost_of
 from combe.requirement import Requirement
 
@@ -17,10 +19,16 @@ def story(realization: Realization, name: str, requirement: Requirement | None, 
     source = realization.exact()
     cost = cost_of(source)
     rows = [f"{name}: {requirement.name if requirement else realization.name}", ""]
-    rows.append(f"FIR filter of {len(source.taps)} taps for {realization.sample_rate_hz:g} samples a second.")
-    if source.symmetry:
-        rows.append(f"Delay {source.order / 2:g} samples at every frequency.")
-    rows.append(f"Cost a sample: {cost.multiplies} multiplies if pairs are folded, {cost.adds} adds.")
+    if isinstance(source, Fir):
+        rows.append(f"FIR filter of {len(source.taps)} taps for {realization.sample_rate_hz:g} samples a second.")
+        if source.symmetry:
+            rows.append(f"Delay {source.order / 2:g} samples at every frequency.")
+        rows.append(f"Cost a sample: {cost.multiplies} multiplies if pairs are folded, {cost.adds} adds.")
+    else:
+        rows.append(f"IIR filter of order {source.order} for {realization.sample_rate_hz:g} samples a second.")
+        rows.append(
+            f"Cost a sample: {cost.multiplies} multiplies, {cost.adds} adds, {cost.delays} words of state at least."
+        )
     rows += ["", "Arithmetic"]
     rows += [f"  {row}" for row in _arithmetic(realization)]
     if lines:
@@ -37,6 +45,11 @@ def _arithmetic(realization: Realization) -> list[str]:
             rows.append(
                 f"{stage.form} sum of {len(stage.coefficients)} taps, coefficients {stage.coefficient}, "
                 f"accumulator {stage.accumulator}, which no input can overflow"
+            )
+        elif isinstance(stage, Section):
+            rows.append(
+                f"section in direct form I, b {list(stage.b)} {stage.numerator}, a {list(stage.a)} {stage.denominator}, "
+                f"accumulator {stage.accumulator}, to {stage.result}, {stage.rounding}, {stage.overflow}"
             )
         elif isinstance(stage, Requantize):
             rows.append(f"{stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}")

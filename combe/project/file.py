@@ -7,6 +7,7 @@ from typing import Any
 
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, parse_format
 from combe.arithmetic.realize import FEWEST_BITS, MOST_BITS, Choices
+from combe.arithmetic.section import SECTION_FORMS
 from combe.arithmetic.stages import FORMS
 from combe.checking import Fields, is_number
 from combe.delivery.package import checked_name, identifier_from
@@ -104,7 +105,8 @@ def _given(fields: Fields, method: str) -> Filter | None:
 
 def _arithmetic(document: Any) -> Choices:
     fields = Fields(document, "arithmetic")
-    fields.only(("coefficient_bits", "structure", "input", "output", "accumulator_bits", "rounding", "overflow"))
+    fields.only(("coefficient_bits", "structure", "input", "output", "accumulator_bits", "rounding", "overflow",
+                 "state_bits"))  # fmt: skip
     standard = Choices()
     bits = (
         fields.integer("coefficient_bits", FEWEST_BITS, MOST_BITS)
@@ -113,12 +115,13 @@ def _arithmetic(document: Any) -> Choices:
     )
     found = Choices(
         bits,
-        fields.choice("structure", ("", *FORMS), ""),
+        fields.choice("structure", ("", *FORMS, *SECTION_FORMS), ""),
         fields.text("input", "a format", standard.input),
         fields.text("output", "a format", ""),
         fields.integer("accumulator_bits", 2, 64) if fields.has("accumulator_bits") else None,
         fields.choice("rounding", ROUNDINGS, standard.rounding),
         fields.choice("overflow", OVERFLOWS, standard.overflow),
+        fields.integer("state_bits", 2, 64) if fields.has("state_bits") else None,
     )
     parse_format(found.input, "arithmetic.input")
     if found.output:
@@ -168,11 +171,13 @@ def project_document(project: Project) -> dict[str, Any]:
     if choice.given is not None:
         design["given"] = filter_document(choice.given)
     choices = project.arithmetic
-    arithmetic = {
+    arithmetic: dict[str, Any] = {
         "coefficient_bits": choices.coefficient_bits, "structure": choices.structure, "input": choices.input,
         "output": choices.output, "accumulator_bits": choices.accumulator_bits, "rounding": choices.rounding,
         "overflow": choices.overflow,
     }  # fmt: skip
+    if choices.state_bits is not None:
+        arithmetic["state_bits"] = choices.state_bits
     return {
         "format": "combe-project", "version": 1, "name": project.name,
         "requirement": requirement_document(project.requirement), "design": design, "arithmetic": arithmetic,

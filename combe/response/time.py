@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.filters import Cascade, Filter, Fir, Roots, rational_of
+from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
 
 Array = NDArray[np.float64]
 LONGEST = 200_000
@@ -27,6 +27,17 @@ def impulse_response(source: Filter, count: int | None = None) -> Array:
     for b0, b1, b2, a1, a2 in source.sections:
         signal = _section(signal, b0, b1, b2, a1, a2)
     return signal
+
+
+def filtered(source: Filter, signal: Array) -> Array:
+    """A signal through the filter in floating point, as many samples out as in."""
+    if isinstance(source, Fir):
+        return np.convolve(signal, source.array)[: len(signal)]
+    cascade = source if isinstance(source, Cascade) else sections_of(rational_of(source))
+    result = signal * cascade.gain
+    for b0, b1, b2, a1, a2 in cascade.sections:
+        result = _section(result, b0, b1, b2, a1, a2)
+    return result
 
 
 def step_response(source: Filter, count: int | None = None) -> Array:

@@ -6,9 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.arithmetic.formats import Format
+from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, TapSum
+from combe.response import impulse_response
 
 Integers = NDArray[np.int64]
+LONGEST_WORST = 2048
 
 
 def random_integers(count: int, entry: Format, seed: int) -> Integers:
@@ -33,11 +36,22 @@ def tone(count: int, entry: Format, omega: float, level: float = 0.97) -> Intege
 def worst_case(realization: Realization) -> Integers:
     """The input that drives the first sum to its largest, then to its smallest value."""
     stage = realization.stages[0]
+    if isinstance(stage, Section):
+        return _worst_of_sections(realization)
     if not isinstance(stage, TapSum):
         return np.zeros(0, dtype=np.int64)
     backward = np.array([1 if c > 0 else -1 for c in stage.coefficients[::-1]])
     low, high = realization.input.least, realization.input.most
     return np.concatenate([np.where(backward > 0, high, low), np.where(backward > 0, low, high)]).astype(np.int64)
+
+
+def _worst_of_sections(realization: Realization) -> Integers:
+    """The signs of the impulse response backward, at full scale: what drives the output furthest, both ways."""
+    source = realization.exact()
+    answer = impulse_response(source, LONGEST_WORST)
+    backward = answer[::-1] > 0
+    low, high = realization.input.least, realization.input.most
+    return np.concatenate([np.where(backward, high, low), np.where(backward, low, high)]).astype(np.int64)
 
 
 def vectors(realization: Realization, count: int, seed: int = 1) -> Integers:
@@ -48,7 +62,7 @@ def vectors(realization: Realization, count: int, seed: int = 1) -> Integers:
     entry = realization.input
     if entry.bits > 62:
         raise ValueError("inputs wider than 62 bits have no vectors")
-    length = sum(len(s.coefficients) for s in realization.stages if isinstance(s, TapSum)) + 2
+    length = sum(len(s.coefficients) if isinstance(s, TapSum) else 24 for s in realization.stages) + 2
     low, high = entry.least, entry.most
     quiet = np.zeros(length, dtype=np.int64)
     impulse = quiet.copy()

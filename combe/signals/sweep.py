@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 from combe.arithmetic.formats import Format
 from combe.arithmetic.stages import Realization, TapSum
 from combe.files import FLOOR_DB
+from combe.filters import Fir
 from combe.ledger import Line
+from combe.response.time import ringing_length
 from combe.signals.stimuli import tone
 
 Integers = NDArray[np.int64]
@@ -18,6 +20,7 @@ Array = NDArray[np.float64]
 SETTLED_SAMPLES = 4096
 INSET = 64
 MOST_SAMPLES = 1 << 17
+MOST_SETTLING = 1 << 14
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -32,7 +35,7 @@ class Sweep:
 
 def sweep_for(realization: Realization, lines: tuple[Line, ...]) -> Sweep:
     """Tones at the worst frequency of every gain limit."""
-    length = sum(len(stage.coefficients) for stage in realization.stages if isinstance(stage, TapSum)) + 1
+    length = settling_of(realization)
     wanted = [line.at_hz for line in lines if line.unit == "db" and line.at_hz is not None]
     frequencies = tuple(dict.fromkeys(_off_the_ends(hz, realization.sample_rate_hz, length) for hz in wanted))
     moved = any(hz not in wanted for hz in frequencies)
@@ -41,6 +44,16 @@ def sweep_for(realization: Realization, lines: tuple[Line, ...]) -> Sweep:
     tones = [tone(length + settled, realization.input, hz * turn) for hz in frequencies]
     samples = np.concatenate(tones) if tones else np.zeros(0, dtype=np.int64)
     return Sweep(frequencies, samples, length, settled)
+
+
+def settling_of(realization: Realization) -> int:
+    """Samples until the answer to a tone that starts is a tone: all taps, or until the slowest pole has died away."""
+    length = sum(len(stage.coefficients) for stage in realization.stages if isinstance(stage, TapSum)) + 1
+    if realization.is_recursive:
+        source = realization.exact()
+        if not isinstance(source, Fir):
+            length = min(length + ringing_length(source), MOST_SETTLING)
+    return length
 
 
 def measured_lines(

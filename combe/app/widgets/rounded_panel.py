@@ -10,7 +10,10 @@ from combe.app.theme.marks import draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
 from combe.app.widgets.parts import Panel, Scroller, label, set_role
 from combe.arithmetic.realize import FEWEST_BITS, MOST_BITS
+from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, TapSum
+from combe.arithmetic.words import coefficient_words
+from combe.filters import rational_of
 from combe.project.chain import Rounded
 
 ROW = 22
@@ -146,6 +149,14 @@ class RoundedPanel(Panel):
 def facts_of(realization: Realization) -> str:
     """The coefficients' format and extremes in a sentence."""
     stage = realization.stages[0]
+    if isinstance(stage, Section):
+        count = sum(1 for other in realization.stages if isinstance(other, Section))
+        poles = rational_of(realization.exact()).poles  # type: ignore[arg-type]
+        outermost = max(abs(pole) for pole in poles) if len(poles) else 0.0
+        return (
+            f"{count} sections in direct form I; the outermost pole lies at {outermost:.6f} as rounded. "
+            f"Formats of b and a: {coefficient_words(realization.stages)}."
+        )
     if not isinstance(stage, TapSum):
         return ""
     largest = max(stage.coefficients, key=abs)

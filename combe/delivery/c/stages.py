@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from combe.arithmetic.formats import Format
+from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, Requantize, Stage, TapSum
 from combe.delivery.c.types import c_type, literal, signed_type
 from combe.errors import FormatError
@@ -33,6 +34,8 @@ def views(realization: Realization) -> list[View]:
 def _view(stage: Stage, index: int, source: Format, result: Format) -> View:
     if isinstance(stage, TapSum):
         return View("tap-sum", index, source, result, c_type(source), c_type(result), _tap_sum(stage, source))
+    if isinstance(stage, Section):
+        return View("section", index, source, result, c_type(source), c_type(result), _section(stage, source))
     return View("requantize", index, source, result, c_type(source), c_type(result), _requantize(stage))
 
 
@@ -52,6 +55,29 @@ def _tap_sum(stage: TapSum, source: Format) -> dict[str, Any]:
         "minus": minus, "sum_type": sum_type, "table_type": table_type, "accumulator": stage.accumulator,
         "rows": [literal(value, table_type) for value in printed], "coefficient": stage.coefficient,
     }  # fmt: skip
+
+
+def _section(stage: Section, source: Format) -> dict[str, Any]:
+    """Five products in one type that holds the sum; the shifts are folded into the constants where they fit."""
+    u, v = stage.shifts(source)
+    least, most = stage.span(source)
+    sum_type = signed_type(min(stage.accumulator.least, least), max(stage.accumulator.most, most), 32)
+    rounding = Requantize(stage.accumulator, stage.result, stage.rounding, stage.overflow)
+    for value, shift in [(value, u) for value in stage.b] + [(value, v) for value in stage.a]:
+        signed_type(value << shift, value << shift, 32)
+    return {
+        "sum_type": sum_type, "accumulator": stage.accumulator, "numerator": stage.numerator,
+        "denominator": stage.denominator, "u": u, "v": v, "raw_b": stage.b, "raw_a": stage.a,
+        "b": [_constant(value << u, sum_type) for value in stage.b],
+        "a": [_constant(-value << v, sum_type) for value in stage.a],
+        "round": _requantize(rounding),
+    }  # fmt: skip
+
+
+def _constant(value: int, sum_type: str) -> str:
+    """A factor in the type of the sum, in brackets where it is negative."""
+    text = literal(value, sum_type)
+    return f"({text})" if text.startswith("-") else text
 
 
 def _requantize(stage: Requantize) -> dict[str, Any]:

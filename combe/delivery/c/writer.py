@@ -7,6 +7,7 @@ from typing import Any
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
+from combe.arithmetic.formats import Format
 from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Realization
 from combe.delivery.c.stages import View, views
@@ -43,11 +44,12 @@ def c_package(
     if realization.input.bits > 62:
         raise FormatError(f"{realization.input} is too wide an input for C", "input", "62 bits are the most")
     stages = views(realization)
+    rounds = [_rounding(view) for view in stages if view.kind != "tap-sum"]
     shared: dict[str, Any] = {
-        "name": name, "views": stages, "input": realization.input, "output": realization.output,
+        "name": name, "views": stages, "rounds": rounds, "input": realization.input, "output": realization.output,
         "in_type": c_type(realization.input), "out_type": c_type(realization.output), "describe": _describe,
         "story": story(realization, name, requirement, lines), "ownership": OWNERSHIP, "cast": _cast,
-        "operand": _operand, "has_state": any(v.kind == "tap-sum" for v in stages),
+        "operand": _operand, "has_state": any(v.kind != "requantize" for v in stages),
     }  # fmt: skip
     samples = vectors(realization, VECTOR_SAMPLES)
     shared["count"] = len(samples)
@@ -64,6 +66,15 @@ def _environment() -> Environment:
         loader=PackageLoader("combe.delivery", "c"), trim_blocks=True, lstrip_blocks=True,
         keep_trailing_newline=True, undefined=StrictUndefined,
     )  # fmt: skip
+
+
+def _rounding(view: View) -> View:
+    """A section ends in a rounding of its own: the same function as a stage of that kind."""
+    if view.kind == "requantize":
+        return view
+    accumulator: Format = view.values["accumulator"]
+    kind = c_type(accumulator)
+    return View("requantize", view.index, accumulator, view.result, kind, view.result_type, view.values["round"])
 
 
 def _describe(view: View) -> str:
@@ -86,5 +97,5 @@ def _cast(c_name: str, constant: str) -> str:
 
 def _operand(view: View, value: str) -> str:
     """The value in front of a stage, cast where the stage works in another type."""
-    wanted = view.source_type if view.kind == "tap-sum" else view.values["work"]
+    wanted = view.values["work"] if view.kind == "requantize" else view.source_type
     return f"({wanted}){value}"

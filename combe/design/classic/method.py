@@ -205,7 +205,8 @@ def miss_sentence(order: int, lower: int, lines: list[Line], requirement: Requir
     worst = worst_line(lines)
     if worst is None or worst.margin >= 0:
         return f"meets at order {order}"
-    place = frequency_text(float(f"{worst.at_hz or 0:.4g}"), requirement.sample_rate_hz)
+    hz = worst.at_hz if worst.at_hz and worst.at_hz > 1e-9 * requirement.sample_rate_hz else 0.0
+    place = frequency_text(float(f"{hz:.4g}"), requirement.sample_rate_hz)
     return f"meets at order {order}; order {lower} misses by {level_text(-worst.margin, 2)} at {place}"
 
 

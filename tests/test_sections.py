@@ -1,0 +1,220 @@
+"""Sections in integers: a second implementation from the documentation alone, gcc under sanitizers, and what is refused."""
+
+from __future__ import annotations
+
+import json
+import random
+import unittest
+import unittest.mock
+from dataclasses import replace
+from fractions import Fraction
+from math import floor
+
+import numpy as np
+
+from combe.arithmetic import simulate as simulation
+from combe.arithmetic.facts import facts, noise_power
+from combe.arithmetic.formats import Format
+from combe.arithmetic.reading import realization_document, realization_from
+from combe.arithmetic.realize import Choices, fewest_bits, realize, rounded_lines
+from combe.arithmetic.section import Section, needed_section_accumulator
+from combe.arithmetic.simulate import ideal_run, simulate
+from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.delivery.c import c_package
+from combe.design.methods import design
+from combe.errors import CombeError, FormatError
+from combe.filters import Cascade, Roots
+from combe.project.demo import wake_up_project
+from combe.proof.c import prove_c
+from combe.signals.stimuli import random_integers, vectors
+from tests.support import asked, least_margin_db
+from tests.test_delivery import HAS_GCC, SANITIZERS
+
+LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
+
+
+def rounded(value: Fraction, how: str) -> int:
+    if how == "floor":
+        return floor(value)
+    if how == "toward-zero":
+        return int(value)
+    if how == "nearest-up":
+        return floor(value + Fraction(1, 2))
+    return round(value)
+
+
+def plain_run(document: dict[str, object], samples: list[int]) -> list[int]:
+    """A realization file of sections and requantizes, run on fractions from docs/arithmetic.md."""
+    signal = [Fraction(x) * Fraction(2) ** -int(str(document["input"]).split("f")[1]) for x in samples]
+
+    def brought(value: Fraction, name: str, rounding: str, overflow: str) -> Fraction:
+        bits, fraction = (int(part) for part in name[1:].split("f"))
+        raw = rounded(value * Fraction(2) ** fraction, rounding)
+        low, high = (-(1 << (bits - 1)), (1 << (bits - 1)) - 1) if name[0] == "s" else (0, (1 << bits) - 1)
+        raw = min(max(raw, low), high) if overflow == "saturate" else (raw - low) % (1 << bits) + low
+        return raw * Fraction(2) ** -fraction
+
+    for stage in document["stages"]:  # type: ignore[attr-defined]
+        if stage["kind"] == "requantize":
+            signal = [brought(x, stage["to"], stage["rounding"], stage["overflow"]) for x in signal]
+            continue
+        b = [Fraction(k) * Fraction(2) ** -int(stage["numerator"].split("f")[1]) for k in stage["b"]]
+        a = [Fraction(k) * Fraction(2) ** -int(stage["denominator"].split("f")[1]) for k in stage["a"]]
+        x, y, found = [Fraction(0)] * 2, [Fraction(0)] * 2, []
+        for new in signal:
+            total = b[0] * new + b[1] * x[0] + b[2] * x[1] - a[0] * y[0] - a[1] * y[1]
+            result = brought(total, stage["to"], stage["rounding"], stage["overflow"])
+            x, y = [new, x[0]], [result, y[0]]
+            found.append(result)
+        signal = found
+    last = int(str(document["output"]).split("f")[1])
+    return [int(value * Fraction(2) ** last) for value in signal]
+
+
+def random_section_realization(source: random.Random) -> Realization:
+    """One to three sections with any rounding, widths and binary points."""
+    while True:
+        sections = []
+        for _ in range(source.randint(1, 3)):
+            radius, angle = source.uniform(0.1, 0.99), source.uniform(0, 3.14)
+            b = tuple(source.uniform(-1, 1) for _ in range(3))
+            a = (-2 * radius * np.cos(angle), radius**2) if source.random() < 0.8 else (source.uniform(-0.9, 0.9), 0.0)
+            sections.append((*b, float(a[0]), float(a[1])))
+        bits = source.randint(4, 24)
+        sign = source.choice("ssu")
+        choices = Choices(
+            source.randint(6, 20), "", f"{sign}{bits}f{source.randint(-2, bits)}", f"s{source.randint(4, 24)}f{source.randint(0, 20)}",
+            None, source.choice(["nearest-even", "nearest-up", "floor", "toward-zero"]), source.choice(["saturate", "wrap"]),
+            source.choice([None, source.randint(8, 30)]),
+        )  # fmt: skip
+        try:
+            return realize(Cascade(tuple(sections), source.uniform(-2, 2)), 1.0, choices)  # type: ignore[arg-type]
+        except FormatError:
+            continue
+
+
+class BitTrue(unittest.TestCase):
+    def test_a_strangers_implementation_agrees_in_every_bit(self) -> None:
+        source = random.Random(4)
+        for index in range(40):
+            made = random_section_realization(source)
+            samples = random_integers(150, made.input, index + 1)
+            document = json.loads(json.dumps(realization_document(made)))
+            with self.subTest(stages=document["stages"]):
+                self.assertEqual(simulate(made, samples).tolist(), plain_run(document, samples.tolist()))
+                self.assertEqual(realization_from(document).realization, made)
+
+    def test_the_compiled_loop_is_the_plain_one(self) -> None:
+        source = random.Random(5)
+        for index in range(12):
+            made = random_section_realization(source)
+            samples = random_integers(3000, made.input, index + 1)
+            plain = simulate(made, samples)
+            with unittest.mock.patch.object(simulation, "COMPILED_FROM", 10):
+                np.testing.assert_array_equal(simulate(made, samples), plain)
+
+    def test_wide_states_run_in_long_integers(self) -> None:
+        made = realize(Cascade(((0.5, 0.1, 0.2, -0.3, 0.4),)), 1.0, Choices(10, "", "s40f39", "s40f39", state_bits=48))
+        samples = random_integers(60, made.input, 3)
+        self.assertEqual(simulate(made, samples).tolist(), plain_run(realization_document(made), samples.tolist()))
+
+    def test_the_unrounded_run_is_the_difference_equation(self) -> None:
+        made = realize(Cascade(((0.5, 0.25, 0.0, -0.5, 0.0),), 2.0), 1.0, Choices())
+        found = ideal_run(Cascade(((0.5, 0.25, 0.0, -0.5, 0.0),), 2.0), made, np.array([1000, 0, 0]))
+        np.testing.assert_allclose(found, [1000, 1000, 500])
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_generated_c_agrees_under_sanitizers(self) -> None:
+        source = random.Random(6)
+        for index in range(12):
+            made = random_section_realization(source)
+            with self.subTest(index=index, formats=[str(entry) for entry in made.formats()]):
+                proof = prove_c(c_package(made, "filter_1"), made, (), SANITIZERS)
+                self.assertTrue(proof.holds, proof.sentence())
+
+
+class Making(unittest.TestCase):
+    def test_a_classic_goes_all_the_way_and_keeps_its_limits(self) -> None:
+        project = wake_up_project()
+        found = design(project.requirement, "elliptic")
+        made = realize(found.filter, project.requirement.sample_rate_hz, project.arithmetic)
+        exact = made.exact()
+        assert isinstance(exact, Cascade)
+        gains = replace(project.requirement, max_multiplies=None)
+        self.assertGreaterEqual(least_margin_db(exact, gains), 0)
+        self.assertTrue(all(line.margin >= 0 for line in rounded_lines(made, project.requirement)))
+        self.assertIn("rms", " ".join(fact.sentence for fact in facts(made)))
+
+    def test_the_fewest_bits_keep_the_limits_and_are_the_first_that_do(self) -> None:
+        found = design(LOW, "elliptic")
+        made = fewest_bits(found.filter, LOW, Choices())
+        section = made.stages[0]
+        assert isinstance(section, Section)
+        bits = section.numerator.bits
+        for fewer in range(2, bits):
+            try:
+                lower = realize(found.filter, 48_000, Choices(fewer))
+            except CombeError:
+                continue
+            self.assertTrue(any(line.margin < 0 for line in rounded_lines(lower, LOW)), fewer)
+
+    def test_no_state_overflows_for_the_worst_input(self) -> None:
+        found = design(LOW, "chebyshev")
+        made = realize(found.filter, 48_000, Choices())
+        free = replace(made, output=made.stages[-2].result, stages=made.stages[:-1])  # type: ignore[union-attr]
+        samples = vectors(made, 6000)
+        wrapping = tuple(replace(stage, overflow="wrap") for stage in free.stages)  # type: ignore[arg-type]
+        np.testing.assert_array_equal(simulate(free, samples), simulate(replace(free, stages=wrapping), samples))
+
+    def test_noise_is_what_the_run_shows(self) -> None:
+        found = design(LOW, "elliptic")
+        made = realize(found.filter, 48_000, Choices(16, state_bits=18))
+        samples = (random_integers(60_000, made.input, 9) // 4).astype(np.int64)
+        exact = made.exact()
+        away = simulate(made, samples) - ideal_run(exact, made, samples)
+        self.assertAlmostEqual(float(np.var(away[500:])) / noise_power(made), 1, delta=0.1)
+
+    def test_roots_and_mixed_stages_are_the_same_filter(self) -> None:
+        made = realize(Roots((1j, -1j), (0.5, 0.3), 0.2), 1.0, Choices(24))
+        self.assertAlmostEqual(made.exact().sections[0][3], -0.8, places=6)  # type: ignore[union-attr]
+        taps = TapSum((1, 2, 3, 4, 5), Format(True, 8, 6), Format(True, 22, 13))
+        first = Requantize(taps.accumulator, Format(True, 12, 9), "nearest-even", "saturate")
+        section = realize(Cascade(((0.5, 0.1, 0.2, -0.3, 0.4),)), 1.0, Choices(10, "", "s12f9", "s12f9")).stages
+        mixed = Realization("mixed", 1.0, "mixed", Format(True, 8, 7), Format(True, 12, 9), (taps, first, *section))
+        f = np.linspace(0.01, 0.45, 50)
+        z = np.exp(-2j * np.pi * f)
+        inner = section[0]
+        assert isinstance(inner, Section)
+        b, a = np.array(inner.b) * inner.numerator.step, np.array(inner.a) * inner.denominator.step
+        exact = np.polyval([5, 4, 3, 2, 1], z) / 64 * (b[0] + b[1] * z + b[2] * z * z) / (1 + a[0] * z + a[1] * z * z)
+        from combe.response import frequency_response
+
+        np.testing.assert_allclose(np.abs(frequency_response(mixed.exact(), 2 * np.pi * f)), np.abs(exact), rtol=1e-9)
+
+    def test_what_cannot_be_is_refused(self) -> None:
+        sharp = design(asked(1, (0, 0.001, -0.1, 0.1), (0.002, 0.5, -60)), "elliptic").filter
+        for choices, words in (
+            (Choices(8), "pole"), (Choices(60), "out of reach"), (Choices(16, "folded"), "no structure of sections"),
+            (Choices(40, "", "s32f31", state_bits=48), "64 is the most"), (Choices(16, accumulator_bits=20), "can overflow"),
+        ):  # fmt: skip
+            with self.assertRaises(FormatError) as caught:
+                realize(sharp, 1.0, choices)
+            self.assertIn(words, caught.exception.sentence())
+        with self.assertRaises(FormatError) as caught:
+            realize(Cascade(((1.0, 0.0, 0.0, -2.0, 1.0),)), 1.0, Choices())
+        self.assertIn("pole on or outside", caught.exception.sentence())
+
+    def test_stages_that_do_not_hold_together_are_named(self) -> None:
+        made = realize(Cascade(((0.5, 0.1, 0.2, -0.3, 0.4),)), 1.0, Choices(10))
+        document = realization_document(made)
+        stage = document["stages"][0]
+        for change, words in (
+            ({"b": [1, 2]}, "3 integers"), ({"a": [1, 2.5]}, "whole number"), ({"b": [99999, 0, 0]}, "doesn't fit"), ({"accumulator": "s12f" + stage["accumulator"].split("f")[1]}, "can't hold"),
+            ({"accumulator": "s60f3"}, "fewer fraction bits"), ({"rounding": "up"}, "rounding"), ({"form": "spiral"}, "form"), ({"extra": 1}, "not known"),
+        ):  # fmt: skip
+            broken = document | {"stages": [stage | change, *document["stages"][1:]]}
+            with self.subTest(change=change), self.assertRaises(CombeError) as caught:
+                realization_from(broken)
+            self.assertIn(words, caught.exception.sentence())
+            self.assertIn("stages[0]", caught.exception.sentence())
+        self.assertEqual(needed_section_accumulator(made.stages[0], made.input), made.stages[0].accumulator)  # type: ignore[arg-type, union-attr]
