@@ -62,7 +62,10 @@ def vectors(realization: Realization, count: int, seed: int = 1) -> Integers:
     entry = realization.input
     if entry.bits > 62:
         raise ValueError("inputs wider than 62 bits have no vectors")
-    length = sum(len(s.coefficients) if isinstance(s, TapSum) else 24 for s in realization.stages) + 2
+    length = 2 + sum(
+        len(s.coefficients) if isinstance(s, TapSum) else 24 if isinstance(s, Section) else 0
+        for s in realization.stages
+    )
     low, high = entry.least, entry.most
     quiet = np.zeros(length, dtype=np.int64)
     impulse = quiet.copy()
