@@ -209,7 +209,8 @@ class Making(unittest.TestCase):
         document = realization_document(made)
         stage = document["stages"][0]
         for change, words in (
-            ({"b": [1, 2]}, "3 integers"), ({"a": [1, 2.5]}, "whole number"), ({"b": [99999, 0, 0]}, "doesn't fit"), ({"accumulator": "s12f" + stage["accumulator"].split("f")[1]}, "can't hold"),
+            ({"b": [1, 2]}, "3 integers"), ({"a": [1, 2.5]}, "whole number"), ({"b": [99999, 0, 0]}, "doesn't fit"), (
+                {"accumulator": "s12f" + stage["accumulator"].split("f")[1]}, "can't hold"),
             ({"accumulator": "s60f3"}, "fewer fraction bits"), ({"rounding": "up"}, "rounding"), ({"form": "spiral"}, "form"), ({"extra": 1}, "not known"),
         ):  # fmt: skip
             broken = document | {"stages": [stage | change, *document["stages"][1:]]}
