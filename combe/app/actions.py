@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
 from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QPlainTextEdit
 
-from combe.app.plots.panel import TABS
+from combe.app.plots.panel import BELOW, TABS
 from combe.app.widgets.action_palette import ActionPalette
 from combe.app.widgets.chain_bar import TITLES
 from combe.project.chain import STEPS
@@ -43,6 +43,7 @@ class Actions:
         self._add("Project", "Save as…", "Ctrl+Shift+S", dialogs.save_as)
         self._part("Project")
         self._add("Project", "Export code…", "Ctrl+E", dialogs.export)
+        self._add("Project", "Save this view as a figure…", "Ctrl+G", dialogs.figure)
         self._part("Project")
         self._add("Project", "Quit", "Ctrl+Q", window.close)
         self.undo = self._add("Edit", "Undo", "Ctrl+Z", session.undo)
@@ -63,6 +64,19 @@ class Actions:
         self._part("View")
         for number, tab in enumerate(TABS, 1):
             self._add("View", f"Plot {tab}", f"Alt+{number}", partial(self._open_plot, tab))
+        self._part("View")
+        self._add("View", "Pin this filter", "Ctrl+J", window.pin)
+        for number in range(1, 10):
+            self._add("View", f"Show or hide pin {number}", str(number), partial(window.toggle_pin, number - 1))
+        self._add("View", "Unpin all", "", window.unpin)
+        for words in BELOW:
+            self._add("View", f"Magnitude with {words}", "", partial(self._below, words))
+        self._part("View")
+        self._add("View", "First cursor to the next −3 dB point", "F6", partial(self._jump, "half power"))
+        self._add("View", "First cursor to the next −6 dB point", "F7", partial(self._jump, "quarter power"))
+        self._add("View", "First cursor to the next extreme", "F8", partial(self._jump, "extreme"))
+        self._add("View", "Second cursor to where the first is", "F9", partial(self._jump, "second"))
+        self._add("View", "Clear the cursors", "", partial(self._jump, "clear"))
         self._part("View")
         self._add("View", "Show the whole plot", "Ctrl+0", window.plots.go_home)
         self._add("View", "Go to the worst point", "Ctrl+W", self._worst)
@@ -132,6 +146,14 @@ class Actions:
             self.window.open_step("ideal")
         self.window.plots.open_tab(tab)
 
+    def _below(self, words: str) -> None:
+        self._open_plot("magnitude")
+        self.window.plots.show_below(words)
+
+    def _jump(self, kind: str) -> None:
+        self._open_plot("magnitude")
+        self.window.plots.magnitude.jump(kind)
+
     def _worst(self) -> None:
         window = self.window
         lines = {"rounded": window.session.rounded, "ideal": window.session.ideal}.get(
@@ -162,6 +184,10 @@ class Actions:
             focus.copy()
         elif focus is self.window.ledger:
             self.window.ledger.copy_text()
+        elif self.window.plots.tab in ("numbers", "measures") and self.window.middle.currentIndex() == 0:
+            page = self.window.plots.numbers if self.window.plots.tab == "numbers" else self.window.plots.measures
+            page.copy()
+            self.window.tell("the table is on the clipboard")
         elif self.window.middle.currentIndex() == 1:
             self.window.code_view.text.selectAll()
             self.window.code_view.text.copy()

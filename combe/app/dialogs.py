@@ -142,6 +142,27 @@ class Dialogs:
             asked = replace(project.requirement, name=name.strip())
             self.window.session.change(replace(project, name=name.strip(), requirement=asked), "rename")
 
+    def figure(self) -> None:
+        """The current view as a figure for a paper."""
+        kinds = "SVG (*.svg);;PDF (*.pdf);;PNG (*.png)"
+        path, kind = QFileDialog.getSaveFileName(self.window, "Save this view as a figure", self._folder(), kinds)
+        if path:
+            ending = kind[:3].lower()
+            self.figure_to(Path(path if Path(path).suffix else f"{path}.{ending}"))
+
+    def figure_to(self, path: Path) -> bool:
+        """Draw the current view into a file, its kind told by its ending."""
+        from combe.app.figures import save_figure
+
+        page = self.window.code_view if self.window.middle.currentIndex() else self.window.plots.current_page
+        try:
+            save_figure(page, path)
+        except CombeError as error:
+            self.complain("The figure was not saved", error)
+            return False
+        self.window.tell(f"the view is in {path}")
+        return True
+
     def by_hand(self) -> None:
         """Coefficients typed or pasted."""
         from combe.app.widgets.hand_dialog import HandDialog

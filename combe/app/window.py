@@ -31,15 +31,17 @@ from combe.app.widgets.start_panel import StartPanel
 from combe.arithmetic.realize import Choices
 from combe.design.classic.plan import shape_of
 from combe.errors import CombeError
+from combe.filters import Roots
 from combe.ledger import Line
 from combe.project.chain import STEPS
-from combe.project.document import DesignChoice, Project
+from combe.project.document import DesignChoice, Pin, Project
 from combe.requirement import Requirement
 from combe.requirement.presets import shape
 from combe.requirement.sentences import turned, with_edges, with_levels
 
 _closed: list[tuple[QMainWindow, Session]] = []
 DRAG_MS, PATIENCE_MS = 60, 40
+PIN_ROLES = ("heather", "moss", "clay", "amber", "muted")
 BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 264, 8
 
 
@@ -51,6 +53,7 @@ class MainWindow(QMainWindow):
         self.session = session
         self.settings = settings or Settings()
         self.step = "ideal"
+        self._pins: tuple[Pin, ...] = ()
         self.collector = Collector(self)
         self.dialogs = Dialogs(self)
         self._later = QTimer(self)
@@ -129,6 +132,8 @@ class MainWindow(QMainWindow):
         self.plots.edge_moved.connect(self._on_edge)
         self.plots.level_moved.connect(self._on_level)
         self.plots.released.connect(session.end_gesture)
+        self.plots.roots_edited.connect(self._on_roots)
+        self.plots.told.connect(self.tell)
         self.start_panel.shape_picked.connect(self._on_shape)
         self.start_panel.other_wanted.connect(self._on_other_start)
         self.contenders.picked.connect(self._on_contender)
@@ -193,6 +198,9 @@ class MainWindow(QMainWindow):
         self._show_contenders()
         if not self.session.is_dragging:
             self._show_states()
+        if project.pins != self._pins:
+            self._pins = project.pins
+            self._show_curves()
         self._show_title()
         self.actions_table.refresh()
 
@@ -275,14 +283,20 @@ class MainWindow(QMainWindow):
 
     def _show_curves(self) -> None:
         session = self.session
-        curves = []
+        curves = [
+            Curve(pin.name, pin.filter, PIN_ROLES[index % len(PIN_ROLES)], 1.3, True, True)
+            for index, pin in enumerate(session.project.pins) if pin.is_shown
+        ]  # fmt: skip
+        own: list[Curve] = []
         if session.ideal is not None:
-            curves.append(Curve("ideal", session.ideal.design.filter, "river", 2.0))
+            own.append(Curve("ideal", session.ideal.design.filter, "river", 2.0))
         if session.rounded is not None:
-            curves.append(Curve("rounded", session.rounded.realization.exact(), "ochre", 1.3))
+            own.append(Curve("rounded", session.rounded.realization.exact(), "ochre", 1.3))
         if self.step in ("brief", "ideal"):
-            curves.reverse()
-        self.plots.show_curves(curves)
+            own.reverse()
+        rounded = session.rounded.realization if session.rounded is not None else None
+        self.plots.show_extra(rounded, session.project.design.method == "given")
+        self.plots.show_curves(curves + own)
 
     def _show_lines(self) -> None:
         session = self.session
@@ -375,6 +389,39 @@ class MainWindow(QMainWindow):
             # A structure chosen for taps doesn't suit sections, nor the other way round.
             arithmetic = replace(arithmetic, structure="", accumulator_bits=None)
         self.session.change(replace(project, design=choice, arithmetic=arithmetic), "take a contender")
+
+    def _on_roots(self, roots: Roots, what: str, gesture: str) -> None:
+        project = self.session.project
+        choice = DesignChoice("given", given=roots)
+        self.session.change(replace(project, design=choice), what, gesture)
+
+    def pin(self) -> None:
+        """Keep the filter to be drawn behind those that follow."""
+        ideal = self.session.ideal
+        project = self.session.project
+        if ideal is None:
+            return
+        design = ideal.design
+        size = f"{design.order + 1} taps" if design.kind == "fir" else f"order {design.order}"
+        name = f"{design.method}, {size}"
+        taken = {pin.name for pin in project.pins}
+        name = next(word for word in (name, *(f"{name} ({k})" for k in range(2, 99))) if word not in taken)
+        pins = (*project.pins, Pin(name, design.filter))
+        self.session.change(replace(project, pins=pins), "pin a filter")
+        self.tell(f"pinned as {len(pins)}: key {len(pins)} shows and hides it")
+
+    def toggle_pin(self, index: int) -> None:
+        """Show or hide one pinned filter."""
+        pins = self.session.project.pins
+        if index < len(pins):
+            changed = replace(pins[index], is_shown=not pins[index].is_shown)
+            after = (*pins[:index], changed, *pins[index + 1 :])
+            self.session.change(replace(self.session.project, pins=after), "show or hide a pin")
+
+    def unpin(self) -> None:
+        """Forget all pinned filters."""
+        if self.session.project.pins:
+            self.session.change(replace(self.session.project, pins=()), "unpin all")
 
     def _on_relaxed(self, requirement: Requirement, method: str) -> None:
         design = DesignChoice(method)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from combe.arithmetic.realize import Choices
 from combe.design.asking import DesignChoice
+from combe.filters import Filter
 from combe.ledger import Line
 from combe.requirement import Requirement
 
@@ -22,6 +23,15 @@ class ProofRecord:
 
 
 @dataclass(frozen=True, slots=True)
+class Pin:
+    """A filter kept to be drawn behind the chosen one."""
+
+    name: str
+    filter: Filter
+    is_shown: bool = True
+
+
+@dataclass(frozen=True, slots=True)
 class Project:
     """Everything a project file holds."""
 
@@ -31,10 +41,11 @@ class Project:
     arithmetic: Choices = Choices()
     code_name: str = "filter"
     proofs: tuple[ProofRecord, ...] = field(default=(), compare=False)
+    pins: tuple[Pin, ...] = ()
 
     def proof_of(self, checksum: str) -> ProofRecord | None:
         """The recorded proof of exactly this text, if there is one."""
         return next((proof for proof in self.proofs if proof.checksum == checksum), None)
 
 
-__all__ = ["DesignChoice", "Project", "ProofRecord"]
+__all__ = ["DesignChoice", "Pin", "Project", "ProofRecord"]

@@ -18,10 +18,10 @@ from combe.errors import CombeError
 from combe.files import json_text, read_json, write_text
 from combe.filters import Filter
 from combe.ledger import Line
-from combe.project.document import DesignChoice, Project, ProofRecord
+from combe.project.document import DesignChoice, Pin, Project, ProofRecord
 from combe.requirement import requirement_document, requirement_from
 
-KEYS = ("format", "version", "name", "requirement", "design", "arithmetic", "code", "proofs")
+KEYS = ("format", "version", "name", "requirement", "design", "arithmetic", "code", "proofs", "pins")
 
 
 def read_project(path: str | Path) -> Project:
@@ -60,8 +60,9 @@ def project_from(document: Any) -> Project:
     proofs = [
         _proof(item, f"proofs[{k}]") for k, item in enumerate(fields.list("proofs") if fields.has("proofs") else [])
     ]
+    pins = [_pin(item, f"pins[{k}]") for k, item in enumerate(fields.list("pins") if fields.has("pins") else [])]
     design, arithmetic = (document.get(key) if fields.has(key) else {} for key in ("design", "arithmetic"))
-    return Project(name, requirement, _design(design), _arithmetic(arithmetic), code_name, tuple(proofs))
+    return Project(name, requirement, _design(design), _arithmetic(arithmetic), code_name, tuple(proofs), tuple(pins))
 
 
 def _design(document: Any) -> DesignChoice:
@@ -129,6 +130,14 @@ def _arithmetic(document: Any) -> Choices:
     return found
 
 
+def _pin(item: Any, where: str) -> Pin:
+    fields = Fields(item, where)
+    shown = item.get("shown", True)
+    if not isinstance(shown, bool):
+        raise fields.fail("shown", "true or false")
+    return Pin(fields.text("name", "a text", "pin"), filter_from(fields), shown)
+
+
 def _proof(item: Any, where: str) -> ProofRecord:
     fields = Fields(item, where)
     lines = []
@@ -178,11 +187,16 @@ def project_document(project: Project) -> dict[str, Any]:
     }  # fmt: skip
     if choices.state_bits is not None:
         arithmetic["state_bits"] = choices.state_bits
-    return {
+    document: dict[str, Any] = {
         "format": "combe-project", "version": 1, "name": project.name,
         "requirement": requirement_document(project.requirement), "design": design, "arithmetic": arithmetic,
         "code": {"name": project.code_name}, "proofs": [_proof_document(proof) for proof in project.proofs],
     }  # fmt: skip
+    if project.pins:
+        document["pins"] = [
+            {"name": pin.name, "shown": pin.is_shown} | filter_document(pin.filter) for pin in project.pins
+        ]
+    return document
 
 
 def _proof_document(proof: ProofRecord) -> dict[str, Any]:

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from combe.filters import Filter, Fir
 from combe.response.evaluate import frequency_response, gain_db, uniform_response
-from combe.response.extremes import turning_points
+from combe.response.extremes import gain_peak, turning_points
+from combe.response.measures import level_crossings
 from combe.response.phase import group_delay, unwrapped_phase
 
 Array = NDArray[np.float64]
@@ -81,3 +82,52 @@ def delay_curve(source: Filter) -> tuple[Array, Array]:
     size = len(source.taps) if isinstance(source, Fir) else 512
     omega = np.linspace(0, np.pi, max(LEAST_POINTS, 8 * size + 1))
     return omega, group_delay(source, omega)
+
+
+@lru_cache(maxsize=16)
+def phase_delay_curve(source: Filter) -> tuple[Array, Array]:
+    """Angular frequencies above 0 and the phase delay −φ/ω in samples, constant offsets of π left out at 0."""
+    omega, phase, _ = phase_curve(source)
+    start = np.pi * np.round(phase[0] / np.pi) if len(phase) else 0.0
+    with np.errstate(divide="ignore", invalid="ignore"):
+        delay = -(phase - start) / omega
+    return omega[1:], delay[1:]
+
+
+@lru_cache(maxsize=16)
+def amplitude_curve(source: Filter) -> tuple[Array, Array]:
+    """The zero-phase amplitude of symmetric or antisymmetric taps: real, and negative where the phase has turned.
+
+    Of any other filter the gain.
+    """
+    size = len(source.taps) if isinstance(source, Fir) else 512
+    omega = np.linspace(0, np.pi, max(LEAST_POINTS, 8 * size + 1))
+    response = frequency_response(source, omega)
+    if isinstance(source, Fir) and source.symmetry:
+        turned = response * np.exp(1j * omega * source.order / 2)
+        return omega, np.asarray(turned.real if source.symmetry == 1 else turned.imag)
+    return omega, np.abs(response)
+
+
+@lru_cache(maxsize=16)
+def energy_curve(source: Filter) -> tuple[Array, Array]:
+    """The share of the energy of the impulse response that lies above each frequency, in dB (Parseval).
+
+    Integrated over the squared magnitude by the trapezoidal rule on points crowded around every extreme.
+    """
+    omega, level = magnitude_curve(source)
+    power = 10 ** (level / 10)
+    steps = np.diff(omega) * (power[1:] + power[:-1]) / 2
+    above = np.concatenate([np.cumsum(steps[::-1])[::-1], [0.0]])
+    with np.errstate(divide="ignore"):
+        return omega, np.maximum(10 * np.log10(np.maximum(above / max(above[0], 1e-300), 1e-30)), -300.0)
+
+
+def notable_points(source: Filter, kind: str) -> Array:
+    """Angular frequencies where the gain crosses ``half power`` or ``quarter power`` of its peak, or has an
+    ``extreme``."""
+    if kind == "extreme":
+        return turning_points(source, 0.0, np.pi)[1:-1]
+    peak = gain_peak(source)[1]
+    share = {"half power": 0.5, "quarter power": 0.25}[kind]
+    return level_crossings(source, peak + float(10 * np.log10(share)))

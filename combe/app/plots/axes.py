@@ -83,6 +83,7 @@ class Plot(pg.PlotWidget):
     zoomed = pyqtSignal()
     was_reset = pyqtSignal()
     pointed = pyqtSignal(float, float)
+    marked = pyqtSignal(str, float)
 
     def __init__(self, unit: str, frequency: bool = True, parent: QWidget | None = None) -> None:
         self.frequency_axis = FrequencyAxis() if frequency else None
@@ -162,6 +163,17 @@ class Plot(pg.PlotWidget):
         self.go_home()
         self.was_reset.emit()
         event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """With Shift the first cursor is put here, with Ctrl the second."""
+        names = {Qt.KeyboardModifier.ShiftModifier: "first", Qt.KeyboardModifier.ControlModifier: "second"}
+        name = names.get(event.modifiers())
+        if name is not None and event.button() == Qt.MouseButton.LeftButton:
+            place = self.plotItem.getViewBox().mapSceneToView(QPointF(self.mapToScene(event.position().toPoint())))
+            self.marked.emit(name, place.x())
+            event.accept()
+            return
+        super().mousePressEvent(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Read out under the pointer."""

@@ -16,11 +16,12 @@ from combe.app.plots.handle import Handle
 from combe.app.plots.mask import Mask
 from combe.app.plots.worst import WorstMark
 from combe.app.theme.palette import THEME
+from combe.app.widgets.parts import label
 from combe.filters import Filter
 from combe.ledger import Line
 from combe.requirement import Band, Requirement
 from combe.requirement.quantities import level_text
-from combe.response.curves import magnitude_window
+from combe.response.curves import magnitude_window, notable_points
 from combe.response.evaluate import frequency_response, gain_db
 
 POINTS_IN_WINDOW = 900
@@ -35,6 +36,7 @@ class Curve:
     role: str
     width: float = 1.8
     dashed: bool = False
+    is_pin: bool = False
 
 
 class MagnitudePlot(QWidget):
@@ -61,6 +63,10 @@ class MagnitudePlot(QWidget):
         self._handles: list[Handle] = []
         self._shape: list[bool] = []
         self.main_mask, self.loupe_mask = Mask(), Mask(passbands_only=True)
+        self.cursors: dict[str, float] = {}
+        self._cursor_items: dict[str, pg.InfiniteLine] = {}
+        self.cursor_words = label("", "strong")
+        self.cursor_words.hide()
         self.cursor_lines = [pg.InfiniteLine(angle=90, movable=False) for _ in range(2)]
         for plot, mask, line, dots in zip(
             (self.main, self.loupe), (self.main_mask, self.loupe_mask), self.cursor_lines, self._dots
@@ -74,8 +80,10 @@ class MagnitudePlot(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
+        layout.addWidget(self.cursor_words)
         layout.addWidget(self.main, 7)
         layout.addWidget(self.loupe, 2)
+        self.main.marked.connect(self.set_cursor)
         self.main.was_reset.connect(self.loupe.go_home)
         self.loupe.was_reset.connect(self.main.go_home)
         self.main.plotItem.getViewBox().sigRangeChanged.connect(lambda *_: self._draw_curves())
@@ -151,6 +159,11 @@ class MagnitudePlot(QWidget):
             dots.setData(pos=np.array(places).reshape(-1, 2), size=7, symbol="o", pen=pg.mkPen(THEME.color("heather"), width=1.6),
                          brush=THEME.color("raised"))  # fmt: skip
 
+    def show_ticks(self, are_own: bool) -> None:
+        """Figures under the main plot itself, where the loupe below it is hidden."""
+        self.main.plotItem.getAxis("bottom").setStyle(showValues=are_own)
+        self.main.plotItem.getAxis("bottom").setHeight(22 if are_own else 6)
+
     def set_linear(self, linear: bool) -> None:
         """Show gain instead of decibels, or decibels again."""
         self.linear = linear
@@ -172,6 +185,60 @@ class MagnitudePlot(QWidget):
             mark_line.setPen(pg.mkPen(THEME.color("river"), width=1, style=Qt.PenStyle.DotLine))
             mark_line.setPos(line.at_hz)
             mark_line.show()
+
+    # -- cursors ---------------------------------------------------------------------------------------------
+
+    def set_cursor(self, name: str, hz: float) -> None:
+        """Put the first or the second cursor at a frequency."""
+        if self.requirement is None:
+            return
+        self.cursors[name] = min(max(hz, 0.0), self.requirement.nyquist_hz)
+        if name not in self._cursor_items:
+            self._cursor_items[name] = pg.InfiniteLine(angle=90, movable=False)
+            self.main.addItem(self._cursor_items[name], ignoreBounds=True)
+        style = Qt.PenStyle.SolidLine if name == "first" else Qt.PenStyle.DashLine
+        self._cursor_items[name].setPen(pg.mkPen(THEME.color("heather"), width=1.2, style=style))
+        self._cursor_items[name].setPos(self.cursors[name])
+        self._tell_cursors()
+
+    def jump(self, kind: str) -> None:
+        """Move the first cursor to the next point of a kind, the second to the first, or clear both."""
+        if kind == "clear":
+            for item in self._cursor_items.values():
+                self.main.removeItem(item)
+            self.cursors, self._cursor_items = {}, {}
+            self.cursor_words.hide()
+        elif kind == "second":
+            if "first" in self.cursors:
+                self.set_cursor("second", self.cursors["first"])
+        elif self.requirement is not None and self.curves:
+            turn = self.requirement.sample_rate_hz / (2 * np.pi)
+            places = notable_points(self.curves[-1].filter, kind) * turn
+            here = self.cursors.get("first", -1.0)
+            later = places[places > here * (1 + 1e-9) + 1e-9]
+            if len(places):
+                self.set_cursor("first", float(later[0] if len(later) else places[0]))
+
+    def _tell_cursors(self) -> None:
+        """Both cursors, and what lies between them."""
+        assert self.requirement is not None
+        if not self.curves:
+            return
+        turn = 2 * np.pi / self.requirement.sample_rate_hz
+        source = self.curves[-1].filter
+        level = {
+            name: float(gain_db(frequency_response(source, np.array([hz * turn])))[0])
+            for name, hz in self.cursors.items()
+        }
+        words = [
+            f"{name} cursor {self.main.frequency_words(self.cursors[name])}, {level_text(level[name], 3)}"
+            for name in sorted(level)
+        ]
+        if len(level) == 2:
+            between = self.main.frequency_words(abs(self.cursors["second"] - self.cursors["first"]))
+            words.append(f"between them {between}, {level_text(level['second'] - level['first'], 3)}")
+        self.cursor_words.setText("    ".join(words))
+        self.cursor_words.show()
 
     def dress(self) -> None:
         """Take on the theme's colours."""

@@ -4,19 +4,29 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
+from PyQt6.QtCore import Qt
 
 from combe.app.plots.axes import Plot
 from combe.app.plots.magnitude import Curve
 from combe.app.theme.palette import THEME
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, short
-from combe.response.curves import delay_curve, phase_curve
+from combe.response.curves import (
+    amplitude_curve,
+    delay_curve,
+    energy_curve,
+    magnitude_curve,
+    phase_curve,
+    phase_delay_curve,
+)
+from combe.response.evaluate import frequency_response, gain_db
 from combe.response.time import impulse_response, step_response
 
 MODES = {
     "phase": ("unwrapped", "wrapped", "linear part removed"),
-    "delay": ("samples", "seconds"),
+    "delay": ("samples", "seconds", "phase delay, samples", "phase delay, seconds"),
     "time": ("impulse", "step"),
+    "level": ("zero-phase amplitude", "energy above", "difference to pin"),
 }
 
 
@@ -27,6 +37,7 @@ class SidePlot(Plot):
 
     def __init__(self, kind: str) -> None:
         super().__init__("rad" if kind == "phase" else "samples", frequency=kind != "time")
+        self.reference: Curve | None = None
         self.kind = kind
         self.mode = MODES[kind][0]
         self.requirement: Requirement | None = None
@@ -77,9 +88,10 @@ class SidePlot(Plot):
         if self.requirement is None or not curves:
             return
         ranges = []
-        for curve in curves:
+        for curve in self._drawn():
             x, y = self._data(curve)
-            pen = pg.mkPen(THEME.color(curve.role), width=curve.width)
+            style = Qt.PenStyle.DashLine if curve.dashed else Qt.PenStyle.SolidLine
+            pen = pg.mkPen(THEME.color(curve.role), width=curve.width, style=style)
             if self.kind == "time" and self.mode == "impulse":
                 symbol = {"symbol": "o", "symbolSize": 4, "symbolBrush": THEME.color(curve.role), "symbolPen": None}
                 item = pg.PlotDataItem(
@@ -93,16 +105,27 @@ class SidePlot(Plot):
             self._items.append(item)
             self.addItem(item, ignoreBounds=True)
             ranges.append((float(x[0]), float(x[-1]), float(np.min(y)), float(np.max(y))))
+        if not ranges:
+            self.tell("pin a filter first: the difference is taken to the first one shown")
+            return
         self._frame(ranges)
         self.unit = self._unit()
         self.plain_unit = "samples"
         self.label_axes()
 
+    def _drawn(self) -> list[Curve]:
+        """The curves of this view; a difference needs something to differ from."""
+        if self.kind == "level" and self.mode == "difference to pin":
+            return [curve for curve in self.curves if curve is not self.reference] if self.reference else []
+        return self.curves
+
     def _frame(self, ranges: list[tuple[float, float, float, float]]) -> None:
         left, right = min(r[0] for r in ranges), max(r[1] for r in ranges)
         low, high = min(r[2] for r in ranges), max(r[3] for r in ranges)
-        least = {"delay": 2.0 if self.mode == "samples" else 2e-9, "phase": 0.5}.get(self.kind, 1e-9)
-        if self.kind == "delay" and self.mode == "seconds" and self.requirement is not None:
+        least = {"delay": 2.0 if self.mode.endswith("samples") else 2e-9, "phase": 0.5, "level": 0.01}.get(
+            self.kind, 1e-9
+        )
+        if self.kind == "delay" and self.mode.endswith("seconds") and self.requirement is not None:
             least = 2 / self.requirement.sample_rate_hz
         room = max((high - low) * 0.08, least)
         pad = (right - left) * 0.012 + (0.5 if self.kind == "time" else 0)
@@ -111,6 +134,12 @@ class SidePlot(Plot):
     def _unit(self) -> str:
         if self.kind == "phase":
             return "rad"
+        if self.kind == "level":
+            return {"zero-phase amplitude": "amplitude", "energy above": "energy above, dB"}.get(
+                self.mode, "difference, dB"
+            )
+        if self.kind == "delay" and self.mode.startswith("phase"):
+            return "phase delay, samples" if self.mode.endswith("samples") else "phase delay, s"
         if self.kind == "delay":
             return "group delay, samples" if self.mode == "samples" else "group delay, s"
         return "impulse response" if self.mode == "impulse" else "step response"
@@ -121,9 +150,11 @@ class SidePlot(Plot):
         if self.kind == "time":
             y = impulse_response(curve.filter) if self.mode == "impulse" else step_response(curve.filter)
             return np.arange(len(y)).astype(float), y
+        if self.kind == "level":
+            return self._level(curve)
         if self.kind == "delay":
-            omega, delay = delay_curve(curve.filter)
-            return omega * rate / (2 * np.pi), delay if self.mode == "samples" else delay / rate
+            omega, delay = (phase_delay_curve if self.mode.startswith("phase") else delay_curve)(curve.filter)
+            return omega * rate / (2 * np.pi), delay if self.mode.endswith("samples") else delay / rate
         omega, phase, rest = phase_curve(curve.filter)
         if self.mode == "wrapped":
             phase = (phase + np.pi) % (2 * np.pi) - np.pi
@@ -131,16 +162,30 @@ class SidePlot(Plot):
             phase = rest
         return omega * rate / (2 * np.pi), phase
 
+    def _level(self, curve: Curve) -> tuple[np.ndarray, np.ndarray]:
+        assert self.requirement is not None
+        turn = self.requirement.sample_rate_hz / (2 * np.pi)
+        if self.mode == "zero-phase amplitude":
+            omega, value = amplitude_curve(curve.filter)
+        elif self.mode == "energy above":
+            omega, value = energy_curve(curve.filter)
+        else:
+            assert self.reference is not None
+            omega = np.union1d(magnitude_curve(curve.filter)[0], magnitude_curve(self.reference.filter)[0])
+            mine, other = (gain_db(frequency_response(c.filter, omega)) for c in (curve, self.reference))
+            value = np.clip(mine - other, -60, 60)
+        return omega * turn, value
+
     def _on_pointed(self, x: float, _: float) -> None:
         if not self.curves or self.requirement is None:
             return
         words = [f"sample {round(x)}" if self.kind == "time" else self.frequency_words(x)]
-        for curve in self.curves:
+        for curve in self._drawn():
             places, values = self._data(curve)
             if places[0] <= x <= places[-1]:
                 value = float(
                     values[min(round(x), len(values) - 1)] if self.kind == "time" else np.interp(x, places, values)
                 )
-                seconds = self.kind == "delay" and self.mode == "seconds"
+                seconds = self.kind == "delay" and self.mode.endswith("seconds")
                 words.append(f"{curve.name} {duration_text(value) if seconds else short(value, 6)}")
         self.tell("   ".join(words))

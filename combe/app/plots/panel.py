@@ -6,18 +6,28 @@ from functools import partial
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolButton, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QSplitter, QStackedWidget, QToolButton, QWidget
 
 from combe.app.plots.axes import Plot
 from combe.app.plots.magnitude import Curve, MagnitudePlot
 from combe.app.plots.others import MODES, SidePlot
+from combe.app.plots.roots_page import RootsPage
 from combe.app.theme.palette import SMALL, THEME, font
 from combe.app.widgets.parts import Choice, Panel
+from combe.app.widgets.text_pages import FormulaPage, MeasuresPage, NumbersPage
+from combe.arithmetic.stages import Realization
+from combe.filters.writing import FORMS
 from combe.ledger import Line
 from combe.requirement import Requirement
 
-TABS = ("magnitude", "phase", "delay", "time")
-TITLES = {"magnitude": "Magnitude", "phase": "Phase", "delay": "Delay", "time": "Time"}
+PLOTS = ("phase", "delay", "time", "level")
+TABS = ("magnitude", *PLOTS, "roots", "formula", "numbers", "measures")
+TITLES = {name: name.capitalize() for name in TABS}
+PAGE_MODES = {
+    "magnitude": ("decibels", "gain"), "formula": FORMS, "measures": ("copy as", "text", "csv", "markdown"),
+    "numbers": ("copy as", "text", "csv", "markdown"), "roots": (),
+}  # fmt: skip
+BELOW = ("loupe alone", "phase below", "delay below", "level below")
 
 
 class Legend(QWidget):
@@ -61,18 +71,29 @@ class PlotPanel(Panel):
     edge_moved = pyqtSignal(int, str, float)
     level_moved = pyqtSignal(int, str, float)
     released = pyqtSignal()
+    roots_edited = pyqtSignal(object, str, str)
+    told = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.magnitude = MagnitudePlot()
-        self.others = {kind: SidePlot(kind) for kind in ("phase", "delay", "time")}
+        self.others = {kind: SidePlot(kind) for kind in PLOTS}
+        self.second = {kind: SidePlot(kind) for kind in ("phase", "delay", "level")}
+        self.roots = RootsPage()
+        self.formula = FormulaPage()
+        self.numbers = NumbersPage()
+        self.measures = MeasuresPage()
+        self.realization: Realization | None = None
+        self.is_unlocked = False
+        self.roots.edited.connect(self.roots_edited)
+        self.roots.released.connect(self.released)
         self.magnitude.edge_moved.connect(self.edge_moved)
         self.magnitude.level_moved.connect(self.level_moved)
         self.magnitude.released.connect(self.released)
         self.column.setContentsMargins(12, 8, 8, 8)
         self.column.setSpacing(4)
         head = QHBoxLayout()
-        head.setSpacing(16)
+        head.setSpacing(4)
         self.group = QButtonGroup(self)
         self.buttons: dict[str, QToolButton] = {}
         for name in TABS:
@@ -84,51 +105,91 @@ class PlotPanel(Panel):
             self.group.addButton(button)
             self.buttons[name] = button
             head.addWidget(button)
+        head.addStretch(1)
         self.mode = Choice()
         self.mode.setAccessibleName("way of looking")
         self.mode.activated.connect(self._on_mode)
-        head.addWidget(self.mode)
-        head.addStretch(1)
+        self.below = Choice()
+        self.below.setAccessibleName("second view")
+        self.below.addItems(BELOW)
+        self.below.setToolTip("A second view on the same frequency axis")
+        self.below.activated.connect(lambda _: self.show_below(self.below.currentText()))
+        ways = QHBoxLayout()
+        ways.setSpacing(8)
+        ways.addWidget(self.mode)
+        ways.addWidget(self.below)
+        ways.addStretch(1)
         self.legend = Legend()
-        head.addWidget(self.legend)
+        ways.addWidget(self.legend)
         self.column.addLayout(head)
+        self.column.addLayout(ways)
+        self.pair = QSplitter(Qt.Orientation.Vertical)
+        self.pair.addWidget(self.magnitude)
+        for plot in self.second.values():
+            plot.setXLink(self.magnitude.main)
+            plot.hide()
+            self.pair.addWidget(plot)
         self.stack = QStackedWidget()
-        self.stack.addWidget(self.magnitude)
-        for plot in self.others.values():
-            self.stack.addWidget(plot)
+        self.stack.addWidget(self.pair)
+        pages: list[QWidget] = [*self.others.values(), self.roots, self.formula, self.numbers, self.measures]
+        for page in pages:
+            self.stack.addWidget(page)
         self.column.addWidget(self.stack, 1)
         self.curves: list[Curve] = []
         self.requirement: Requirement | None = None
         self.counted = "hz"
         self.tab = ""
+        self.form = FORMS[0]
         self.open_tab("magnitude")
 
     @property
     def current_plot(self) -> Plot:
         """The plot that's shown."""
-        return self.magnitude.main if self.tab == "magnitude" else self.others[self.tab]
+        return self.others.get(self.tab, self.roots.response if self.tab == "roots" else self.magnitude.main)
+
+    @property
+    def current_page(self) -> QWidget:
+        """The whole of what's shown."""
+        return self.stack.currentWidget() or self
 
     def open_tab(self, name: str, *_: object) -> None:
         """Show another plot."""
         self.tab = name
         self.buttons[name].setChecked(True)
         self.stack.setCurrentIndex(TABS.index(name))
+        words = list(PAGE_MODES.get(name, ()) or MODES.get(name, ()))
         self.mode.clear()
+        self.mode.addItems(words)
         if name == "magnitude":
-            self.mode.addItems(["decibels", "gain"])
             self.mode.setCurrentIndex(int(self.magnitude.linear))
-        else:
-            self.mode.addItems(list(MODES[name]))
+        elif name in self.others:
             self.mode.setCurrentText(self.others[name].mode)
-        words = [self.mode.itemText(k) for k in range(self.mode.count())]
-        self.mode.setFixedWidth(max(self.mode.fontMetrics().horizontalAdvance(word) for word in words) + 58)
+        elif name == "formula":
+            self.mode.setCurrentText(self.form)
+        self.mode.setVisible(bool(words))
+        self.below.setVisible(name == "magnitude")
+        if words:
+            self.mode.setFixedWidth(max(self.mode.fontMetrics().horizontalAdvance(word) for word in words) + 58)
         self._refresh()
+
+    def show_below(self, words: str) -> None:
+        """A second view under the magnitude, on the same frequency axis; or the loupe alone."""
+        self.below.setCurrentText(words)
+        for kind, plot in self.second.items():
+            plot.setVisible(words == f"{kind} below")
+        self.magnitude.loupe.setVisible(words == BELOW[0])
+        self.magnitude.show_ticks(words != BELOW[0])
+        self._refresh()
+
+    def show_extra(self, realization: Realization | None, is_unlocked: bool) -> None:
+        """What the pages of figures need beside the curves."""
+        self.realization, self.is_unlocked = realization, is_unlocked
 
     def show_requirement(self, requirement: Requirement, counted: str = "hz") -> None:
         """Another requirement."""
         self.requirement, self.counted = requirement, counted
         self.magnitude.show_requirement(requirement, counted)
-        if self.tab != "magnitude":
+        if self.tab in self.others:
             self.others[self.tab].show_requirement(requirement, counted)
 
     def show_curves(self, curves: list[Curve]) -> None:
@@ -141,11 +202,29 @@ class PlotPanel(Panel):
         """Only what's on screen is drawn."""
         if self.requirement is None:
             return
+        chosen = next((curve.filter for curve in self.curves if curve.name == "ideal"), None)
         if self.tab == "magnitude":
             self.magnitude.show_curves(self.curves)
+            for plot in self.second.values():
+                if not plot.isHidden():
+                    self._show_side(plot)
+        elif self.tab in self.others:
+            self._show_side(self.others[self.tab])
+        elif self.tab == "roots":
+            self.roots.show(self.requirement, self.curves, self.is_unlocked, self.counted)
+        elif self.tab == "formula":
+            self.formula.show_filter(chosen, self.form)
+        elif self.tab == "numbers":
+            self.numbers.show_numbers(chosen, self.realization)
         else:
-            self.others[self.tab].show_requirement(self.requirement, self.counted)
-            self.others[self.tab].show_curves(self.curves)
+            named = [(curve.name, curve.filter) for curve in sorted(self.curves, key=lambda c: (c.is_pin, c.name))]
+            self.measures.show_filters(named, self.requirement.sample_rate_hz)
+
+    def _show_side(self, plot: SidePlot) -> None:
+        assert self.requirement is not None
+        plot.reference = next((curve for curve in self.curves if curve.is_pin), None)
+        plot.show_requirement(self.requirement, self.counted)
+        plot.show_curves(self.curves)
 
     def show_lines(self, lines: tuple[Line, ...], close: set[int], measured: tuple[Line, ...]) -> None:
         """Marks at worst points, dots where tones were measured."""
@@ -162,18 +241,30 @@ class PlotPanel(Panel):
         """Show everything again."""
         if self.tab == "magnitude":
             self.magnitude.go_home()
-        else:
+        elif self.tab in self.others:
             self.others[self.tab].go_home()
+        elif self.tab == "roots":
+            self.roots.plane.go_home()
 
     def dress(self) -> None:
         """Take on the theme's colours."""
         self.magnitude.dress()
-        for plot in self.others.values():
+        for plot in (*self.others.values(), *self.second.values()):
             plot.dress()
+        self.roots.dress()
         self.legend.update()
 
     def _on_mode(self, index: int) -> None:
         if self.tab == "magnitude":
             self.magnitude.set_linear(index == 1)
+        elif self.tab == "formula":
+            self.form = self.mode.itemText(index)
+            self._refresh()
+        elif self.tab in ("numbers", "measures"):
+            if index:
+                page = self.numbers if self.tab == "numbers" else self.measures
+                page.copy(self.mode.itemText(index))
+                self.told.emit(f"the table is on the clipboard as {self.mode.itemText(index)}")
+                self.mode.setCurrentIndex(0)
         else:
             self.others[self.tab].set_mode(self.mode.itemText(index))
