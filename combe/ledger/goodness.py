@@ -86,7 +86,7 @@ def _column(found: dict[str, Any], rate: float) -> dict[str, str]:
         for number, band in enumerate(bands, 1):
             tail = f" {number}" if len(bands) > 1 else ""
             words[f"{kind}{tail}"] = f"{hz(band['start_hz'])} to {hz(band['stop_hz'])}"
-            words[f"{figure}{tail}"] = f"{short(band[key], 4)} dB"
+            words[f"{figure}{tail}"] = f"{short(round(band[key], 6), 4)} dB"
     for number, entry in enumerate(found["transitions"], 1):
         words[f"transition {number}" if len(found["transitions"]) > 1 else "transition"] = hz(abs(entry["width_hz"]))
     for name, key in (("−3 dB", "edges_3db_hz"), ("−6 dB", "edges_6db_hz")):

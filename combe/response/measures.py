@@ -16,6 +16,8 @@ from combe.response.time import impulse_response, step_response
 Array = NDArray[np.float64]
 HALF_POWER_DB = float(10 * np.log10(0.5))
 SETTLED_SHARE = 0.01
+MONOTONE_DB = 60.0
+"""Where a gain falls without lobes its stopband is where it has fallen so far."""
 
 
 def measures(source: Filter, sample_rate_hz: float) -> dict[str, Any]:
@@ -127,6 +129,8 @@ def _stopband(
     if len(minima) == 1 and not (left or right):
         return None
     if not minima:
+        if (left or right) and peak - _far_level(source, left) > MONOTONE_DB:
+            return _monotone(source, low, high, peak, turn, left)
         level = max([float(g) for edge, g in zip((0.0, np.pi), _gain(source, np.array([0.0, np.pi]))) if
                      (edge == 0.0 and left) or (edge == np.pi and right)], default=0.0)  # fmt: skip
         return None if not (left or right) else {
@@ -143,6 +147,17 @@ def _stopband(
     start = low if left else float(max((w for w in crossings if low <= w <= first), default=first))
     stop = high if right else float(min((w for w in crossings if last <= w <= high), default=last))
     return {"kind": "stopband", "start_hz": start * turn, "stop_hz": stop * turn, "attenuation_db": peak - top}
+
+
+def _far_level(source: Filter, left: bool) -> float:
+    return float(_gain(source, np.array([0.0 if left else np.pi]))[0])
+
+
+def _monotone(source: Filter, low: float, high: float, peak: float, turn: float, left: bool) -> dict[str, Any]:
+    """A gain that only falls towards the end of the axis: the stretch where it is ``MONOTONE_DB`` down."""
+    crossings = [float(w) for w in level_crossings(source, peak - MONOTONE_DB) if low <= w <= high]
+    start, stop = (low, crossings[0]) if left else (crossings[-1], high)
+    return {"kind": "stopband", "start_hz": start * turn, "stop_hz": stop * turn, "attenuation_db": MONOTONE_DB}
 
 
 def _maxima(source: Filter, low: float, high: float, span: Array, heights: Array) -> Array:

@@ -178,6 +178,9 @@ class PlotPanel(Panel):
         for kind, plot in self.second.items():
             plot.setVisible(words == f"{kind} below")
         self.magnitude.loupe.setVisible(words == BELOW[0])
+        height = max(self.pair.height(), 300)
+        shown = [height // 2 if words == f"{kind} below" else 0 for kind in self.second]
+        self.pair.setSizes([height - sum(shown), *shown])
         self.magnitude.show_ticks(words != BELOW[0])
         self._refresh()
 

@@ -260,7 +260,7 @@ class RootsPlot(QWidget):
         painter.drawEllipse(origin, self._scale, self._scale)
         painter.setPen(THEME.color("muted"))
         for share in (0.0, 0.125, 0.25, 0.375, 0.5):
-            place = self.to_pixel(1.1 * cmath.exp(2j * math.pi * share))
+            place = self.to_pixel(1.17 * cmath.exp(2j * math.pi * share))
             text = frequency_text(share * self.sample_rate_hz, self.sample_rate_hz, self.counted)
             painter.drawText(QRectF(place.x() - 40, place.y() - 9, 80, 18), Qt.AlignmentFlag.AlignCenter, text)
 
@@ -290,7 +290,7 @@ class RootsPlot(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if mark.times > 1:
             painter.setPen(THEME.color("ink"))
-            painter.drawText(place + QPointF(8, -6), str(mark.times))
+            painter.drawText(place + QPointF(-14, -8), str(mark.times))
 
 
 def gain_at(roots: Roots, hz: float, sample_rate_hz: float) -> float:
