@@ -1,0 +1,229 @@
+"""Views under the hand: roots dragged, variants pinned, cursors, a second view, tables copied, figures saved."""
+
+from __future__ import annotations
+
+import cmath
+import tempfile
+import unittest
+import unittest.mock
+from pathlib import Path
+
+try:
+    from PyQt6.QtCore import QPoint, QPointF, Qt
+    from PyQt6.QtGui import QImage
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QApplication
+except ImportError as error:  # pragma: no cover - depends on the machine
+    raise unittest.SkipTest(f"Qt is missing here: {error}") from None
+
+from combe.app.plots.panel import TABS
+from combe.app.plots.roots import RootsPlot, gain_at
+from combe.filters import Fir, Roots
+from combe.filters.by_hand import marks_of
+from combe.project.demo import wake_up_project
+from combe.project.document import DesignChoice
+from tests.test_app import WindowCase
+
+
+def drag(widget: RootsPlot, start: complex, stop: complex) -> None:
+    """Press, move in three steps, let go."""
+    first, last = widget.to_pixel(start), widget.to_pixel(stop)
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=first.toPoint())
+    for share in (0.3, 0.7, 1.0):
+        QTest.mouseMove(widget, (first + (last - first) * share).toPoint())
+    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=last.toPoint())
+
+
+class Plane(unittest.TestCase):
+    def setUp(self) -> None:
+        self.plane = RootsPlot()
+        self.plane.resize(500, 500)
+        self.plane.show()
+        self.edits: list[tuple[Roots, str, str]] = []
+        self.said: list[str] = []
+        self.plane.edited.connect(self._take)
+        self.plane.told.connect(self.said.append)
+        self.show_roots(Roots((1j, -1j), (0.5 + 0.5j, 0.5 - 0.5j), 1.0))
+
+    def show_roots(self, roots: Roots, unlocked: bool = True) -> None:
+        self.plane.show_roots(roots, unlocked, 48_000.0, "hz")
+
+    def _take(self, roots: Roots, what: str, gesture: str) -> None:
+        self.edits.append((roots, what, gesture))
+        if self.plane.held is None:
+            self.show_roots(roots)
+
+    def test_a_pole_is_dragged_with_its_conjugate_and_its_figures_are_told(self) -> None:
+        drag(self.plane, 0.5 + 0.5j, 0.2 + 0.7j)
+        roots, what, _ = self.edits[-1]
+        self.assertEqual(what, "move a pole")
+        self.assertAlmostEqual(abs(max(roots.poles, key=lambda p: p.imag) - (0.2 + 0.7j)), 0, delta=0.01)
+        self.assertAlmostEqual(abs(roots.poles[0] - roots.poles[1].conjugate()), 0)
+        self.assertRegex(next(text for text in reversed(self.said) if text), r"pole: radius .*, angle .*kHz, Q ")
+
+    def test_a_pole_cannot_leave_the_circle_unsaid(self) -> None:
+        drag(self.plane, 0.5 + 0.5j, 0.9 + 0.9j)
+        self.assertLess(max(abs(p) for p in self.edits[-1][0].poles), 1)
+        self.assertTrue(any("held just inside" in text for text in self.said))
+
+    def test_zeros_snap_to_the_circle(self) -> None:
+        drag(self.plane, 1j, 0.99 * cmath.exp(1j))
+        self.assertAlmostEqual(abs(self.edits[-1][0].zeros[0]), 1, places=12)
+
+    def test_tools_add_and_keys_move_and_remove(self) -> None:
+        self.plane.tool = "zero"
+        QTest.mouseClick(self.plane, Qt.MouseButton.LeftButton, pos=self.plane.to_pixel(-0.5 + 0.5j).toPoint())
+        self.assertEqual(len(self.edits[-1][0].zeros), 4)
+        self.plane.tool = "move"
+        QTest.keyClick(self.plane, Qt.Key.Key_Space)
+        chosen = self.plane.chosen
+        assert chosen is not None
+        QTest.keyClick(self.plane, Qt.Key.Key_Left)
+        self.assertGreater(cmath.phase(self.plane.chosen.place), cmath.phase(chosen.place))  # type: ignore[union-attr]
+        QTest.keyClick(self.plane, Qt.Key.Key_Delete)
+        self.assertEqual(len(self.edits[-1][0].zeros), 2)
+
+    def test_the_menu_doubles_and_removes(self) -> None:
+        mark = next(m for m in marks_of(self.plane.roots) if m.kind == "pole" and m.place.imag > 0)
+        menu = self.plane.menu_of(mark)
+        actions = {action.text(): action for action in menu.actions()}
+        actions["Double this pole"].trigger()
+        self.assertEqual(len(self.edits[-1][0].poles), 4)
+
+    def test_nothing_moves_before_it_is_unlocked(self) -> None:
+        self.show_roots(self.plane.roots, False)
+        wanted: list[bool] = []
+        self.plane.unlock_wanted.connect(lambda: wanted.append(True))
+        drag(self.plane, 0.5 + 0.5j, 0.2 + 0.7j)
+        self.assertEqual((self.edits, len(wanted)), ([], 1))
+
+    def test_zoom_keeps_the_place_under_the_pointer(self) -> None:
+        place = self.plane.to_place(QPointF(300, 200))
+        from PyQt6.QtGui import QWheelEvent
+
+        event = QWheelEvent(
+            QPointF(300, 200), QPointF(300, 200), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        self.plane.wheelEvent(event)
+        self.assertAlmostEqual(abs(self.plane.to_place(QPointF(300, 200)) - place), 0, places=9)
+        self.plane.go_home()
+        self.assertFalse(self.plane.grab().isNull())
+
+    def test_the_distances_drawn_make_the_gain(self) -> None:
+        self.assertAlmostEqual(gain_at(Roots((-1 + 0j,), (0j,), 0.5), 0.0, 2.0), 1.0)
+
+
+class Views(WindowCase):
+    def test_roots_are_unlocked_moved_undone_and_taken_down_the_chain(self) -> None:
+        self.session.replace_with(wake_up_project(), None)
+        self.settle()
+        self.window.plots.open_tab("roots")
+        page = self.window.plots.roots
+        QTest.mouseClick(page.unlock, Qt.MouseButton.LeftButton)
+        self.settle()
+        self.assertEqual(self.session.project.design.method, "given")
+        before = self.session.project.design.given
+        assert isinstance(before, Roots)
+        pole = max(before.poles, key=lambda p: p.imag)
+        drag(page.plane, pole, pole * 0.9)
+        self.settle()
+        after = self.session.project.design.given
+        assert isinstance(after, Roots)
+        self.assertNotEqual(after, before)
+        self.assertIsNotNone(self.session.rounded)
+        self.window.actions_table.undo.trigger()
+        self.assertEqual(self.session.project.design.given, before, "a whole drag is one step of undo")
+
+    def test_a_notch_is_two_clicks_on_an_empty_plane(self) -> None:
+        self.window.plots.open_tab("roots")
+        page = self.window.plots.roots
+        page.empty.click()
+        self.settle()
+        for tool, place in (("zero", cmath.exp(0.8j)), ("pole", 0.9 * cmath.exp(0.8j))):
+            page.tools[tool].click()
+            QTest.mouseClick(page.plane, Qt.MouseButton.LeftButton, pos=page.plane.to_pixel(place).toPoint())
+            self.settle()
+        roots = self.session.project.design.given
+        assert isinstance(roots, Roots)
+        self.assertEqual((len(roots.zeros), len(roots.poles)), (2, 2))
+        self.assertAlmostEqual(abs(roots.zeros[0]), 1, places=12)
+
+    def test_pinned_variants_are_drawn_named_and_toggled_with_a_key(self) -> None:
+        self.window.actions_table.named("Pin this filter").trigger()
+        self.window.contenders.picked.emit(DesignChoice("least-squares"))
+        self.settle()
+        names = [curve.name for curve in self.window.plots.curves]
+        self.assertIn("equiripple, 113 taps", names)
+        self.assertTrue(next(c for c in self.window.plots.curves if c.is_pin).dashed)
+        self.window.plots.open_tab("level")
+        self.window.plots.mode.setCurrentText("difference to pin")
+        self.window.plots.mode.activated.emit(2)
+        self.assertEqual(len(self.window.plots.others["level"]._drawn()), 2)
+        self.window.actions_table.named("Show or hide pin 1").trigger()
+        self.settle()
+        self.assertNotIn("equiripple, 113 taps", [curve.name for curve in self.window.plots.curves])
+        self.window.actions_table.named("Unpin all").trigger()
+        self.assertEqual(self.session.project.pins, ())
+
+    def test_two_cursors_tell_their_difference_and_jump(self) -> None:
+        plot = self.window.plots.magnitude
+        for kind in ("half power", "second", "extreme"):
+            plot.jump(kind)
+        self.assertEqual(set(plot.cursors), {"first", "second"})
+        self.assertIn("between them", plot.cursor_words.text())
+        place = QPoint(plot.main.width() // 2, plot.main.height() // 2)
+        QTest.mousePress(plot.main.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, place)
+        self.assertAlmostEqual(plot.cursors["first"] / 62_500, 1, delta=0.2)
+        plot.jump("clear")
+        self.assertFalse(plot.cursor_words.isVisible())
+
+    def test_a_second_view_shares_the_frequency_axis(self) -> None:
+        panel = self.window.plots
+        panel.show_below("delay below")
+        second = panel.second["delay"]
+        self.assertTrue(second.isVisible())
+        panel.magnitude.main.show_around(30_000, 10_000)
+        QApplication.processEvents()
+        (left, right), _ = second.plotItem.getViewBox().viewRange()
+        self.assertAlmostEqual((left + right) / 2, 30_000, delta=300)
+        panel.show_below("loupe alone")
+        self.assertFalse(second.isVisible())
+        self.assertTrue(panel.magnitude.loupe.isVisible())
+
+    def test_every_view_draws_and_tables_copy(self) -> None:
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        for tab in TABS:
+            self.window.plots.open_tab(tab)
+            self.assertFalse(self.window.grab().isNull(), tab)
+        self.window.plots.mode.activated.emit(3)
+        self.assertIn("| --- |", clipboard.text())
+        self.window.plots.open_tab("numbers")
+        self.window.plots.mode.activated.emit(2)
+        rows = clipboard.text().splitlines()
+        self.assertIn('"hexadecimal"', rows[0])
+        self.assertEqual(len(rows), 114)
+        self.window.plots.open_tab("formula")
+        self.assertIn("z⁻¹¹²", self.window.plots.formula.toPlainText())
+
+    def test_figures_for_papers(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for ending, head in ((".svg", b"<?xml"), (".pdf", b"%PDF"), (".png", b"\x89PNG")):
+                path = Path(folder) / f"figure{ending}"
+                self.assertTrue(self.window.dialogs.figure_to(path))
+                self.assertTrue(path.read_bytes().startswith(head))
+                self.assertGreater(path.stat().st_size, 3000)
+            self.assertFalse(QImage(str(Path(folder) / "figure.png")).isNull())
+            with unittest.mock.patch("combe.app.dialogs.QMessageBox.warning") as warned:
+                self.assertFalse(self.window.dialogs.figure_to(Path(folder) / "figure.doc"))
+            self.assertIn(".svg", warned.call_args[0][2])
+
+    def test_pins_are_saved_with_the_project(self) -> None:
+        self.window.pin()
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "p.combe"
+            self.session.save(path)
+            self.session.open(path)
+        self.assertEqual(len(self.session.project.pins), 1)
+        self.assertIsInstance(self.session.project.pins[0].filter, Fir)
