@@ -371,7 +371,7 @@ class Looking(WindowCase):
 
     def test_every_action_is_found_by_typing_and_runs(self) -> None:
         palette = self.window.actions_table.open_palette()
-        QTest.keyClicks(palette.field, "arith")
+        QTest.keyClicks(palette.field, "arithmetic")
         self.assertEqual(palette.list.count(), 1)
         QTest.keyClick(palette.field, Qt.Key.Key_Return)
         self.assertEqual(self.window.step, "arithmetic")

@@ -83,7 +83,8 @@ class Costs(unittest.TestCase):
         self.assertEqual((found.multiplies, found.adds, found.delays), (1, 4, 2), "powers of two are shifts")
         found = cost_of(Cascade(((1, 1.9, 1, -0.51, 0.26),), 0.1))
         self.assertEqual((found.multiplies, found.adds, found.delays), (4, 4, 2))
-        self.assertEqual(cost_of(Roots((1j, -1j), (0.5,), 2.0)).multiplies, 4)
+        self.assertEqual(cost_of(Roots((1j, -1j), (0.5,), 2.0)).multiplies, 0, "roots cost what their sections do")
+        self.assertEqual(cost_of(Roots((0.3 + 1j, 0.3 - 1j), (0.6,), 1.7)).multiplies, 4)
 
 
 class Delays(unittest.TestCase):

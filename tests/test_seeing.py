@@ -55,7 +55,11 @@ class RootsByHand(unittest.TestCase):
             Cascade(((0.0, 1.0, 0.5, -0.3, 0.2),), 2.0),
         ):  # fmt: skip
             roots = unlocked(source)
-            exact = plain_gain(source, f) if not isinstance(source, Roots) else gain_db(frequency_response(source, 2 * np.pi * f))
+            exact = (
+                plain_gain(source, f)
+                if not isinstance(source, Roots)
+                else gain_db(frequency_response(source, 2 * np.pi * f))
+            )
             loud = exact > -90
             np.testing.assert_allclose(gain_db(frequency_response(roots, 2 * np.pi * f))[loud], exact[loud], atol=1e-5)
         self.assertRaises(DesignError, unlocked, Fir((1.0,) * 500))
@@ -119,7 +123,9 @@ class RootsByHand(unittest.TestCase):
 
 class Formulas(unittest.TestCase):
     def test_taps_are_written_in_powers(self) -> None:
-        self.assertEqual(written(Fir((0.25, -0.5, 0.0, 1.0)), "powers"), "H(z) = 0.25\n       − 0.5·z⁻¹\n       + 1·z⁻³")
+        self.assertEqual(
+            written(Fir((0.25, -0.5, 0.0, 1.0)), "powers"), "H(z) = 0.25\n       − 0.5·z⁻¹\n       + 1·z⁻³"
+        )
 
     def test_all_forms_name_every_coefficient(self) -> None:
         source = Cascade(((1.0, -1.0, 0.0, -0.5, 0.0), (0.5, 0.0, 0.25, 0.1, 0.7)), 3.0)
@@ -131,7 +137,9 @@ class Formulas(unittest.TestCase):
         factors = written(source, "factors")
         self.assertIn("(z − 1)", factors)
         self.assertIn("radius", factors)
-        self.assertIn("for display", written(design(asked(2, (0, 0.3, -0.01, 0.01), (0.33, 1, -80)), "elliptic").filter, "powers"))
+        self.assertIn(
+            "for display", written(design(asked(2, (0, 0.3, -0.01, 0.01), (0.33, 1, -80)), "elliptic").filter, "powers")
+        )
 
 
 class Curves(unittest.TestCase):

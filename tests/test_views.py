@@ -191,6 +191,45 @@ class Views(WindowCase):
         self.assertFalse(second.isVisible())
         self.assertTrue(panel.magnitude.loupe.isVisible())
 
+    def test_a_logarithmic_axis_keeps_edges_under_the_hand(self) -> None:
+        log = self.window.actions_table.named("Logarithmic frequency axis")
+        log.trigger()
+        plot = self.window.plots.magnitude
+        handle = next(h for h in plot._handles if h.property("band") == 0 and h.property("kind") == "stop")
+        self.assertAlmostEqual(10 ** handle.pos().x(), 12_000, places=3)
+        plot._on_moved(handle, 4.0, -60.0)
+        self.settle()
+        self.assertAlmostEqual(self.session.project.requirement.bands[0].stop_hz, 10_000, delta=50)
+        strings = plot.axis.tickStrings([4.0, 5.0], 1, 1)
+        self.assertEqual(strings, ["10", "100"])
+        self.assertTrue(plot.axis.tickValues(3.0, 5.0, 500)[0][1])
+        for tab in ("phase", "delay", "level", "magnitude"):
+            self.window.plots.open_tab(tab)
+            self.assertFalse(self.window.plots.grab().isNull())
+        plot.jump("half power")
+        log.trigger()
+        handle = next(h for h in plot._handles if h.property("band") == 0 and h.property("kind") == "stop")
+        self.assertAlmostEqual(handle.pos().x(), self.session.project.requirement.bands[0].stop_hz)
+
+    def test_a_whole_band_is_moved_and_figures_are_typed_from_the_plot(self) -> None:
+        plot = self.window.plots.magnitude
+        handle = next(h for h in plot._handles if h.property("band") == 1 and h.property("kind") == "start")
+        handle.is_whole = True
+        plot._on_moved(handle, 20_000, 0.0)
+        self.window.session.end_gesture()
+        self.settle()
+        band = self.session.project.requirement.bands[1]
+        self.assertEqual((band.start_hz, band.stop_hz), (20_000, 112_000))
+        plot._on_moved(handle, 60_000, 0.0)
+        band = self.session.project.requirement.bands[1]
+        self.assertLessEqual(band.stop_hz, 118_000, "it stops at its neighbor")
+        self.window.session.end_gesture()
+        self.settle()
+        self.window.activateWindow()
+        handle.typing_wanted.emit()
+        figure = self.window.brief.rows[1].figures["start"]
+        self.assertEqual(figure.selectedText(), figure.text())
+
     def test_every_view_draws_and_tables_copy(self) -> None:
         clipboard = QApplication.clipboard()
         assert clipboard is not None

@@ -324,6 +324,7 @@ class Plots(unittest.TestCase):
             side = SidePlot(kind)
             side.show_requirement(LOWPASS)
             for mode in modes:
+                side.reference = plot.curves[0] if mode == "difference to pin" else None
                 side.set_mode(mode)
                 side.show_curves(plot.curves)
                 side._on_pointed(0.25 if kind != "time" else 1, 0)

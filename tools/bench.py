@@ -195,6 +195,51 @@ def dragging() -> None:
     window.close()
 
 
+def frames() -> None:
+    """Panning ten pinned responses of 300 taps at 3840x2160."""
+    from PyQt6.QtWidgets import QApplication
+
+    from combe.app.picture import settle
+    from combe.app.session import Session
+    from combe.app.settings import Settings
+    from combe.app.theme.palette import THEME
+    from combe.app.window import MainWindow
+    from combe.design.methods import design
+    from combe.project.demo import demo_project
+    from combe.project.document import Pin
+    from tests.support import asked
+
+    application = QApplication.instance() or QApplication([])
+    assert isinstance(application, QApplication)
+    THEME.use("light", application)
+    pins = []
+    for k in range(10):
+        low = asked(250_000, (0, 20_000 + 2000 * k, -0.1, 0.1), (23_000 + 2000 * k, 125_000, -60))
+        pins.append(Pin(f"pin {k}", design(low, "equiripple", 299).filter))
+    session = Session(replace(demo_project(), pins=tuple(pins)))
+    window = MainWindow(session, Settings())
+    window.resize(3840, 2160)
+    window.show()
+    session.start()
+    settle(session)
+    main_plot = window.plots.magnitude.main
+    box = main_plot.plotItem.getViewBox()
+    times = []
+    for k in range(30):
+        started = time.perf_counter()
+        box.setXRange(1000 * k, 60_000 + 1000 * k, padding=0)
+        main_plot.grab()
+        times.append(1e3 * (time.perf_counter() - started))
+    note(
+        "pan_4k_10_pins",
+        statistics.median(times[5:]),
+        "ms",
+        "one frame: 12 curves of 300 taps evaluated anew and painted",
+    )
+    session.saved = session.project
+    window.close()
+
+
 def start() -> None:
     """A fresh process to its first frame, and to the first filter drawn."""
     times = []
@@ -208,7 +253,7 @@ def start() -> None:
 def main() -> int:
     """All of them."""
     sys.path.insert(0, str(ROOT))
-    for part in (designs, classics, races, runs, response, start, dragging):
+    for part in (designs, classics, races, runs, response, start, dragging, frames):
         part()
     (ROOT / "bench.json").write_text(json.dumps(RESULTS, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
     return 0

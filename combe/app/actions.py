@@ -88,6 +88,8 @@ class Actions:
             action.setChecked(window.settings.counted == count)
             self.counts.addAction(action)
         self._add("View", "Count frequencies the next way", "Ctrl+F", self._next_count)
+        self.log = self._add("View", "Logarithmic frequency axis", "Ctrl+R", self._toggle_log)
+        self.log.setCheckable(True)
         self.dark = self._add("View", "Dark theme", "Ctrl+D", self._toggle_dark)
         self.dark.setCheckable(True)
         self.dark.setChecked(window.settings.theme == "dark")
@@ -174,6 +176,9 @@ class Actions:
     def _next_count(self) -> None:
         order = list(COUNT_NAMES)
         self._count(order[(order.index(self.window.settings.counted) + 1) % len(order)])
+
+    def _toggle_log(self) -> None:
+        self.window.plots.set_log(self.log.isChecked())
 
     def _toggle_dark(self) -> None:
         self.window.dress("dark" if self.dark.isChecked() else "light")

@@ -41,6 +41,7 @@ from combe.requirement.sentences import turned, with_edges, with_levels
 
 _closed: list[tuple[QMainWindow, Session]] = []
 DRAG_MS, PATIENCE_MS = 60, 40
+FEW_PINS = 3
 PIN_ROLES = ("heather", "moss", "clay", "amber", "muted")
 BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 264, 8
 
@@ -134,6 +135,7 @@ class MainWindow(QMainWindow):
         self.plots.released.connect(session.end_gesture)
         self.plots.roots_edited.connect(self._on_roots)
         self.plots.told.connect(self.tell)
+        self.plots.typing_wanted.connect(self._on_typing_wanted)
         self.start_panel.shape_picked.connect(self._on_shape)
         self.start_panel.other_wanted.connect(self._on_other_start)
         self.contenders.picked.connect(self._on_contender)
@@ -283,10 +285,12 @@ class MainWindow(QMainWindow):
 
     def _show_curves(self) -> None:
         session = self.session
+        shown = [(index, pin) for index, pin in enumerate(session.project.pins) if pin.is_shown]
+        # Dashes and smoothing cost most of a frame: with many pins thin plain lines keep the plot under the hand.
+        few = len(shown) <= FEW_PINS
         curves = [
-            Curve(pin.name, pin.filter, PIN_ROLES[index % len(PIN_ROLES)], 1.3, True, True)
-            for index, pin in enumerate(session.project.pins) if pin.is_shown
-        ]  # fmt: skip
+            Curve(pin.name, pin.filter, PIN_ROLES[index % len(PIN_ROLES)], 1.0, few, True, few) for index, pin in shown
+        ]
         own: list[Curve] = []
         if session.ideal is not None:
             own.append(Curve("ideal", session.ideal.design.filter, "river", 2.0))
@@ -343,9 +347,24 @@ class MainWindow(QMainWindow):
         band = asked.bands[index]
         low = asked.bands[index - 1].stop_hz if index else 0.0
         high = asked.bands[index + 1].start_hz if index + 1 < len(asked.bands) else asked.nyquist_hz
+        if kind.startswith("whole"):
+            way = hz - (band.start_hz if kind.endswith("start") else band.stop_hz)
+            way = min(max(way, low - band.start_hz), high - band.stop_hz)
+            edges = (round(band.start_hz + way, 9), round(band.stop_hz + way, 9))
+            self._drag(lambda: with_edges(asked, index, *edges), f"move {band.name}", f"{index}{kind}")
+            return
         hz = min(max(hz, low), high)
         edges = (hz, band.stop_hz) if kind == "start" else (band.start_hz, hz)
         self._drag(lambda: with_edges(asked, index, *edges), f"drag the edge of {band.name}", f"{index}{kind}")
+
+    def _on_typing_wanted(self, index: int, kind: str) -> None:
+        """A handle was clicked twice: its figure in the brief is typed over."""
+        name = kind if kind in ("start", "stop") else "ripple" if kind == "lower" else ""
+        figures = self.brief.rows[index].figures
+        figure = figures.get(name) or figures.get("attenuation") or figures.get("ripple")
+        if figure is not None:
+            figure.setFocus()
+            figure.selectAll()
 
     def _on_level(self, index: int, kind: str, db: float) -> None:
         asked = self.session.project.requirement

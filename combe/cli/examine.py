@@ -13,7 +13,8 @@ from combe.design.file import design_document, read_design
 from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text
 from combe.ledger import lines_of
-from combe.response.measures import measures, response_table
+from combe.ledger.goodness import goodness
+from combe.response.measures import response_table
 
 MOST_POINTS = 2_000_001
 
@@ -33,7 +34,7 @@ def run(
         raise FileError(f"{points} points can't be computed", "--points", f"take 2 to {MOST_POINTS}")
     design = _design_in(file, sample_rate)
     document: dict[str, Any] = design_document(design)
-    document["measures"] = measures(design.filter, design.sample_rate_hz)
+    document["measures"] = goodness(design.filter, design.sample_rate_hz)
     if points is not None:
         document["response"] = response_table(design.filter, design.sample_rate_hz, points)
     lines = lines_of(design.filter, design.requirement) if design.requirement else ()
@@ -73,6 +74,11 @@ def _print(document: dict[str, Any]) -> None:
                     else f"{band['attenuation_db']:.2f} dB down"
                 )
                 print(f"{band['kind']}: {band['start_hz']:.6g} to {band['stop_hz']:.6g} Hz, {level}")
+        elif isinstance(value, dict):
+            print(f"{key}: " + ", ".join(f"{name} {number:.6g}" for name, number in value.items()))
+        elif key == "transitions":
+            for entry in value:
+                print(f"transition: {entry['start_hz']:.6g} to {entry['stop_hz']:.6g} Hz")
         elif isinstance(value, list):
             print(f"{key}: {', '.join(f'{x:.6g}' for x in value)}")
         else:

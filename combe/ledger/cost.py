@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import frexp
 
-from combe.filters import Cascade, Filter, Fir
+from combe.filters import Cascade, Filter, Fir, rational_of, sections_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,8 +32,7 @@ def cost_of(source: Filter) -> Cost:
         multiplies = sum(1 for value in (*numbers, source.gain) if not _is_shift(value))
         adds = sum(max(sum(1 for b in s[:3] if b) - 1, 0) + sum(1 for a in s[3:] if a) for s in source.sections)
         return Cost(multiplies, adds, source.order)
-    count = len(source.zeros) + len(source.poles)
-    return Cost(count + 1, count, source.order)
+    return cost_of(sections_of(rational_of(source)))
 
 
 def _is_shift(value: float) -> bool:

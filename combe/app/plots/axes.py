@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QMouseEvent
@@ -15,6 +16,8 @@ from combe.app.theme.palette import SMALL, THEME, font
 from combe.requirement.quantities import frequency_text, short
 
 LEFT_WIDTH = 52
+LOWEST_SHARE = 1e-4
+"""A logarithmic axis begins at this share of half the sample rate."""
 
 # Each plot item would register every part of a settings form nobody here sees, walking through Qt objects that
 # Python may hold stale handles of once a window has gone: with several windows in one process that can crash.
@@ -28,6 +31,26 @@ class FrequencyAxis(pg.AxisItem):
         super().__init__("bottom")
         self.sample_rate_hz = 2.0
         self.counted = "hz"
+        self.is_log = False
+
+    @property
+    def floor_hz(self) -> float:
+        """Where a logarithmic axis begins."""
+        return self.sample_rate_hz / 2 * LOWEST_SHARE
+
+    def x_of(self, hz: Any) -> Any:
+        """Where on the axis a frequency lies: its logarithm on a logarithmic one."""
+        return np.log10(np.maximum(hz, self.floor_hz)) if self.is_log else hz
+
+    def hz_of(self, x: Any) -> Any:
+        """The frequency at a place of the axis."""
+        return 10.0 ** np.minimum(x, 300.0) if self.is_log else x
+
+    def set_log(self, is_log: bool) -> None:
+        """Count by decades, or evenly again."""
+        self.is_log = is_log
+        self.picture = None
+        self.update()
 
     def set_rate(self, sample_rate_hz: float, counted: str) -> None:
         """The sample rate, and whether to count in Hz or in shares of it."""
@@ -54,11 +77,18 @@ class FrequencyAxis(pg.AxisItem):
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         """Labels of the ticks."""
         size = self.unit[0]
+        if self.is_log:
+            return [short(float(f"{10**value / size:.4g}"), 7) for value in values]
         return [short(value / size, 7) if abs(value) > 1e-12 * size else "0" for value in values]
 
     def tickValues(self, least: float, most: float, size: float) -> Any:
         """Ticks at round figures of the unit, not of Hz."""
         unit = self.unit[0]
+        if self.is_log:
+            base = math.log10(unit)
+            decades = range(math.floor(least - base), math.ceil(most - base) + 1)
+            places = [base + decade + math.log10(k) for decade in decades for k in (1, 2, 5)]
+            return [(1.0, [place for place in places if least <= place <= most])]
         return [
             (step * unit, [v * unit for v in values])
             for step, values in super().tickValues(least / unit, most / unit, size)

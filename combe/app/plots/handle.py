@@ -14,16 +14,21 @@ REACH = 9.0
 
 
 class Handle(pg.GraphicsObject):
-    """A grip at a place of the plot; ``moved`` tells where the hand wants it."""
+    """A grip at a place of the plot; ``moved`` tells where the hand wants it.
+
+    ``is_whole`` says that Shift was held: the whole band is meant. A double click asks to type the figure instead.
+    """
 
     moved = pyqtSignal(float, float)
     released = pyqtSignal()
+    typing_wanted = pyqtSignal()
 
     def __init__(self, sideways: bool, tip: str) -> None:
         super().__init__()
         self.sideways = sideways
         self._hovered = False
         self._held = False
+        self.is_whole = False
         self._offset = QPointF()
         self.setFlag(self.GraphicsItemFlag.ItemIgnoresTransformations)
         self.setCursor(Qt.CursorShape.SizeHorCursor if sideways else Qt.CursorShape.SizeVerCursor)
@@ -69,6 +74,11 @@ class Handle(pg.GraphicsObject):
             self._hovered = entered
             self.update()
 
+    def mouseDoubleClickEvent(self, event: Any) -> None:
+        """Type the figure instead."""
+        event.accept()
+        self.typing_wanted.emit()
+
     def mouseDragEvent(self, event: Any) -> None:
         """Follow the hand."""
         if event.button() != Qt.MouseButton.LeftButton:
@@ -84,6 +94,7 @@ class Handle(pg.GraphicsObject):
         if event.isFinish():
             self._held = False
         wanted = place + self._offset
+        self.is_whole = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         self.moved.emit(wanted.x(), wanted.y())
         if event.isFinish():
             self.update()

@@ -9,9 +9,9 @@ from functools import partial
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
-from combe.app.plots.axes import Plot
+from combe.app.plots.axes import FrequencyAxis, Plot
 from combe.app.plots.handle import Handle
 from combe.app.plots.mask import Mask
 from combe.app.plots.worst import WorstMark
@@ -37,6 +37,7 @@ class Curve:
     width: float = 1.8
     dashed: bool = False
     is_pin: bool = False
+    is_smooth: bool = True
 
 
 class MagnitudePlot(QWidget):
@@ -45,6 +46,7 @@ class MagnitudePlot(QWidget):
     edge_moved = pyqtSignal(int, str, float)
     level_moved = pyqtSignal(int, str, float)
     released = pyqtSignal()
+    typing_wanted = pyqtSignal(int, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -65,7 +67,8 @@ class MagnitudePlot(QWidget):
         self.main_mask, self.loupe_mask = Mask(), Mask(passbands_only=True)
         self.cursors: dict[str, float] = {}
         self._cursor_items: dict[str, pg.InfiniteLine] = {}
-        self.cursor_words = label("", "strong")
+        self.cursor_words = label("")
+        self.cursor_words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.cursor_words.hide()
         self.cursor_lines = [pg.InfiniteLine(angle=90, movable=False) for _ in range(2)]
         for plot, mask, line, dots in zip(
@@ -83,7 +86,7 @@ class MagnitudePlot(QWidget):
         layout.addWidget(self.cursor_words)
         layout.addWidget(self.main, 7)
         layout.addWidget(self.loupe, 2)
-        self.main.marked.connect(self.set_cursor)
+        self.main.marked.connect(lambda name, x: self.set_cursor(name, float(self.axis.hz_of(x))))
         self.main.was_reset.connect(self.loupe.go_home)
         self.loupe.was_reset.connect(self.main.go_home)
         self.main.plotItem.getViewBox().sigRangeChanged.connect(lambda *_: self._draw_curves())
@@ -124,6 +127,7 @@ class MagnitudePlot(QWidget):
                 pen = pg.mkPen(THEME.color(curve.role), width=curve.width, style=style)
                 pen.setCapStyle(Qt.PenCapStyle.FlatCap)
                 item.setPen(pen)
+                item.opts["antialias"] = curve.is_smooth
                 item.setZValue(z)
         self._draw_curves()
 
@@ -152,12 +156,33 @@ class MagnitudePlot(QWidget):
         for line in lines:
             if line.at_hz is not None and self.requirement is not None:
                 level = 10 ** (line.reached / 20) if self.linear else line.reached
-                spots[0].append((line.at_hz, level))
+                place = float(self.axis.x_of(line.at_hz))
+                spots[0].append((place, level))
                 if self.requirement.bands[line.band_index].is_passband:
-                    spots[1].append((line.at_hz, line.reached - self._centers().get(line.band_index, 0.0)))
+                    spots[1].append((place, line.reached - self._centers().get(line.band_index, 0.0)))
         for dots, places in zip(self._dots, spots):
             dots.setData(pos=np.array(places).reshape(-1, 2), size=7, symbol="o", pen=pg.mkPen(THEME.color("heather"), width=1.6),
                          brush=THEME.color("raised"))  # fmt: skip
+
+    @property
+    def axis(self) -> FrequencyAxis:
+        """The frequency axis."""
+        assert self.main.frequency_axis is not None
+        return self.main.frequency_axis
+
+    def set_log(self, is_log: bool) -> None:
+        """Frequencies by decades, or evenly again."""
+        for plot in (self.main, self.loupe):
+            assert plot.frequency_axis is not None
+            plot.frequency_axis.set_log(is_log)
+            plot.is_zoomed = False
+        for mask in (self.main_mask, self.loupe_mask):
+            mask.set_axis(lambda hz: float(self.axis.x_of(hz)), is_log)
+        if self.requirement is not None:
+            self.show_requirement(self.requirement, self.axis.counted)
+        self._draw_curves()
+        for name in list(self.cursors):
+            self.set_cursor(name, self.cursors[name])
 
     def show_ticks(self, are_own: bool) -> None:
         """Figures under the main plot itself, where the loupe below it is hidden."""
@@ -179,11 +204,12 @@ class MagnitudePlot(QWidget):
             return
         band = self.requirement.bands[line.band_index]
         width = max((band.stop_hz - band.start_hz) / 4, self.requirement.nyquist_hz / 64)
-        self.main.show_around(line.at_hz, width)
+        low, high = (float(self.axis.x_of(max(line.at_hz + way * width / 2, 0.0))) for way in (-1, 1))
+        self.main.show_around((low + high) / 2, high - low)
         self.loupe.is_zoomed = True
         for mark_line in self.cursor_lines:
             mark_line.setPen(pg.mkPen(THEME.color("river"), width=1, style=Qt.PenStyle.DotLine))
-            mark_line.setPos(line.at_hz)
+            mark_line.setPos(float(self.axis.x_of(line.at_hz)))
             mark_line.show()
 
     # -- cursors ---------------------------------------------------------------------------------------------
@@ -198,7 +224,7 @@ class MagnitudePlot(QWidget):
             self.main.addItem(self._cursor_items[name], ignoreBounds=True)
         style = Qt.PenStyle.SolidLine if name == "first" else Qt.PenStyle.DashLine
         self._cursor_items[name].setPen(pg.mkPen(THEME.color("heather"), width=1.2, style=style))
-        self._cursor_items[name].setPos(self.cursors[name])
+        self._cursor_items[name].setPos(float(self.axis.x_of(self.cursors[name])))
         self._tell_cursors()
 
     def jump(self, kind: str) -> None:
@@ -231,13 +257,13 @@ class MagnitudePlot(QWidget):
             for name, hz in self.cursors.items()
         }
         words = [
-            f"{name} cursor {self.main.frequency_words(self.cursors[name])}, {level_text(level[name], 3)}"
+            f"{name} {self.main.frequency_words(self.cursors[name])}, {level_text(level[name], 3)}"
             for name in sorted(level)
         ]
         if len(level) == 2:
             between = self.main.frequency_words(abs(self.cursors["second"] - self.cursors["first"]))
             words.append(f"between them {between}, {level_text(level['second'] - level['first'], 3)}")
-        self.cursor_words.setText("    ".join(words))
+        self.cursor_words.setText(" · ".join(words))
         self.cursor_words.show()
 
     def dress(self) -> None:
@@ -272,11 +298,12 @@ class MagnitudePlot(QWidget):
         stops = [db for band in requirement.stopbands for _, db in band.upper.points]
         lowest = min(stops, default=-60.0) - 35
         span = highest - lowest
-        pad = requirement.nyquist_hz * 0.012
+        first, last = float(self.axis.x_of(0.0)), float(self.axis.x_of(requirement.nyquist_hz))
+        pad = (last - first) * 0.012
         if self.linear:
-            self.main.set_home(-pad, requirement.nyquist_hz + pad, -0.03, 10 ** (highest / 20) * 1.12)
+            self.main.set_home(first - pad, last + pad, -0.03, 10 ** (highest / 20) * 1.12)
         else:
-            self.main.set_home(-pad, requirement.nyquist_hz + pad, lowest, highest + 0.08 * span)
+            self.main.set_home(first - pad, last + pad, lowest, highest + 0.08 * span)
         centers = self._centers()
         tops = [
             db - centers[k] for k, band in enumerate(requirement.bands) if band.lower for _, db in band.upper.points
@@ -285,25 +312,33 @@ class MagnitudePlot(QWidget):
             db - centers[k] for k, band in enumerate(requirement.bands) if band.lower for _, db in band.lower.points
         ]
         room = (max(tops) - min(lows)) * 0.45
-        self.loupe.set_home(-pad, requirement.nyquist_hz + pad, min(lows) - room, max(tops) + room)
+        self.loupe.set_home(first - pad, last + pad, min(lows) - room, max(tops) + room)
 
     def _draw_curves(self) -> None:
         if self.requirement is None:
             return
         turn = self.requirement.sample_rate_hz / (2 * np.pi)
         (left, right), _ = self.main.plotItem.getViewBox().viewRange()
+        left, right = float(self.axis.hz_of(left)), float(self.axis.hz_of(right))
         start, stop = max(left / turn, 0.0), min(right / turn, np.pi)
         if stop <= start:
             return
         for curve, (main, loupe) in zip(self.curves, self._items):
             omega, level = magnitude_window(curve.filter, start, stop, POINTS_IN_WINDOW)
+            if self.axis.is_log:
+                more = np.geomspace(max(start, self.axis.floor_hz / turn), stop, POINTS_IN_WINDOW // 2)
+                omega = np.concatenate([omega, more])
+                level = np.concatenate([level, gain_db(frequency_response(curve.filter, more))])
+                order = np.argsort(omega, kind="stable")
+                omega, level = omega[order], level[order]
             hz = omega * turn
+            x = self.axis.x_of(hz)
             (_, _), (low, high) = self.main.plotItem.getViewBox().viewRange()
-            main.setData(hz, 10 ** (level / 20) if self.linear else np.maximum(level, low - (high - low)))
+            main.setData(x, 10 ** (level / 20) if self.linear else np.maximum(level, low - (high - low)))
             below = level - self._center_at(hz)
             (_, _), (low, high) = self.loupe.plotItem.getViewBox().viewRange()
             near = below > low - 4 * (high - low)
-            loupe.setData(hz, np.where(near, below, np.nan), connect="finite")
+            loupe.setData(x, np.where(near, below, np.nan), connect="finite")
 
     def _center_at(self, hz: np.ndarray) -> np.ndarray | float:
         centers = self._centers()
@@ -314,7 +349,8 @@ class MagnitudePlot(QWidget):
         distance = np.array([np.maximum(np.maximum(b.start_hz - hz, hz - b.stop_hz), 0) for b in bands])
         return np.array(list(centers.values()))[np.argmin(distance, axis=0)]
 
-    def _on_pointed(self, x: float, _: float) -> None:
+    def _on_pointed(self, place: float, _: float) -> None:
+        x = float(self.axis.hz_of(place))
         if self.requirement is None or not 0 <= x <= self.requirement.nyquist_hz:
             return
         words = [self.main.frequency_words(x)]
@@ -344,11 +380,14 @@ class MagnitudePlot(QWidget):
         for kind, plot in kinds:
             sideways = kind in ("start", "stop")
             what = f"{'edge' if sideways else 'limit'} of {band.name}"
-            handle = Handle(sideways, f"Drag the {what}")
+            handle = Handle(
+                sideways, f"Drag the {what}{', with Shift the whole band' if sideways else ''}; double click to type it"
+            )
             handle.setProperty("band", index)
             handle.setProperty("kind", kind)
             handle.moved.connect(partial(self._on_moved, handle))
             handle.released.connect(self.released)
+            handle.typing_wanted.connect(partial(self.typing_wanted.emit, index, kind))
             plot.addItem(handle, ignoreBounds=True)
             self._handles.append(handle)
 
@@ -361,11 +400,12 @@ class MagnitudePlot(QWidget):
             db = band.upper.points[0 if kind == "start" else -1][1]
             if band.lower is not None:
                 db = (db + band.lower.points[0 if kind == "start" else -1][1]) / 2
-            handle.setPos(hz, 10 ** (db / 20) if self.linear else db)
+            handle.setPos(float(self.axis.x_of(hz)), 10 ** (db / 20) if self.linear else db)
             at_end = hz in (0.0, requirement.nyquist_hz)
             handle.setVisible(not at_end or handle.is_held)
             return
-        hz = (band.start_hz + band.stop_hz) / 2
+        middle = (self.axis.x_of(band.start_hz) + self.axis.x_of(band.stop_hz)) / 2
+        hz = float(middle)
         if band.lower is not None:
             limit = band.upper if kind == "upper" else band.lower
             level = limit.first_db - self._centers().get(index, 0.0)
@@ -378,9 +418,11 @@ class MagnitudePlot(QWidget):
         plot = self.loupe if handle.getViewBox() is self.loupe.plotItem.getViewBox() else self.main
         (left, right), (bottom, top) = plot.plotItem.getViewBox().viewRange()
         if handle.sideways:
-            hz = snapped(x, (right - left) / max(plot.width(), 1))
+            pixel = (right - left) / max(plot.width(), 1)
+            place = float(self.axis.hz_of(x))
+            hz = snapped(place, place * math.log(10) * pixel if self.axis.is_log else pixel)
             self.main.tell(self.main.frequency_words(hz))
-            self.edge_moved.emit(index, kind, hz)
+            self.edge_moved.emit(index, f"whole {kind}" if handle.is_whole else kind, hz)
             return
         if plot is self.loupe:
             y += self._centers().get(index, 0.0)

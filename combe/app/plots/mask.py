@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import pyqtgraph as pg
@@ -24,7 +25,15 @@ class Mask(pg.GraphicsObject):
         self.passbands_only = passbands_only
         self.centers: dict[int, float] = {}
         self.linear = False
+        self.x_of: Callable[[float], float] = float
+        self.is_log = False
         self.setZValue(-10)
+
+    def set_axis(self, x_of: Callable[[float], float], is_log: bool) -> None:
+        """How frequencies lie on the axis."""
+        self.prepareGeometryChange()
+        self.x_of, self.is_log = x_of, is_log
+        self.update()
 
     def show_requirement(
         self, requirement: Requirement, linear: bool = False, centers: dict[int, float] | None = None
@@ -38,7 +47,8 @@ class Mask(pg.GraphicsObject):
         """All of the axis, as high as anybody looks."""
         if self.requirement is None:
             return QRectF()
-        return QRectF(0, -FAR, self.requirement.nyquist_hz, 2 * FAR)
+        left, right = self.x_of(0.0), self.x_of(self.requirement.nyquist_hz)
+        return QRectF(left, -FAR, right - left, 2 * FAR)
 
     def dataBounds(self, *_: Any) -> tuple[None, None]:
         """The mask never sets the range."""
@@ -79,12 +89,16 @@ class Mask(pg.GraphicsObject):
             painter.drawPolyline(QPolygonF(points))
 
     def _points(self, limit: Limit, center: float) -> list[QPointF]:
-        if not self.linear:
+        if not self.linear and not self.is_log:
             return [QPointF(hz, db - center) for hz, db in limit.points]
+
+        def level(db: float) -> float:
+            return float(10 ** (db / 20)) if self.linear else db - center
+
         found = []
         for start, stop, a, b in limit.pieces():
             for k in range(1 if a == b else 24):
                 share = k / 24
-                found.append(QPointF(start + share * (stop - start), 10 ** ((a + share * (b - a)) / 20)))
-            found.append(QPointF(stop, 10 ** (b / 20)))
+                found.append(QPointF(self.x_of(start + share * (stop - start)), level(a + share * (b - a))))
+            found.append(QPointF(self.x_of(stop), level(b)))
         return found

@@ -55,9 +55,8 @@ class SidePlot(Plot):
                 self.removeItem(region)
             self.bands = []
             for band in requirement.passbands:
-                region = pg.LinearRegionItem(
-                    (band.start_hz, band.stop_hz), movable=False, brush=THEME.color("moss", 18), pen=None
-                )
+                ends = [float(self.frequency_axis.x_of(hz)) for hz in (band.start_hz, band.stop_hz)]
+                region = pg.LinearRegionItem(ends, movable=False, brush=THEME.color("moss", 18), pen=None)
                 for line in region.lines:
                     line.setPen(pg.mkPen(THEME.color("moss", 90), width=1))
                 region.setZValue(-10)
@@ -89,7 +88,7 @@ class SidePlot(Plot):
             return
         ranges = []
         for curve in self._drawn():
-            x, y = self._data(curve)
+            x, y = self._placed(curve)
             style = Qt.PenStyle.DashLine if curve.dashed else Qt.PenStyle.SolidLine
             pen = pg.mkPen(THEME.color(curve.role), width=curve.width, style=style)
             if self.kind == "time" and self.mode == "impulse":
@@ -118,6 +117,23 @@ class SidePlot(Plot):
         if self.kind == "level" and self.mode == "difference to pin":
             return [curve for curve in self.curves if curve is not self.reference] if self.reference else []
         return self.curves
+
+    def _placed(self, curve: Curve) -> tuple[np.ndarray, np.ndarray]:
+        """The curve's points where they lie on the axis."""
+        x, y = self._data(curve)
+        if self.frequency_axis is not None and self.frequency_axis.is_log:
+            inside = x >= self.frequency_axis.floor_hz
+            return self.frequency_axis.x_of(x[inside]), y[inside]
+        return x, y
+
+    def set_log(self, is_log: bool) -> None:
+        """Frequencies by decades, or evenly again."""
+        if self.frequency_axis is not None:
+            self.frequency_axis.set_log(is_log)
+            self.is_zoomed = False
+            if self.requirement is not None:
+                self.show_requirement(self.requirement, self.frequency_axis.counted)
+                self.show_curves(self.curves)
 
     def _frame(self, ranges: list[tuple[float, float, float, float]]) -> None:
         left, right = min(r[0] for r in ranges), max(r[1] for r in ranges)
@@ -179,6 +195,8 @@ class SidePlot(Plot):
     def _on_pointed(self, x: float, _: float) -> None:
         if not self.curves or self.requirement is None:
             return
+        if self.frequency_axis is not None:
+            x = float(self.frequency_axis.hz_of(x))
         words = [f"sample {round(x)}" if self.kind == "time" else self.frequency_words(x)]
         for curve in self._drawn():
             places, values = self._data(curve)

@@ -73,6 +73,7 @@ class PlotPanel(Panel):
     released = pyqtSignal()
     roots_edited = pyqtSignal(object, str, str)
     told = pyqtSignal(str)
+    typing_wanted = pyqtSignal(int, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -90,6 +91,7 @@ class PlotPanel(Panel):
         self.magnitude.edge_moved.connect(self.edge_moved)
         self.magnitude.level_moved.connect(self.level_moved)
         self.magnitude.released.connect(self.released)
+        self.magnitude.typing_wanted.connect(self.typing_wanted)
         self.column.setContentsMargins(12, 8, 8, 8)
         self.column.setSpacing(4)
         head = QHBoxLayout()
@@ -183,6 +185,12 @@ class PlotPanel(Panel):
         self.pair.setSizes([height - sum(shown), *shown])
         self.magnitude.show_ticks(words != BELOW[0])
         self._refresh()
+
+    def set_log(self, is_log: bool) -> None:
+        """A logarithmic frequency axis in every view, or an even one again."""
+        self.magnitude.set_log(is_log)
+        for plot in (*self.others.values(), *self.second.values()):
+            plot.set_log(is_log)
 
     def show_extra(self, realization: Realization | None, is_unlocked: bool) -> None:
         """What the pages of figures need beside the curves."""

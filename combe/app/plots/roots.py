@@ -262,7 +262,9 @@ class RootsPlot(QWidget):
         for share in (0.0, 0.125, 0.25, 0.375, 0.5):
             place = self.to_pixel(1.17 * cmath.exp(2j * math.pi * share))
             text = frequency_text(share * self.sample_rate_hz, self.sample_rate_hz, self.counted)
-            painter.drawText(QRectF(place.x() - 40, place.y() - 9, 80, 18), Qt.AlignmentFlag.AlignCenter, text)
+            width = painter.fontMetrics().horizontalAdvance(text) + 2
+            left = min(max(place.x() - width / 2, 0.0), self.width() - float(width))
+            painter.drawText(QRectF(left, place.y() - 9, width, 18), Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_distances(self, painter: QPainter) -> None:
         """A line from the pointer's frequency on the circle to each root: what the gain there is made of."""
@@ -288,7 +290,7 @@ class RootsPlot(QWidget):
             painter.setBrush(THEME.color(role))
             painter.drawPolygon(QPolygonF([place + QPointF(dx, dy) for dx, dy in ((0, -r), (r, 0), (0, r), (-r, 0))]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        if mark.times > 1:
+        if mark.times > 1 and size == 1.0:
             painter.setPen(THEME.color("ink"))
             painter.drawText(place + QPointF(-14, -8), str(mark.times))
 

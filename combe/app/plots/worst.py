@@ -23,7 +23,7 @@ class WorstMark(pg.GraphicsObject):
         self.plot = plot
         self.line = line
         self.setFlag(self.GraphicsItemFlag.ItemIgnoresTransformations)
-        self.setPos(line.at_hz or 0.0, level)
+        self.setPos(plot.frequency_axis.x_of(line.at_hz or 0.0), level)
         self.setZValue(25)
         self.setToolTip(f"{line.band}: margin {level_text(line.margin, 4)}")
 

@@ -39,7 +39,8 @@ class DesignBar(QWidget):
         self.method.addItems([method.name for method in METHODS])
         self.method.activated.connect(self._on_method)
         self._flow.addWidget(self.method)
-        self._flow.addWidget(label("of"))
+        self._of = label("of")
+        self._flow.addWidget(self._of)
         self.order = Figure(_checked_order, "order")
         self.order.typed.connect(self._on_order)
         self._flow.addWidget(self.order)
@@ -71,6 +72,8 @@ class DesignBar(QWidget):
         self.method.setCurrentText(choice.method)
         found = "" if order is None else f" ({order})"
         self.order.show_text(FREE_ORDER + found if choice.order is None else f"order {choice.order}")
+        for part in (self._of, self.order):
+            part.setVisible(choice.method != "given")
         takes = CUTOFF in method.asks
         for part in (self._aims, self.cutoff):
             part.setVisible(takes)

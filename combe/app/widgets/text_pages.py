@@ -6,10 +6,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QPlainTextEdit, QTableWidget, QTableWidgetItem
 
 from combe.app.theme.palette import mono
+from combe.arithmetic.recursive import shared_gain
 from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, TapSum
 from combe.errors import CombeError
-from combe.filters import Cascade, Filter, Fir
+from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
 from combe.filters.writing import written
 from combe.ledger.goodness import Table, table_of
 
@@ -114,6 +115,7 @@ def numbers_table(source: Filter | None, realization: Realization | None) -> Tab
             for k, section in enumerate(source.sections):
                 rows += [(f"{name}[{k}]", repr(value)) for name, value in zip(("b0", "b1", "b2", "a1", "a2"), section)]
         return Table(("as designed",), tuple(rows))
+    own = [] if source is None or isinstance(source, Fir) else shared_gain(_cascade(source))
     for stage in realization.stages:
         if isinstance(stage, TapSum):
             exact = source.taps if isinstance(source, Fir) and len(source.taps) == len(stage.coefficients) else None
@@ -123,16 +125,25 @@ def numbers_table(source: Filter | None, realization: Realization | None) -> Tab
                 )
         elif isinstance(stage, Section):
             number = sum(1 for row in rows if row[0].startswith("b0"))
+            known = own[number] if number < len(own) else None
             for j, value in enumerate(stage.b):
-                rows.append(_row(f"b{j}[{number}]", value, stage.numerator.step, stage.numerator.bits, None))
-            for j, value in enumerate(stage.a, 1):
-                exact_a = (
-                    source.sections[number][2 + j]
-                    if isinstance(source, Cascade) and number < len(source.sections)
-                    else None
+                rows.append(
+                    _row(
+                        f"b{j}[{number}]",
+                        value,
+                        stage.numerator.step,
+                        stage.numerator.bits,
+                        known[j] if known else None,
+                    )
                 )
+            for j, value in enumerate(stage.a, 1):
+                exact_a = known[2 + j] if known else None
                 rows.append(_row(f"a{j}[{number}]", value, stage.denominator.step, stage.denominator.bits, exact_a))
     return Table(("as designed", "integer", "hexadecimal", "error in steps"), tuple(rows))
+
+
+def _cascade(source: Cascade | Roots) -> Cascade:
+    return source if isinstance(source, Cascade) else sections_of(rational_of(source))
 
 
 def _row(name: str, value: int, step: float, bits: int, exact: float | None) -> tuple[str, ...]:
