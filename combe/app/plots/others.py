@@ -20,6 +20,7 @@ from combe.response.curves import (
     phase_delay_curve,
 )
 from combe.response.evaluate import frequency_response, gain_db
+from combe.response.measures import overshoot_percent, settling_samples
 from combe.response.time import impulse_response, step_response
 
 MODES = {
@@ -158,7 +159,12 @@ class SidePlot(Plot):
             return "phase delay, samples" if self.mode.endswith("samples") else "phase delay, s"
         if self.kind == "delay":
             return "group delay, samples" if self.mode == "samples" else "group delay, s"
-        return "impulse response" if self.mode == "impulse" else "step response"
+        if self.mode == "impulse" or not self.curves:
+            return "impulse response"
+        chosen = next((curve for curve in self.curves if curve.name == "ideal"), self.curves[-1])
+        overshoot = overshoot_percent(step_response(chosen.filter))
+        over = "" if overshoot is None else f", overshoot {overshoot:.1f} %"
+        return f"step response (settled after {settling_samples(chosen.filter)} samples{over})"
 
     def _data(self, curve: Curve) -> tuple[np.ndarray, np.ndarray]:
         assert self.requirement is not None

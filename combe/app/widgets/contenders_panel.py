@@ -17,6 +17,8 @@ from combe.project.document import DesignChoice
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, level_text, short
 
+REASON_WIDTH = 216
+
 
 class ContendersPanel(Panel):
     """``picked`` carries the design choice a contender stands for, ``relaxed`` a requirement nearby."""
@@ -101,7 +103,10 @@ class ContendersPanel(Panel):
         if without:
             self.scroller.column.addWidget(label("without a filter", "muted"))
         for contender in without:
-            self.scroller.column.addWidget(label(f"{contender.method}: {contender.reason}", "muted", wrap=True))
+            words = label(f"{contender.method}: {contender.reason.split('; ')[0]}", "muted", wrap=True)
+            words.setToolTip(contender.reason)
+            words.setMinimumHeight(words.heightForWidth(REASON_WIDTH))
+            self.scroller.column.addWidget(words)
 
     def _tell_summary(self, designed: list[Contender]) -> None:
         if self._trouble:
