@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -68,6 +69,24 @@ class Race(unittest.TestCase):
             costs = [c.cost.multiplies for c in kept if c.cost]
             self.assertEqual(costs, sorted(costs))
             self.assertIn("equiripple", [c.method for c in kept])
+
+    def test_odd_requirements_end_in_filters_or_reasons(self) -> None:
+        for requirement in (
+            asked(1, (0, 0.2, -1, 1)), asked(1, (0, 0.2, -1, 1), (0.2, 0.5, -1, 1)), asked(1, (0.1, 0.2, 19, 21), (0.3, 0.5, 0)),
+            asked(1, (0, 0.2, -0.001, 0.001), (0.200001, 0.5, -120)),
+        ):  # fmt: skip
+            found = list(contenders(requirement))
+            self.check(found, requirement)
+            self.assertFalse([c.reason for c in found if "fault" in c.reason])
+
+    def test_a_fault_in_one_method_does_not_end_the_race(self) -> None:
+        broken = mock.Mock(side_effect=IndexError("made up"))
+        with (
+            mock.patch("combe.design.contenders.design_task", broken),
+            mock.patch("combe.design.contenders.log_failure"),
+        ):
+            found = list(contenders(LOW))
+        self.assertTrue(any("a fault in this method (IndexError)" in c.reason for c in found))
 
     def test_linear_phase_is_respected(self) -> None:
         found = list(contenders(replace(LOW, phase="linear")))

@@ -7,6 +7,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from combe.design.asking import DesignChoice, Task
 from combe.design.classic.plan import shape_of
 from combe.design.costs import cost_of_design, lines_of_design
@@ -14,10 +16,13 @@ from combe.design.designed import Design
 from combe.design.methods import METHODS, Method, design_task, is_linear_phase
 from combe.errors import CombeError, Stopped
 from combe.ledger import Cost, DelaySpan, Line, delay_over_passbands, meets, worst_line
+from combe.log import log_failure
 from combe.requirement import Requirement
 
 Stop = Callable[[], bool]
 PATIENCE_S = 12.0
+LONG_PATIENCE_S = 60.0
+"""The equiripple filter is what the others are measured by: thousands of taps may take a while."""
 QUICK_FIRST = ("equiripple", "elliptic", "chebyshev", "inverse-chebyshev", "butterworth", "kaiser", "least-squares")
 SLOW_LAST = ("bessel", "delay-equalized", "low-delay", "balanced-truncation", "optimized-iir")
 
@@ -155,7 +160,8 @@ def ranked(found: list[Contender]) -> list[Contender]:
 
 def _tried(requirement: Requirement, choice: DesignChoice, is_stopped: Stop) -> Contender | None:
     """One method's shortest filter, or its reason; None once everything is to stop."""
-    ends = time.monotonic() + PATIENCE_S
+    patience = LONG_PATIENCE_S if choice.method == "equiripple" else PATIENCE_S
+    ends = time.monotonic() + patience
     task = Task(requirement, requirement.sample_rate_hz, choice, lambda: is_stopped() or time.monotonic() > ends)
     try:
         found = design_task(task)
@@ -165,7 +171,12 @@ def _tried(requirement: Requirement, choice: DesignChoice, is_stopped: Stop) -> 
     except Stopped:
         if is_stopped():
             return None
-        reason = f"not finished after {PATIENCE_S:g} s; choose it to let it go on"
+        reason = f"not finished after {patience:g} s; choose it to let it go on"
+        return Contender(choice.method, choice.symmetry, 0, None, reason=reason, is_shortest=True)
+    except (ArithmeticError, IndexError, ValueError, np.linalg.LinAlgError) as fault:
+        # One method's fault must not end the race for all the others.
+        place = log_failure(f"{choice.method} as a contender")
+        reason = f"a fault in this method ({type(fault).__name__}), recorded in {place}"
         return Contender(choice.method, choice.symmetry, 0, None, reason=reason, is_shortest=True)
     return contender_of(found, requirement, choice.symmetry, True)
 

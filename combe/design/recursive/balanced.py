@@ -114,6 +114,8 @@ def make(task: Task) -> Design:
                           f"{LONGEST_FIR} is the most here")  # fmt: skip
     if task.choice.order is not None:
         source = _source(task, EXTRA_TAPS[1])
+        if source.order < 2:
+            raise DesignError("the FIR to follow is too short to have anything to reduce", "bands", "take equiripple")
         system = balanced(source.array)
         if not 1 <= task.choice.order <= min(MOST_ORDER, source.order):
             raise DesignError(f"order {task.choice.order} is out of reach", "order", f"the most is {MOST_ORDER}")
@@ -144,6 +146,8 @@ def _least(task: Task) -> tuple[Cascade, int, Balanced, Fir]:
     best: tuple[Cascade, int, Balanced, Fir] | None = None
     for extra in EXTRA_TAPS if task.choice.setting("fir_order") is None else EXTRA_TAPS[:1]:
         source = _source(task, extra)
+        if source.order < 2:
+            raise DesignError("the FIR to follow is too short to have anything to reduce", "bands", "take equiripple")
         system = balanced(source.array)
         most = min(MOST_ORDER if best is None else best[1] - 1, source.order)
         order = _first_within(task, system, most)

@@ -97,6 +97,8 @@ class _Search:
             except CombeError:
                 pass
         sigma = self._reduction().singular
+        if len(sigma) == 0:
+            return 2
         return int(np.clip(2 * (np.count_nonzero(sigma > 0.08 * sigma[0]) // 2), 2, MOST_ORDER - 8))
 
     def _keeps(self, order: int) -> bool:
@@ -131,7 +133,8 @@ class _Search:
             except CombeError:
                 pass
         try:
-            found.append(self._reduction().reduced(order))
+            reduction = self._reduction()
+            found.append(reduction.reduced(min(order, len(reduction.singular))))
         except (CombeError, np.linalg.LinAlgError):
             if not found:
                 raise
