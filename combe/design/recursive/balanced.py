@@ -50,6 +50,8 @@ class Balanced:
 
     def reduced(self, order: int) -> Rational:
         """The filter of an order: poles of the truncated system, zeros of its Rosenbrock matrix."""
+        if order == 0:
+            return Rational(float(self.taps[0]), 0, np.empty(0, complex), np.empty(0, complex))
         u, size = self.vectors[:, :order], np.sqrt(self.singular[:order])
         # Shift states: x[n+1] = S·x[n] + e1·u, y = h·x + h0·u; balanced coordinates are √σ·Uᵀ·x.
         moved = np.vstack([np.zeros((1, order)), u[:-1]])
