@@ -179,3 +179,17 @@ class Estimates(unittest.TestCase):
 
     def test_bands_of_one_gain_need_no_transition(self) -> None:
         self.assertEqual(estimated_taps(asked(2, (0, 0.3, -1, 1), (0.31, 1, -1.1, 1.1)))[1], None)
+
+
+class Compiled(unittest.TestCase):
+    def test_the_compiled_sums_are_the_plain_ones(self) -> None:
+        from combe.design.equiripple.compiled import barycentric
+        from combe.design.equiripple.exchange import barycentric_weights, interpolate
+
+        nodes = np.cos(np.pi * (np.arange(300) + 0.5) / 300)
+        weights = barycentric_weights(nodes)
+        values = np.exp(nodes) * np.cos(40 * nodes)
+        x = np.concatenate([np.cos(np.linspace(0.01, 3.1, 701)), nodes[::50]])
+        found = barycentric(x, nodes, values, weights)
+        np.testing.assert_allclose(found, interpolate(x, nodes, values, weights), atol=1e-12)
+        np.testing.assert_allclose(found, np.exp(x) * np.cos(40 * x), atol=1e-10)

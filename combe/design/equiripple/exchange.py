@@ -24,6 +24,8 @@ ITERATIONS = 100
 LEVELLED = 1e-7
 POINTS_PER_GAP = 8
 CHUNK = 1_000_000
+COMPILED_FROM = 3_000_000
+"""Points times nodes from which a compiled loop is worth loading."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -166,6 +168,11 @@ def barycentric_weights(x: Array) -> Array:
 
 def interpolate(x: Array, nodes: Array, values: Array, weights: Array) -> Array:
     """The polynomial through (nodes, values), by the second barycentric formula."""
+    if len(x) * len(nodes) > COMPILED_FROM:
+        # Imported late: short filters don't wait for the compiler's library to load.
+        from combe.design.equiripple.compiled import barycentric
+
+        return np.asarray(np.nan_to_num(barycentric(x, nodes, values, weights), nan=0.0, posinf=1e200, neginf=-1e200))
     result = np.empty(len(x))
     step = max(1, CHUNK // len(nodes))
     both = np.column_stack([weights * values, weights])
