@@ -152,6 +152,18 @@ class Equalizers(unittest.TestCase):
         np.testing.assert_allclose(plain_gain(found.filter, f), plain_gain(base.filter, f), atol=1e-6)
         self.assertTrue(rational_of(found.filter).is_stable)
 
+    def test_any_sections_can_be_equalized(self) -> None:
+        base = design(self.REQUIREMENT, "chebyshev").filter
+        assert isinstance(base, Cascade)
+        choice = DesignChoice("delay-equalized", given=base, settings=(("equalizer_sections", 4.0),))
+        found = design_task(Task(self.REQUIREMENT, RATE, choice)).filter
+        assert isinstance(found, Cascade)
+        self.assertEqual(found.sections[: len(base.sections)], base.sections)
+        omega = 2 * np.pi * np.linspace(5, 7995, 800) / RATE
+        self.assertLess(np.ptp(plain_delay(found, omega)), 0.7 * np.ptp(plain_delay(base, omega)))
+        with self.assertRaises(DesignError):
+            design_task(Task(self.REQUIREMENT, RATE, DesignChoice("delay-equalized", given=Fir((1.0, 1.0)))))
+
     def test_without_need_it_says_so(self) -> None:
         with self.assertRaises(DesignError) as caught:
             design(LOW, "delay-equalized")

@@ -49,7 +49,10 @@ def run(
         typer.Option("--set", metavar="NAME=VALUE", help="A setting of the method; see combe methods."),
     ] = None,
     from_: Annotated[
-        str, typer.Option("--from", help="Coefficients by hand: hold this file against the requirement.")
+        str,
+        typer.Option(
+            "--from", help="Coefficients from a file, held against the requirement; with delay-equalized, evened out."
+        ),
     ] = "",
     with_prices: Annotated[bool, typer.Option("--prices", help="Add what moving each figure would save.")] = False,
     out: Annotated[str, typer.Option(help="Write the design file here.")] = "",
@@ -68,7 +71,8 @@ def run(
         tuple(_setting(text, rate) for text in set_ or []),
     )  # fmt: skip
     if from_:
-        choice = replace(choice, method="given", given=read_design(from_, rate).filter)
+        named = choice.method if choice.method == "delay-equalized" else "given"
+        choice = replace(choice, method=named, given=read_design(from_, rate).filter)
     try:
         found = _found(asked, rate, choice)
     except CombeError as error:

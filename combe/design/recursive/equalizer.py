@@ -36,28 +36,40 @@ def make(task: Task) -> Design:
     """An elliptic filter and the fewest allpass sections that bring its delay spread within the limit, or a number."""
     started = time.perf_counter()
     requirement = task.asked
-    base = make_classic(FAMILIES[3], replace(task, choice=DesignChoice("elliptic", order=task.choice.order)))
-    assert isinstance(base.filter, Cascade)
+    source = _base(task)
     bands = [(band.start_hz, band.stop_hz) for band in requirement.passbands]
     rate = requirement.sample_rate_hz
-    before = delay_over_passbands(base.filter, bands, rate)
+    before = delay_over_passbands(source, bands, rate)
     asked = SECTIONS.checked(task.choice.setting(SECTIONS.name))
     if asked is not None:
-        found = equalized(base.filter, bands, rate, int(asked), task)
+        found = equalized(source, bands, rate, int(asked), task)
     else:
         limit = requirement.max_delay_spread_s
         if limit is None:
             raise DesignError("no spread of the delay is limited, so there is nothing to even out", "max_delay_spread_s",
                               "limit it, or set equalizer_sections")  # fmt: skip
         if (before.most - before.least) / rate <= limit:
-            raise DesignError("the elliptic filter keeps the spread of the delay as it is", "max_delay_spread_s",
+            raise DesignError("the filter keeps the spread of the delay as it is", "max_delay_spread_s",
                               "no equalizer is needed")  # fmt: skip
-        found = _fewest(base.filter, bands, rate, limit * rate, task)
+        found = _fewest(source, bands, rate, limit * rate, task)
     after = delay_over_passbands(found, bands, rate)
-    count = len(found.sections) - len(base.filter.sections)
+    count = len(found.sections) - len(source.sections)
     notes = (f"{count} allpass sections bring the spread from {before.most - before.least:.3g} to "
              f"{after.most - after.least:.3g} samples, the delay to {after.mean:.4g}",)  # fmt: skip
     return Design("delay-equalized", found, rate, requirement, notes, time.perf_counter() - started)
+
+
+def _base(task: Task) -> Cascade:
+    """The filter whose delay is to be evened out: one given by hand, else an elliptic one."""
+    given = task.choice.given
+    if isinstance(given, Fir):
+        raise DesignError("the equalizer follows filters with sections, and this one has taps", "given",
+                          "give sections, roots, or b and a")  # fmt: skip
+    if given is not None:
+        return given if isinstance(given, Cascade) else sections_of(rational_of(given))
+    made = make_classic(FAMILIES[3], replace(task, choice=DesignChoice("elliptic", order=task.choice.order))).filter
+    assert isinstance(made, Cascade)
+    return made
 
 
 def _fewest(base: Cascade, bands: list[tuple[float, float]], rate: float, limit: float, task: Task) -> Cascade:
