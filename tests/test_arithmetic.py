@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import random
 import unittest
@@ -12,6 +13,7 @@ from typing import Any
 
 import numpy as np
 
+from combe.arithmetic.better import better_integers
 from combe.arithmetic.facts import facts
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed, parse_format
 from combe.arithmetic.reading import realization_document, realization_from
@@ -25,7 +27,7 @@ from combe.ledger import meets
 from combe.project.chain import Rounded, arithmetic_lines
 from combe.signals.stimuli import vectors, worst_case
 from combe.signals.sweep import sweep_for
-from tests.support import BAT, LOWPASS, worst_margin_db
+from tests.support import BAT, LOWPASS, asked, worst_margin_db
 
 S16 = parse_format("s16f15")
 
@@ -325,3 +327,43 @@ class Files(unittest.TestCase):
     def test_the_needed_accumulator_follows_from_the_coefficients(self) -> None:
         stage = TapSum((127, -128), Format(True, 8, 7), Format(True, 2, 0))
         self.assertEqual(str(needed_accumulator(stage, S16)), "s24f22")
+
+
+class BetterIntegers(unittest.TestCase):
+    def test_the_same_bits_hold_more_and_fewer_bits_hold_the_same(self) -> None:
+        found = design(LOWPASS, "equiripple", 56)
+        plain = realize(found.filter, 2.0, Choices(13), requirement=LOWPASS)
+        better = realize(found.filter, 2.0, Choices(13, better=True), requirement=LOWPASS)
+        margins = [worst_margin_db(made.exact().taps, LOWPASS) for made in (plain, better)]  # type: ignore[union-attr]
+        self.assertLess(margins[0], 0)
+        self.assertGreaterEqual(margins[1], 0)
+        bits = [
+            fewest_bits(found.filter, LOWPASS, Choices(better=wanted)).stages[0].coefficient.bits  # type: ignore[union-attr]
+            for wanted in (False, True)
+        ]
+        self.assertLess(bits[1], bits[0])
+        self.assertEqual(better.exact().symmetry, 1)  # type: ignore[union-attr]
+
+    def test_no_single_step_and_no_pair_of_steps_improves_what_was_found(self) -> None:
+        taps = (0.11, 0.21, 0.34, 0.21, 0.11)
+        gentle = asked(2, (0, 0.1, -3, 1), (0.7, 1, -15))
+        found, _, _ = better_integers(taps, 1, gentle, 4, (-8, 7))
+        omega = np.concatenate([np.linspace(0, 0.1, 200), np.linspace(0.7, 1, 400)]) * np.pi
+        high, low = 10 ** (1 / 20), 10 ** (-3 / 20)
+        target = np.where(omega < 1, (high + low) / 2, 0.0)
+        room = np.where(omega < 1, (high - low) / 2, 10 ** (-15 / 20))
+
+        def share(half: tuple[int, ...]) -> float:
+            value = (2 * half[0] * np.cos(2 * omega) + 2 * half[1] * np.cos(omega) + half[2]) / 16
+            return float(np.max(np.abs(value - target) / room))
+
+        every = {half: share(half) for half in itertools.product(range(-3, 8), repeat=3)}
+        self.assertAlmostEqual(
+            share(found[:3]), min(every.values()), delta=0.02, msg="for so few taps it is the best of all"
+        )
+
+    def test_antisymmetric_taps_stay_so(self) -> None:
+        band = asked(2, (0.1, 0.9, -0.3, 0.3))
+        found = design(band, "equiripple", 21, -1)
+        made = realize(found.filter, 2.0, Choices(8, better=True), requirement=band)
+        self.assertEqual(made.exact().symmetry, -1)  # type: ignore[union-attr]

@@ -196,3 +196,15 @@ class InTheWindow(WindowCase):
         self.settle()
         self.assertIn("half-band", self.window.contenders.summary.text())
         self.assertGreater(len(self.window.contenders.rows), 5)
+
+    def test_better_integers_are_searched_at_a_click(self) -> None:
+        self.window.open_step("rounded")
+        self.window.rounded.bits.setValue(12)
+        self.settle()
+        assert self.session.rounded is not None
+        before = min(line.margin for line in self.session.rounded.lines if line.unit == "db")
+        QTest.mouseClick(self.window.rounded.better, Qt.MouseButton.LeftButton)
+        self.settle()
+        self.assertTrue(self.session.project.arithmetic.better)
+        after = min(line.margin for line in self.session.rounded.lines if line.unit == "db")
+        self.assertGreater(after, before + 1)

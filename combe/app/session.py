@@ -301,7 +301,7 @@ def _chain(
     if with_rest:
         yield "ideal", ideal
     try:
-        rounded = rounded_of(project, ideal)
+        rounded = rounded_of(project, ideal, is_stopped, not with_rest)
     except CombeError as error:
         yield "ideal", ideal
         yield "rounded-trouble", error
@@ -346,7 +346,7 @@ def _side(
     rows: list[WidthRow] = []
     for bits in WIDTHS:
         try:
-            choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None)
+            choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None, better=False)
             made = realize(ideal.design.filter, project.requirement.sample_rate_hz, choices)
         except CombeError as error:
             if error.where == "coefficient_bits":

@@ -31,7 +31,7 @@ from combe.app.widgets.start_panel import StartPanel
 from combe.arithmetic.realize import Choices
 from combe.design.classic.plan import shape_of
 from combe.errors import CombeError
-from combe.filters import Roots
+from combe.filters import Fir, Roots
 from combe.ledger import Line
 from combe.project.chain import STEPS
 from combe.project.document import DesignChoice, Pin, Project
@@ -141,6 +141,7 @@ class MainWindow(QMainWindow):
         self.contenders.picked.connect(self._on_contender)
         self.contenders.relaxed.connect(self._on_relaxed)
         self.rounded.bits_picked.connect(self._on_bits)
+        self.rounded.better_wanted.connect(self._on_better)
         self.arithmetic.chosen.connect(self._on_arithmetic)
         self.code.named.connect(lambda name: session.change(replace(session.project, code_name=name), "name the code"))
         self.code.export_wanted.connect(self.dialogs.export)
@@ -195,6 +196,8 @@ class MainWindow(QMainWindow):
         self.brief.show_requirement(project.requirement, counted)
         self.plots.show_requirement(project.requirement, counted)
         self.rounded.show_bits(project.arithmetic.coefficient_bits)
+        source = self.session.ideal.design.filter if self.session.ideal is not None else None
+        self.rounded.show_better(project.arithmetic.better, isinstance(source, Fir) and source.symmetry != 0)
         self.arithmetic.show_choices(project.arithmetic)
         self.code.show_name(project.code_name)
         self._show_contenders()
@@ -235,6 +238,9 @@ class MainWindow(QMainWindow):
             self.rounded.show_rounded(self.session.rounded)
             self.arithmetic.show_rounded(self.session.rounded)
         if step == "ideal":
+            source = self.session.ideal.design.filter if self.session.ideal is not None else None
+            is_even = isinstance(source, Fir) and source.symmetry != 0
+            self.rounded.show_better(self.session.project.arithmetic.better, is_even)
             self.contenders.clear_trouble()
             self._show_contenders()
         self._show_title()
@@ -478,6 +484,11 @@ class MainWindow(QMainWindow):
         project = self.session.project
         choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None)
         self.session.change(replace(project, arithmetic=choices), "coefficient width")
+
+    def _on_better(self, is_on: bool) -> None:
+        project = self.session.project
+        choices = replace(project.arithmetic, better=is_on)
+        self.session.change(replace(project, arithmetic=choices), "better integers")
 
     def _on_arithmetic(self, choices: Choices, what: str) -> None:
         self.session.change(replace(self.session.project, arithmetic=choices), what)

@@ -13,7 +13,8 @@ class Choices:
 
     ``structure`` "" takes folded where the taps allow it, ``output`` "" the input's format, ``accumulator_bits``
     None the fewest that no input can overflow, ``state_bits`` (what sections hand on and feed back) None eight more
-    than the wider of input and output.
+    than the wider of input and output. ``better`` searches for integers that keep more of the margin than rounding
+    each tap to its nearest.
     """
 
     coefficient_bits: int = 16
@@ -24,3 +25,4 @@ class Choices:
     rounding: str = "nearest-even"
     overflow: str = "saturate"
     state_bits: int | None = None
+    better: bool = False

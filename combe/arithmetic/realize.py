@@ -2,20 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 
+from combe.arithmetic.better import better_integers
 from combe.arithmetic.choices import FEWEST_BITS, MOST_BITS, Choices
 from combe.arithmetic.formats import Format, parse_format
 from combe.arithmetic.recursive import realize_sections
 from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum, needed_accumulator
+from combe.design.shares import share_of
 from combe.errors import FormatError
 from combe.filters import Filter, Fir
-from combe.ledger import Line, lines_of, meets
+from combe.ledger import Line, gain_lines, lines_of, meets
 from combe.requirement import Requirement
 
 
-def realize(source: Filter, sample_rate_hz: float, choices: Choices, name: str = "filter") -> Realization:
+def realize(
+    source: Filter,
+    sample_rate_hz: float,
+    choices: Choices,
+    name: str = "filter",
+    requirement: Requirement | None = None,
+    is_stopped: Callable[[], bool] = lambda: False,
+) -> Realization:
     """The integer program of a filter: a tap sum, or sections in a row.
 
     Raises
@@ -33,6 +43,14 @@ def realize(source: Filter, sample_rate_hz: float, choices: Choices, name: str =
     if form == "folded" and not source.symmetry:
         raise FormatError("folded needs symmetric or antisymmetric taps", "structure", "use direct")
     coefficient, integers = rounded_coefficients(source, choices.coefficient_bits)
+    if choices.better and requirement is not None and source.symmetry:
+        limits = coefficient.least, coefficient.most
+        better, _, _ = better_integers(
+            source.taps, source.symmetry, requirement, coefficient.fraction, limits, is_stopped
+        )
+        # Judged by the true extremes: the search itself looks at a grid.
+        if _worst(better, coefficient, requirement) > _worst(integers, coefficient, requirement):
+            integers = better
     draft = TapSum(integers, coefficient, Format(True, 2, 0), form)
     accumulator = needed_accumulator(draft, entry)
     if choices.accumulator_bits is not None:
@@ -47,6 +65,12 @@ def realize(source: Filter, sample_rate_hz: float, choices: Choices, name: str =
     if output != accumulator:
         stages.append(Requantize(accumulator, output, choices.rounding, choices.overflow))
     return Realization(name, sample_rate_hz, form, entry, output, tuple(stages))
+
+
+def _worst(integers: tuple[int, ...], coefficient: Format, requirement: Requirement) -> float:
+    """The largest share of the tolerances left, 1 less what is used."""
+    fir = Fir(tuple(value * coefficient.step for value in integers))
+    return 1 - share_of(gain_lines(fir, requirement), requirement)
 
 
 def rounded_coefficients(source: Fir, bits: int) -> tuple[Format, tuple[int, ...]]:
@@ -89,7 +113,9 @@ def fewest_bits(source: Filter, requirement: Requirement, choices: Choices, name
     """
     for bits in range(FEWEST_BITS, MOST_BITS + 1):
         try:
-            found = realize(source, requirement.sample_rate_hz, replace(choices, coefficient_bits=bits), name)
+            found = realize(
+                source, requirement.sample_rate_hz, replace(choices, coefficient_bits=bits), name, requirement
+            )
         except FormatError as error:
             if error.where == "coefficient_bits" and bits < MOST_BITS:
                 continue  # a pole moved out at this width; a wider one may hold it

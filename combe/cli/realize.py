@@ -27,6 +27,9 @@ def run(
     state_bits: Annotated[
         int | None, typer.Option(metavar="N", help="Width of what sections hand on and feed back.")
     ] = None,
+    better: Annotated[
+        bool, typer.Option("--better", help="Search for integers that keep more of the margin than plain rounding.")
+    ] = False,
     rounding: Annotated[str, typer.Option(help="nearest-even, nearest-up, floor or toward-zero.")] = "nearest-even",
     overflow: Annotated[str, typer.Option(help="saturate or wrap.")] = "saturate",
     out: Annotated[str, typer.Option(help="Write the realization file here.")] = "",
@@ -37,6 +40,8 @@ def run(
     fewest = coefficient_bits == "fewest"
     if not fewest and not (coefficient_bits.isascii() and coefficient_bits.isdigit()):
         raise FormatError(f'"{coefficient_bits}" is not a width', "coefficient_bits", 'a number of bits, or "fewest"')
+    if better and source.requirement is None:
+        raise FormatError("--better needs limits to keep", "better", "give a design file with its requirement")
     choices = Choices(
         16 if fewest else int(coefficient_bits),
         structure,
@@ -46,6 +51,7 @@ def run(
         rounding,
         overflow,
         state_bits,
+        better,
     )
     name = source.requirement.name if source.requirement else "filter"
     try:
@@ -56,7 +62,7 @@ def run(
                 )
             made = fewest_bits(source.filter, source.requirement, choices, name)
         else:
-            made = realize(source.filter, source.sample_rate_hz, choices, name)
+            made = realize(source.filter, source.sample_rate_hz, choices, name, source.requirement)
     except CombeError as error:
         raise error.at(design) from None
     lines = rounded_lines(made, source.requirement) if source.requirement else ()

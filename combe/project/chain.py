@@ -46,9 +46,11 @@ def ideal_of(
     return Ideal(found, lines_of_design(found, project.requirement), is_draft)
 
 
-def rounded_of(project: Project, ideal: Ideal) -> Rounded:
-    """The realization a project asks for."""
-    made = realize(ideal.design.filter, project.requirement.sample_rate_hz, project.arithmetic, project.name)
+def rounded_of(project: Project, ideal: Ideal, is_stopped: Stop = lambda: False, is_draft: bool = False) -> Rounded:
+    """The realization a project asks for; a draft rounds plainly."""
+    asked = None if is_draft else project.requirement
+    rate = project.requirement.sample_rate_hz
+    made = realize(ideal.design.filter, rate, project.arithmetic, project.name, asked, is_stopped)
     return Rounded(made, rounded_lines(made, project.requirement))
 
 

@@ -107,7 +107,7 @@ def _given(fields: Fields, method: str) -> Filter | None:
 def _arithmetic(document: Any) -> Choices:
     fields = Fields(document, "arithmetic")
     fields.only(("coefficient_bits", "structure", "input", "output", "accumulator_bits", "rounding", "overflow",
-                 "state_bits"))  # fmt: skip
+                 "state_bits", "better"))  # fmt: skip
     standard = Choices()
     bits = (
         fields.integer("coefficient_bits", FEWEST_BITS, MOST_BITS)
@@ -123,6 +123,7 @@ def _arithmetic(document: Any) -> Choices:
         fields.choice("rounding", ROUNDINGS, standard.rounding),
         fields.choice("overflow", OVERFLOWS, standard.overflow),
         fields.integer("state_bits", 2, 64) if fields.has("state_bits") else None,
+        document.get("better") is True,
     )
     parse_format(found.input, "arithmetic.input")
     if found.output:
@@ -187,6 +188,8 @@ def project_document(project: Project) -> dict[str, Any]:
     }  # fmt: skip
     if choices.state_bits is not None:
         arithmetic["state_bits"] = choices.state_bits
+    if choices.better:
+        arithmetic["better"] = True
     document: dict[str, Any] = {
         "format": "combe-project", "version": 1, "name": project.name,
         "requirement": requirement_document(project.requirement), "design": design, "arithmetic": arithmetic,

@@ -90,6 +90,7 @@ class RoundedPanel(Panel):
     """``bits_picked`` carries a width."""
 
     bits_picked = pyqtSignal(int)
+    better_wanted = pyqtSignal(bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -108,9 +109,14 @@ class RoundedPanel(Panel):
         self.fewest = QPushButton("Take the fewest that hold")
         self.fewest.clicked.connect(self._on_fewest)
         self.column.addWidget(self.fewest)
+        self.better = QPushButton("Search for better integers")
+        self.better.setCheckable(True)
+        self.better.setToolTip("Round each tap the way that keeps most of the margin: the same width holds more")
+        self.better.clicked.connect(self.better_wanted)
+        self.column.addWidget(self.better)
         self.facts = label("", "muted", wrap=True)
         self.column.addWidget(self.facts)
-        self.column.addWidget(label("Least margin at every width", "strong"))
+        self.column.addWidget(label("Least margin at every width, plainly rounded", "strong", wrap=True))
         self.scroller = Scroller()
         self.chart = WidthChart()
         self.chart.picked.connect(self.bits_picked)
@@ -123,6 +129,11 @@ class RoundedPanel(Panel):
         self.bits.setValue(bits)
         self.bits.blockSignals(False)
         self.show_rows(self.chart.rows)
+
+    def show_better(self, is_on: bool, is_possible: bool) -> None:
+        """Whether integers are searched for, and whether that can be done for this filter."""
+        self.better.setChecked(is_on)
+        self.better.setEnabled(is_possible)
 
     def show_rows(self, rows: list[tuple[int, float]]) -> None:
         """What each width leaves."""
