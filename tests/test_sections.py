@@ -15,6 +15,7 @@ import numpy as np
 from combe.arithmetic import simulate as simulation
 from combe.arithmetic.facts import facts, noise_power
 from combe.arithmetic.formats import Format
+from combe.arithmetic.limit_cycles import cycle_bound, zero_input_cycles
 from combe.arithmetic.reading import realization_document, realization_from
 from combe.arithmetic.realize import Choices, fewest_bits, realize, rounded_lines
 from combe.arithmetic.section import Section, needed_section_accumulator
@@ -219,3 +220,57 @@ class Making(unittest.TestCase):
             self.assertIn(words, caught.exception.sentence())
             self.assertIn("stages[0]", caught.exception.sentence())
         self.assertEqual(needed_section_accumulator(made.stages[0], made.input), made.stages[0].accumulator)  # type: ignore[arg-type, union-attr]
+
+
+class LimitCycles(unittest.TestCase):
+    def section(self, a: tuple[int, int], rounding: str, bits: int = 8) -> Section:
+        made = Section(
+            (32, 0, 0),
+            a,
+            Format(True, 8, 5),
+            Format(True, 8, 5),
+            Format(True, 24, 12),
+            Format(True, bits, 7),
+            rounding,
+            "saturate",
+        )
+        return replace(made, accumulator=needed_section_accumulator(made, Format(True, 8, 7)))
+
+    def test_a_first_order_deadband_is_the_published_one(self) -> None:
+        # y[n] = round(29/32·y[n−1]) holds any |y| up to 0.5/(1 − 29/32) = 5.33 (Jackson 1969).
+        found = zero_input_cycles(self.section((-29, 0), "nearest-even"))
+        self.assertEqual((found.is_proved, found.amplitude, len(found.cycle)), (True, 5, 1))
+        self.assertIn("5 steps", found.sentence())
+        turned = zero_input_cycles(self.section((29, 0), "nearest-even"))
+        self.assertEqual((turned.amplitude, len(turned.cycle)), (5, 2))
+
+    def test_magnitude_truncation_frees_first_order_sections(self) -> None:
+        found = zero_input_cycles(self.section((-29, 0), "toward-zero"))
+        self.assertEqual((found.is_proved, found.cycle), (True, ()))
+        self.assertIn("every state was followed", found.sentence())
+
+    def test_every_cycle_told_is_one_that_runs(self) -> None:
+        source = random.Random(8)
+        count = 0
+        for _ in range(30):
+            a2 = source.randint(-20, 31)
+            a1 = source.randint(-(31 + a2), 31 + a2)
+            stage = self.section((a1, a2), source.choice(["nearest-even", "floor", "nearest-up", "toward-zero"]), 10)
+            found = zero_input_cycles(stage)
+            self.assertLessEqual(found.amplitude, cycle_bound(stage))
+            cycle = found.cycle
+            for n in range(len(cycle)):
+                y1, y2 = cycle[n - 1], cycle[n - 2] if len(cycle) > 1 else cycle[n - 1]
+                exact = Fraction(-a1 * y1 - a2 * y2, 32)
+                self.assertEqual(cycle[n], rounded(exact, stage.rounding))
+            count += bool(cycle)
+        self.assertGreater(count, 5)
+
+    def test_wide_states_are_searched_and_said_to_be_no_proof(self) -> None:
+        wide, narrow = Format(True, 60, 40), Format(True, 12, 10)
+        sharp = Section(
+            (1, 0, 0), (-2040, 1020), narrow, narrow, wide, Format(True, 30, 20), "nearest-even", "saturate"
+        )
+        found = zero_input_cycles(sharp)
+        self.assertFalse(found.is_proved)
+        self.assertTrue(found.sentence())

@@ -11,6 +11,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from combe.app.jobs import Lane
+from combe.arithmetic.facts import facts
 from combe.arithmetic.realize import FEWEST_BITS, realize, rounded_lines
 from combe.delivery.package import Package
 from combe.design.contenders import Contender, contender_of, contenders
@@ -312,7 +313,9 @@ def _chain(
     yield "rounded", rounded
     if not with_rest:
         return
-    yield "arithmetic", arithmetic_lines(rounded)
+    lines = arithmetic_lines(rounded)
+    facts(rounded.realization)  # limit cycles are looked for here and remembered, not when they are shown
+    yield "arithmetic", lines
     try:
         yield "code", package_of(project, rounded)
     except CombeError as error:

@@ -237,6 +237,8 @@ class MainWindow(QMainWindow):
         if step == "rounded":
             self.rounded.show_rounded(self.session.rounded)
             self.arithmetic.show_rounded(self.session.rounded)
+        if step == "arithmetic":
+            self.arithmetic.show_rounded(self.session.rounded, "", True)
         if step == "ideal":
             source = self.session.ideal.design.filter if self.session.ideal is not None else None
             is_even = isinstance(source, Fir) and source.symmetry != 0

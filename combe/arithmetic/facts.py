@@ -7,6 +7,7 @@ from math import log10, sqrt
 
 import numpy as np
 
+from combe.arithmetic.limit_cycles import zero_input_cycles
 from combe.arithmetic.section import Section
 from combe.arithmetic.simulate import requantized_integer
 from combe.arithmetic.stages import Realization, Requantize, TapSum
@@ -22,8 +23,9 @@ class Fact:
     sentence: str
 
 
-def facts(realization: Realization) -> list[Fact]:
-    """Accumulator, headroom, rounding noise and what the smallest inputs become."""
+def facts(realization: Realization, with_cycles: bool = True) -> list[Fact]:
+    """Accumulator, headroom, rounding noise and what the smallest inputs become; limit cycles of sections on request,
+    for following every state takes a moment."""
     found: list[Fact] = []
     for stage, source in zip(realization.stages, realization.formats()):
         if isinstance(stage, TapSum):
@@ -45,14 +47,21 @@ def facts(realization: Realization) -> list[Fact]:
                     )
                 )
         elif isinstance(stage, Section):
-            found.append(
-                Fact("muted", f"Section: {stage.accumulator} holds every sum; {stage.result} holds every state.")
-            )
+            found.append(_section_fact(stage, realization, with_cycles))
     if realization.is_recursive:
         return found + _recursive_noise(realization)
     found += _range(realization)
     found += _noise(realization)
     return found
+
+
+def _section_fact(stage: Section, realization: Realization, with_cycles: bool) -> Fact:
+    words = f"Section: {stage.accumulator} holds every sum, {stage.result} every state."
+    if not with_cycles:
+        return Fact("muted", words)
+    cycles = zero_input_cycles(stage)
+    loud = cycles.amplitude * stage.result.step > realization.output.step / 2
+    return Fact("amber" if loud else "muted", f"{words} {cycles.sentence()}")
 
 
 def noise_power(realization: Realization) -> float:

@@ -76,9 +76,11 @@ class ArithmeticPanel(Panel):
         self.boxes["rounding"].setCurrentText(choices.rounding)
         self.boxes["overflow"].setCurrentText(choices.overflow)
 
-    def show_rounded(self, rounded: Rounded | None, sentence: str = "") -> None:
+    def show_rounded(self, rounded: Rounded | None, sentence: str = "", with_cycles: bool = False) -> None:
         """What follows from it, or why nothing does."""
-        told = facts(rounded.realization) if rounded is not None else [Fact("clay", sentence)] if sentence else []
+        told = [Fact("clay", sentence)] if sentence else []
+        if rounded is not None:
+            told = facts(rounded.realization, with_cycles)
         for index, place in enumerate(self.facts):
             place.setVisible(index < len(told))
             if index < len(told):

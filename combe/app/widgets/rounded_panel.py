@@ -133,6 +133,7 @@ class RoundedPanel(Panel):
     def show_better(self, is_on: bool, is_possible: bool) -> None:
         """Whether integers are searched for, and whether that can be done for this filter."""
         self.better.setChecked(is_on)
+        self.better.setText("Better integers are taken ✓" if is_on else "Search for better integers")
         self.better.setEnabled(is_possible)
 
     def show_rows(self, rows: list[tuple[int, float]]) -> None:
