@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from fractions import Fraction
 
 from combe.arithmetic.better import better_integers
 from combe.arithmetic.choices import FEWEST_BITS, MOST_BITS, Choices
+from combe.arithmetic.finest import finest_integers
 from combe.arithmetic.formats import Format, parse_format
 from combe.arithmetic.recursive import realize_sections
 from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum, needed_accumulator
@@ -82,18 +82,7 @@ def rounded_coefficients(source: Fir, bits: int) -> tuple[Format, tuple[int, ...
         raise FormatError(
             f"{bits} coefficient bits are out of reach", "coefficient_bits", f"take {FEWEST_BITS} to {MOST_BITS}"
         )
-    exact = [Fraction(tap) for tap in source.taps]
-    largest = max(abs(value) for value in exact)
-    if largest == 0:
-        return Format(True, bits, bits - 1), tuple(0 for _ in exact)
-    fraction = bits - 1 - (largest.numerator.bit_length() - largest.denominator.bit_length()) + 1
-    while True:
-        found = Format(True, bits, fraction)
-        scale = Fraction(2) ** fraction
-        integers = tuple(round(value * scale) for value in exact)
-        if all(found.holds(value) for value in integers):
-            return found, integers
-        fraction -= 1
+    return finest_integers(source.taps, bits)
 
 
 def rounded_lines(realization: Realization, requirement: Requirement) -> tuple[Line, ...]:

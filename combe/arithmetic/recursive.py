@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from fractions import Fraction
 from math import ceil, log2
 
 import numpy as np
 
 from combe.arithmetic.choices import FEWEST_BITS, MOST_BITS, Choices
+from combe.arithmetic.finest import finest_integers
 from combe.arithmetic.formats import Format, parse_format
 from combe.arithmetic.section import SECTION_FORMS, Section, needed_section_accumulator
 from combe.arithmetic.stages import Realization, Requantize, Stage
@@ -82,8 +82,8 @@ def _stage(
     output: Format,
 ) -> Section:
     """One section in integers; ``done`` collects the sections so far as rounded."""
-    numerator, (b0, b1, b2) = _rounded(section[:3], choices.coefficient_bits)
-    denominator, (a1, a2) = _rounded(section[3:], choices.coefficient_bits)
+    numerator, (b0, b1, b2) = finest_integers(section[:3], choices.coefficient_bits)
+    denominator, (a1, a2) = finest_integers(section[3:], choices.coefficient_bits)
     exact_b = [value * 2.0**-numerator.fraction for value in (b0, b1, b2)]
     exact_a = [value * 2.0**-denominator.fraction for value in (a1, a2)]
     one = 1 << denominator.fraction if denominator.fraction >= 0 else 0
@@ -120,18 +120,3 @@ def worst_gain(source: Cascade) -> float:
     radius = float(np.max(np.abs(rational_of(source).poles), initial=0.0))
     tail = float(np.max(size[-max(1, count // 10) :])) / (1 - radius) if radius < 1 else 0.0
     return total + tail
-
-
-def _rounded(values: tuple[float, ...], bits: int) -> tuple[Format, tuple[int, ...]]:
-    """Rounded to nearest at the finest binary point at which all fit; ties to even."""
-    exact = [Fraction(value) for value in values]
-    largest = max(abs(value) for value in exact)
-    if largest == 0:
-        return Format(True, bits, bits - 1), tuple(0 for _ in exact)
-    fraction = bits - 1 - (largest.numerator.bit_length() - largest.denominator.bit_length()) + 1
-    while True:
-        found = Format(True, bits, fraction)
-        integers = tuple(round(value * Fraction(2) ** fraction) for value in exact)
-        if all(found.holds(value) for value in integers):
-            return found, integers
-        fraction -= 1

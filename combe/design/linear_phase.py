@@ -81,3 +81,17 @@ def from_cosines(a: Array, taps: int) -> Array:
 def cosine_steps(taps: int) -> Array:
     """The multiples of ω in that sum."""
     return np.arange((taps + 1) // 2, dtype=np.float64) + 0.5 * (1 - taps % 2)
+
+
+def crowded(pieces: tuple[Piece, ...], points: float, least: int = 9) -> tuple[Array, NDArray[np.intp]]:
+    """Frequencies over each piece, crowded at its edges as extremes are, and the piece each belongs to.
+
+    ``points`` is how many the whole axis would get.
+    """
+    parts, owner = [], []
+    for number, piece in enumerate(pieces):
+        count = max(least, int(points * (piece.stop - piece.start) / np.pi))
+        spread = (1 - np.cos(np.linspace(0, np.pi, count))) / 2
+        parts.append(piece.start + (piece.stop - piece.start) * spread)
+        owner.append(np.full(count, number))
+    return np.concatenate(parts), np.concatenate(owner)

@@ -17,6 +17,7 @@ from combe.design.caps import transition_pieces
 from combe.design.designed import Design
 from combe.design.equiripple.problem import Table, pieces_of
 from combe.design.lengths import first_guess
+from combe.design.linear_phase import crowded
 from combe.design.minimax import minimax
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
@@ -103,13 +104,7 @@ def _filter(requirement: Requirement, taps: int, delay: float) -> tuple[Fir, flo
     """The complex fit at one length, and the share of the tolerances used on its grid."""
     pieces = (*pieces_of(requirement), *transition_pieces(requirement))
     table = Table.of(pieces)
-    parts, owner = [], []
-    for number, piece in enumerate(pieces):
-        count = max(9, int(POINTS_PER_TAP * taps * (piece.stop - piece.start) / np.pi))
-        spread = (1 - np.cos(np.linspace(0, np.pi, count))) / 2
-        parts.append(piece.start + (piece.stop - piece.start) * spread)
-        owner.append(np.full(count, number))
-    omega, where = np.concatenate(parts), np.concatenate(owner)
+    omega, where = crowded(pieces, POINTS_PER_TAP * taps)
     target, room = table.target(omega, where)
     basis: NDArray[np.complex128] = np.exp(-1j * np.outer(omega, np.arange(taps)))
     found, used = minimax(basis, target * np.exp(-1j * delay * omega), room, 24)

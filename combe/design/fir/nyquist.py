@@ -16,6 +16,7 @@ from combe.design.classic.plan import plan_of
 from combe.design.designed import Design
 from combe.design.equiripple.problem import Table, pieces_of
 from combe.design.lengths import first_guess
+from combe.design.linear_phase import crowded
 from combe.design.minimax import minimax
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
@@ -82,13 +83,7 @@ def _filter(task: Task, taps: int, bands: int) -> tuple[Fir, float]:
     pieces = (*pieces_of(requirement), *transition_pieces(requirement))
     table = Table.of(pieces)
     half = taps // 2
-    parts, owner = [], []
-    for number, piece in enumerate(pieces):
-        count = max(9, int(POINTS_PER_STEP * half * (piece.stop - piece.start) / np.pi))
-        spread = (1 - np.cos(np.linspace(0, np.pi, count))) / 2
-        parts.append(piece.start + (piece.stop - piece.start) * spread)
-        owner.append(np.full(count, number))
-    omega, where = np.concatenate(parts), np.concatenate(owner)
+    omega, where = crowded(pieces, POINTS_PER_STEP * half)
     target, room = table.target(omega, where)
     passband = next(band for band in requirement.bands if band.lower is not None)
     assert passband.lower is not None
