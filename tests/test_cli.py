@@ -377,3 +377,42 @@ class Asking(InFolder):
         ):  # fmt: skip
             with self.subTest(words=words):
                 self.assertIn(part, self.refused("design", *words))
+
+
+class Recursive(InFolder):
+    def test_an_iir_goes_from_requirement_to_running_code(self) -> None:
+        asked = self.put("req.json", document(48_000, (0, 8000, -0.5, 0.5), (12_000, 24_000, -40)))
+        design, made = self.folder / "d.json", self.folder / "r.json"
+        self.assertEqual(call("design", asked, "--out", design)[0], 0)
+        status, out, _ = call("realize", design, "--coefficient-bits", "fewest", "--out", made, "--json")
+        self.assertEqual(status, 0)
+        found = json.loads(out)
+        self.assertEqual({stage["kind"] for stage in found["stages"]}, {"section", "requantize"})
+        self.put("in.txt", "16000\n" + "0\n" * 30)
+        runs = []
+        for more in ((), ("--ideal",)):
+            status, out, _ = call("simulate", made, "--input", self.folder / "in.txt", "--output", "-", *more)
+            self.assertEqual(status, 0)
+            runs.append([float(line) for line in out.split()])
+        np.testing.assert_allclose(runs[0], runs[1], atol=0.02 * 16000)
+        self.assertEqual(json.loads(call("examine", made, "--json")[1])["kind"], "iir")
+        prove = ("--prove",) if HAS_GCC else ()
+        self.assertEqual(call("deliver", made, "--language", "c", "--to", self.folder / "c", *prove)[0], 0)
+
+    def test_better_integers_need_limits_and_keep_them_with_fewer_bits(self) -> None:
+        asked = self.put("req.json", document(2, (0, 0.3, -0.15, 0.15), (0.4, 1, -55)))
+        design = self.folder / "d.json"
+        call("design", asked, "--method", "equiripple", "--order", "56", "--out", design)
+        widths = []
+        for more in ((), ("--better",)):
+            status, out, _ = call("realize", design, "--coefficient-bits", "fewest", "--json", *more)
+            self.assertEqual(status, 0)
+            widths.append(int(json.loads(out)["stages"][0]["coefficient"][1:].split("f")[0]))
+        self.assertLess(widths[1], widths[0])
+        taps = self.put("taps.txt", "1\n2\n1\n")
+        self.assertIn("better", self.refused("realize", taps, "--better"))
+
+    def test_states_have_the_width_asked_for(self) -> None:
+        sections = self.put("s.json", {"sections": [[1, 0, 0, -0.5, 0]], "gain": 0.5})
+        status, out, _ = call("realize", sections, "--state-bits", "20", "--json")
+        self.assertEqual((status, json.loads(out)["stages"][0]["to"][:4]), (0, "s20f"))
