@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from unittest import mock
 
 import numpy as np
 
@@ -193,3 +194,19 @@ class Compiled(unittest.TestCase):
         found = barycentric(x, nodes, values, weights)
         np.testing.assert_allclose(found, interpolate(x, nodes, values, weights), atol=1e-12)
         np.testing.assert_allclose(found, np.exp(x) * np.cos(40 * x), atol=1e-10)
+
+    def test_loops_compile_where_no_folder_can_be_written_to(self) -> None:
+        import numba
+
+        from combe.jit import compiled
+
+        real = numba.njit
+
+        def refusing(**options: object) -> object:
+            if options.pop("cache", False):
+                raise RuntimeError("no locator available")
+            return real(**options)
+
+        with mock.patch("numba.njit", refusing):
+            twice = compiled()(lambda x: 2 * x)
+        self.assertEqual(twice(21), 42)

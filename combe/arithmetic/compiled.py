@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from combe.arithmetic.formats import Format
 from combe.arithmetic.section import Section
+from combe.jit import compiled
 
 Integers = NDArray[Any]
 MODES = {"nearest-even": 0, "nearest-up": 1, "floor": 2, "toward-zero": 3}
@@ -27,7 +27,7 @@ def run_section(stage: Section, source: Format, signal: Integers) -> Integers:
     return found
 
 
-@njit(cache=True)
+@compiled()
 def _loop(
     signal: Any, b: Any, a: Any, shift: int, mode: int, saturates: bool, least: int, most: int
 ) -> Any:  # pragma: no cover - compiled

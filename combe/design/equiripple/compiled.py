@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
+
+from combe.jit import compiled
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "contract"})
+@compiled(nogil=True, error_model="numpy", fastmath={"reassoc", "contract"})
 def barycentric(x: Any, nodes: Any, values: Any, weights: Any) -> Any:  # pragma: no cover - compiled
     """The polynomial through (nodes, values) at each x, by the second barycentric formula."""
     found = np.empty_like(x)
