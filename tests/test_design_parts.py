@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import unittest
 from dataclasses import replace
+from fractions import Fraction
 
 import numpy as np
 from hypothesis import given, settings
@@ -206,9 +207,9 @@ class Costs(unittest.TestCase):
         self, values: list[float], bits: int
     ) -> None:
         found, integers = finest_integers(tuple(values), bits)
+        step = Fraction(2) ** -found.fraction
         for value, integer in zip(values, integers):
             self.assertTrue(found.holds(integer))
-            self.assertLessEqual(abs(value - integer * found.step), found.step / 2 * (1 + 1e-12))
+            self.assertLessEqual(abs(Fraction(value) - integer * step), step / 2)
         if any(values):
-            finer = 2.0 ** (found.fraction + 1)
-            self.assertTrue(any(not found.holds(round(value * finer)) for value in values))
+            self.assertTrue(any(not found.holds(round(Fraction(value) / (step / 2))) for value in values))
