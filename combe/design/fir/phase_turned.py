@@ -18,7 +18,6 @@ from combe.design.equiripple.exchange import Approximation, exchange
 from combe.design.equiripple.problem import Piece, Problem, fits_symmetry
 from combe.design.equiripple.taps import taps_of
 from combe.errors import DesignError, Stopped
-from combe.filters import Fir
 
 MAXIMUM_TAPS = 2001
 SETTINGS = (
@@ -127,8 +126,3 @@ def _shortest(kind: _Kind, piece: Piece, task: Task) -> Approximation:
         raise DesignError(f"no {kind.words} of up to {MAXIMUM_TAPS} taps keeps this ripple", "ripple_db",
                           "move the passband away from 0 and from half the sample rate")  # fmt: skip
     return best
-
-
-def filter_of(found: Approximation) -> Fir:
-    """The taps."""
-    return taps_of(found)
