@@ -18,7 +18,8 @@ from combe.arithmetic.facts import facts
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed, parse_format
 from combe.arithmetic.reading import realization_document, realization_from
 from combe.arithmetic.realize import Choices, fewest_bits, realize, rounded_coefficients, rounded_lines
-from combe.arithmetic.simulate import ideal_run, requantized, requantized_integer, simulate
+from combe.arithmetic.run import requantized_integer
+from combe.arithmetic.simulate import ideal_run, requantized, simulate
 from combe.arithmetic.stages import Realization, Requantize, TapSum, needed_accumulator
 from combe.design.methods import design
 from combe.errors import CombeError, FormatError

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, Format, parse_format
 from combe.arithmetic.realize import Choices, realize
-from combe.arithmetic.simulate import requantized_integer, simulate
+from combe.arithmetic.run import requantized_integer
+from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Requantize
 from combe.delivery import checked_name, identifier_from
 from combe.delivery.story import safe

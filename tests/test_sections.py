@@ -13,7 +13,8 @@ from math import floor
 import numpy as np
 
 from combe.arithmetic import simulate as simulation
-from combe.arithmetic.facts import facts, noise_power
+from combe.arithmetic.facts import facts
+from combe.arithmetic.noise import noise_power
 from combe.arithmetic.formats import Format
 from combe.arithmetic.limit_cycles import cycle_bound, zero_input_cycles
 from combe.arithmetic.reading import realization_document, realization_from

@@ -15,6 +15,12 @@ class Choices:
     None the fewest that no input can overflow, ``state_bits`` (what sections hand on and feed back) None eight more
     than the wider of input and output. ``better`` searches for integers that keep more of the margin than rounding
     each tap to its nearest.
+
+    ``coefficient_fraction`` fixes the binary point of all coefficients (None: the finest that fits, for each group of
+    its own). ``product_bits`` rounds every product of a FIR to that many bits before it is added. ``guard_bits`` widen
+    accumulators beyond what any input needs. ``scaling`` says what values of sections get room for: ``l1`` any input,
+    ``l2`` signals of the input's energy, ``peak`` sines. ``ordering`` ``search`` looks for the pairing and order of
+    sections with the least noise. ``branches`` belong to ``polyphase``.
     """
 
     coefficient_bits: int = 16
@@ -26,3 +32,10 @@ class Choices:
     overflow: str = "saturate"
     state_bits: int | None = None
     better: bool = False
+    coefficient_fraction: int | None = None
+    product_bits: int | None = None
+    guard_bits: int = 0
+    scaling: str = "l1"
+    ordering: str = "given"
+    error_feedback: bool = False
+    branches: int = 2

@@ -7,7 +7,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from combe.arithmetic.flow import Flow
 from combe.arithmetic.formats import Format
+from combe.arithmetic.program import Program
 from combe.arithmetic.section import Section
 from combe.jit import compiled
 
@@ -55,4 +57,101 @@ def _loop(
             y = (y - least) % span + least
         x2, x1, y2, y1 = x1, x, y1, y
         found[n] = y
+    return found
+
+
+def run_steps(
+    program: Program, signal: Integers
+) -> tuple[Integers, tuple[int, ...], tuple[int, ...], tuple[int, ...]]:
+    """A whole signal through any program whose sums 62 bits hold: output, overflows, least and largest results."""
+    steps = program.steps
+    products = [product for step in steps for product in step.products]
+    start = np.cumsum([0] + [len(step.products) for step in steps]).astype(np.int64)
+    terms = np.array(
+        [(p.signal + (len(steps) if p.is_rest else 0), p.delay, p.factor) for p in products], dtype=np.int64
+    ).reshape(-1, 3)
+    rules = np.array(
+        [(s.shift, MODES[s.rounding], s.overflow == "saturate", s.result.least, s.result.most) for s in steps],
+        dtype=np.int64,
+    )
+    size = 1 << max(program.longest_delay, 0).bit_length()
+    found = np.empty(len(signal), dtype=np.int64)
+    counts = np.zeros((len(steps), 3), dtype=np.int64)
+    _steps_loop(signal, start, terms, rules, program.output, size, found, counts)
+    columns = [tuple(int(value) for value in counts[:, k]) for k in range(3)]
+    return found, columns[0], columns[1], columns[2]
+
+
+@compiled()
+def _steps_loop(
+    signal: Any, start: Any, terms: Any, rules: Any, output: int, size: int, found: Any, counts: Any
+) -> None:  # pragma: no cover - compiled
+    count = len(rules)
+    history = np.zeros((2 * count + 1, size), dtype=np.int64)
+    mask = size - 1
+    for n in range(len(signal)):
+        now = n & mask
+        history[0, now] = signal[n]
+        for k in range(count):
+            total = np.int64(0)
+            for t in range(start[k], start[k + 1]):
+                total += terms[t, 2] * history[terms[t, 0], (n - terms[t, 1]) & mask]
+            shift, mode = rules[k, 0], rules[k, 1]
+            least, most = rules[k, 3], rules[k, 4]
+            if shift > 0:
+                y = total >> shift
+                rest = total - (y << shift)
+                half = np.int64(1) << (shift - 1)
+                if mode == 0:
+                    if rest > half or (rest == half and (y & 1) == 1):
+                        y += 1
+                elif mode == 1:
+                    if rest >= half:
+                        y += 1
+                elif mode == 3 and rest != 0 and y < 0:
+                    y += 1
+                history[k + count + 1, now] = total - (y << shift)
+            else:
+                y = total << -shift
+            if y < least or y > most:
+                counts[k, 0] += 1
+                if rules[k, 2]:
+                    y = min(max(y, least), most)
+                else:
+                    y = (y - least) % (most - least + 1) + least
+            if y < counts[k, 1]:
+                counts[k, 1] = y
+            if y > counts[k, 2]:
+                counts[k, 2] = y
+            history[k + 1, now] = y
+        found[n] = history[output, now]
+
+
+def run_flow(flow: Flow, signal: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A whole signal through a linear flow in double precision, nothing rounded on purpose."""
+    links = [(link.signal, link.delay, link.gain) for step in flow.steps for link in step if not link.is_rest]
+    start = np.cumsum([0] + [sum(not link.is_rest for link in step) for step in flow.steps]).astype(np.int64)
+    terms = np.array([(signal_, delay) for signal_, delay, _ in links], dtype=np.int64).reshape(-1, 2)
+    gains = np.array([gain for _, _, gain in links], dtype=np.float64)
+    size = 1 << max((delay for _, delay, _ in links), default=0).bit_length()
+    found: NDArray[np.float64] = _flow_loop(signal, start, terms, gains, flow.output, size)
+    return found
+
+
+@compiled()
+def _flow_loop(
+    signal: Any, start: Any, terms: Any, gains: Any, output: int, size: int
+) -> Any:  # pragma: no cover - compiled
+    count = len(start) - 1
+    history = np.zeros((count + 1, size), dtype=np.float64)
+    mask = size - 1
+    found = np.empty(len(signal), dtype=np.float64)
+    for n in range(len(signal)):
+        history[0, n & mask] = signal[n]
+        for k in range(count):
+            total = 0.0
+            for t in range(start[k], start[k + 1]):
+                total += gains[t] * history[terms[t, 0], (n - terms[t, 1]) & mask]
+            history[k + 1, n & mask] = total
+        found[n] = history[output, n & mask]
     return found

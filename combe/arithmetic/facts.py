@@ -5,14 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import log10, sqrt
 
-import numpy as np
-
 from combe.arithmetic.limit_cycles import zero_input_cycles
 from combe.arithmetic.section import Section
-from combe.arithmetic.simulate import requantized_integer
+from combe.arithmetic.noise import noise_power
+from combe.arithmetic.run import requantized_integer
 from combe.arithmetic.stages import Realization, Requantize, TapSum
-from combe.filters import Cascade
-from combe.response import impulse_response
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,28 +59,6 @@ def _section_fact(stage: Section, realization: Realization, with_cycles: bool) -
     cycles = zero_input_cycles(stage)
     loud = cycles.amplitude * stage.result.step > realization.output.step / 2
     return Fact("amber" if loud else "muted", f"{words} {cycles.sentence()}")
-
-
-def noise_power(realization: Realization) -> float:
-    """Power of all roundings at the output, in squared output steps, each taken as uniform and independent.
-
-    A section's rounding goes round its own feedback and through every section after it (Jackson 1970): its share is
-    step²/12 times the energy of that path's impulse response.
-    """
-    total = 0.0
-    after: list[tuple[float, float, float, float, float]] = []
-    step = realization.output.step
-    for stage in reversed(realization.stages):
-        if isinstance(stage, Requantize):
-            total += 1 / 12
-        elif isinstance(stage, Section):
-            b = [value * stage.numerator.step for value in stage.b]
-            a = [value * stage.denominator.step for value in stage.a]
-            path = Cascade(((1.0, 0.0, 0.0, a[0], a[1]), *after))
-            energy = float(np.sum(impulse_response(path) ** 2))
-            total += (stage.result.step / step) ** 2 / 12 * energy
-            after.insert(0, (b[0], b[1], b[2], a[0], a[1]))
-    return total
 
 
 def _recursive_noise(realization: Realization) -> list[Fact]:

@@ -14,7 +14,7 @@ from functools import lru_cache
 import numpy as np
 
 from combe.arithmetic.section import Section
-from combe.arithmetic.simulate import requantized_integer
+from combe.arithmetic.run import requantized_integer
 from combe.arithmetic.stages import Requantize
 
 MOST_STATES = 40_000

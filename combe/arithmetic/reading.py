@@ -7,8 +7,9 @@ from pathlib import Path
 from typing import Any
 
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, WIDEST_ACCUMULATOR, parse_format
+from combe.arithmetic.network import Network, Node, Term
 from combe.arithmetic.section import SECTION_FORMS, Section
-from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum
+from combe.arithmetic.stages import FORMS, MOST_BRANCHES, Realization, Requantize, Stage, TapSum
 from combe.checking import Fields, describe, is_number
 from combe.design.designed import Design
 from combe.design.file import design_document, design_from
@@ -63,11 +64,13 @@ def realization_from(document: Any) -> RealizationFile:
 
 def _stage(item: Any, where: str) -> Stage:
     fields = Fields(item, where)
-    kind = fields.choice("kind", ("tap-sum", "section", "requantize"))
+    kind = fields.choice("kind", ("tap-sum", "section", "network", "requantize"))
     if kind == "section":
         return _section(fields, item, where)
+    if kind == "network":
+        return _network(fields, item, where)
     if kind == "tap-sum":
-        fields.only(("kind", "form", "coefficients", "coefficient", "accumulator"))
+        fields.only(("kind", "form", "coefficients", "coefficient", "accumulator", "branches"))
         return TapSum(
             tuple(
                 _integer(x, f"{where}.coefficients[{k}]")
@@ -76,6 +79,7 @@ def _stage(item: Any, where: str) -> Stage:
             parse_format(item.get("coefficient"), f"{where}.coefficient"),
             parse_format(item.get("accumulator"), f"{where}.accumulator", WIDEST_ACCUMULATOR),
             fields.choice("form", FORMS, "direct"),
+            fields.integer("branches", 1, MOST_BRANCHES) if fields.has("branches") else 1,
         )
     fields.only(("kind", "from", "to", "rounding", "overflow"))
     return Requantize(
@@ -107,6 +111,32 @@ def _section(fields: Fields, item: Any, where: str) -> Section:
     )  # fmt: skip
 
 
+def _network(fields: Fields, item: Any, where: str) -> Network:
+    fields.only(("kind", "form", "nodes", "output"))
+    nodes = [_node(node, f"{where}.nodes[{k}]") for k, node in enumerate(fields.list("nodes", "a list of nodes"))]
+    return Network(tuple(nodes), fields.text("output", "a node's name"), fields.text("form", "a text", "network"))
+
+
+def _node(item: Any, where: str) -> Node:
+    fields = Fields(item, where)
+    fields.only(("name", "terms", "accumulator", "to", "rounding", "overflow"))
+    return Node(
+        fields.text("name", "a name"),
+        tuple(_term(term, f"{where}.terms[{k}]") for k, term in enumerate(fields.list("terms", "a list of terms"))),
+        parse_format(item.get("accumulator"), f"{where}.accumulator", WIDEST_ACCUMULATOR),
+        parse_format(item.get("to"), f"{where}.to", WIDEST_ACCUMULATOR),
+        fields.choice("rounding", ROUNDINGS, "floor"),
+        fields.choice("overflow", OVERFLOWS, "wrap"),
+    )
+
+
+def _term(item: Any, where: str) -> Term:
+    if not isinstance(item, list) or len(item) != 4 or not isinstance(item[0], str):
+        raise FileError(f"expected [signal, delay, integer, format], found {describe(item)}", where)
+    delay, value = _integer(item[1], f"{where}[1]"), _integer(item[2], f"{where}[2]")
+    return Term(item[0], delay, value, parse_format(item[3], f"{where}[3]"))
+
+
 def _integer(value: Any, where: str) -> int:
     if isinstance(value, int) and not isinstance(value, bool):
         return value
@@ -131,7 +161,7 @@ def stage_document(stage: Stage) -> dict[str, Any]:
         return {
             "kind": "tap-sum", "form": stage.form, "coefficients": list(stage.coefficients),
             "coefficient": str(stage.coefficient), "accumulator": str(stage.accumulator),
-        }  # fmt: skip
+        } | ({"branches": stage.branches} if stage.form == "polyphase" else {})  # fmt: skip
     if isinstance(stage, Section):
         return {
             "kind": "section", "form": stage.form, "b": list(stage.b), "a": list(stage.a),
@@ -139,9 +169,20 @@ def stage_document(stage: Stage) -> dict[str, Any]:
             "accumulator": str(stage.accumulator), "to": str(stage.result), "rounding": stage.rounding,
             "overflow": stage.overflow,
         }  # fmt: skip
+    if isinstance(stage, Network):
+        return {"kind": "network", "form": stage.form, "nodes": [_node_document(node) for node in stage.nodes],
+                "output": stage.output}  # fmt: skip
     return {
         "kind": "requantize", "from": str(stage.source), "to": str(stage.target),
         "rounding": stage.rounding, "overflow": stage.overflow,
+    }  # fmt: skip
+
+
+def _node_document(node: Node) -> dict[str, Any]:
+    return {
+        "name": node.name, "terms": [[t.signal, t.delay, t.coefficient, str(t.format)] for t in node.terms],
+        "accumulator": str(node.accumulator), "to": str(node.result), "rounding": node.rounding,
+        "overflow": node.overflow,
     }  # fmt: skip
 
 

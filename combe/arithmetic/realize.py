@@ -7,10 +7,12 @@ from dataclasses import replace
 
 from combe.arithmetic.better import better_integers
 from combe.arithmetic.choices import FEWEST_BITS, MOST_BITS, Choices
-from combe.arithmetic.finest import finest_integers
+from combe.arithmetic.assemble import chosen_accumulator
+from combe.arithmetic.forms import Rounder
 from combe.arithmetic.formats import Format, parse_format
-from combe.arithmetic.recursive import realize_sections
-from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum, needed_accumulator
+from combe.arithmetic.network import INPUT, Network, Node, Term, needed_node_accumulator
+from combe.arithmetic.recursive import SECTION_STRUCTURES, realize_sections
+from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum, needed_accumulator, result_of
 from combe.design.shares import share_of
 from combe.errors import FormatError
 from combe.filters import Filter, Fir
@@ -42,7 +44,7 @@ def realize(
         raise FormatError(f'"{form}" is not a structure', "structure", f"known are {', '.join(FORMS)}")
     if form == "folded" and not source.symmetry:
         raise FormatError("folded needs symmetric or antisymmetric taps", "structure", "use direct")
-    coefficient, integers = rounded_coefficients(source, choices.coefficient_bits)
+    coefficient, integers = rounded_coefficients(source, choices.coefficient_bits, choices.coefficient_fraction)
     if choices.better and requirement is not None and source.symmetry:
         limits = coefficient.least, coefficient.most
         better, _, _ = better_integers(
@@ -51,20 +53,56 @@ def realize(
         # Judged by the true extremes: the search itself looks at a grid.
         if _worst(better, coefficient, requirement) > _worst(integers, coefficient, requirement):
             integers = better
-    draft = TapSum(integers, coefficient, Format(True, 2, 0), form)
-    accumulator = needed_accumulator(draft, entry)
-    if choices.accumulator_bits is not None:
-        if choices.accumulator_bits < accumulator.bits:
-            what = f"{choices.accumulator_bits} bits can overflow"
-            raise FormatError(what, "accumulator_bits", f"{accumulator.bits} bits hold every sum this filter can make")
-        accumulator = Format(True, choices.accumulator_bits, accumulator.fraction)
-    if accumulator.bits > 64:
-        what = f"the accumulator would need {accumulator.bits} bits, and 64 is the most"
-        raise FormatError(what, "accumulator_bits", "take fewer input or coefficient bits")
-    stages: list[Stage] = [replace(draft, accumulator=accumulator)]
-    if output != accumulator:
-        stages.append(Requantize(accumulator, output, choices.rounding, choices.overflow))
+    stages = [fir_stage(integers, coefficient, form, entry, choices)]
+    arriving = result_of(stages[0])
+    if output != arriving:
+        stages.append(Requantize(arriving, output, choices.rounding, choices.overflow))
     return Realization(name, sample_rate_hz, form, entry, output, tuple(stages))
+
+
+def fir_stage(
+    integers: tuple[int, ...], coefficient: Format, form: str, entry: Format, choices: Choices
+) -> Stage:
+    """Integer taps as one stage: an exact sum, or a network where products are rounded before they are added."""
+    if choices.product_bits is not None:
+        return _rounded_products(integers, coefficient, form, entry, choices)
+    branches = choices.branches if form == "polyphase" else 1
+    draft = TapSum(integers, coefficient, Format(True, 2, 0), form, branches)
+    accumulator = chosen_accumulator(
+        needed_accumulator(draft, entry), choices, "this filter would need", "take fewer input or coefficient bits"
+    )
+    return replace(draft, accumulator=accumulator)
+
+
+def _rounded_products(
+    integers: tuple[int, ...], coefficient: Format, form: str, entry: Format, choices: Choices
+) -> Network:
+    """A node a product, then their sum; the products share the binary point at which the largest fits."""
+    bits = choices.product_bits or 0
+    if not 2 <= bits <= 64:
+        raise FormatError(f"{bits} product bits are out of reach", "product_bits", "take 2 to 64")
+    if form not in ("direct", "transposed"):
+        raise FormatError(f"{form} keeps its products whole", "product_bits", "take direct or transposed")
+    whole = entry.fraction + coefficient.fraction
+    largest = max(abs(value) for value in integers) * max(-entry.least, entry.most)
+    fraction = min(whole, whole - (max(2, largest.bit_length() + 1) - bits))
+    product, one = Format(True, bits, fraction), Format(True, 2, 0)
+    nodes = []
+    for index, value in enumerate(integers):
+        if value:
+            delay = index if form == "direct" else 0
+            node = Node(f"p{index}", (Term(INPUT, delay, value, coefficient),), Format(True, 2, whole), product,
+                        choices.rounding, choices.overflow)  # fmt: skip
+            nodes.append(replace(node, accumulator=needed_node_accumulator(node, {}, entry)))
+    known = {node.name: node for node in nodes}
+    terms = tuple(Term(n.name, 0 if form == "direct" else int(n.name[1:]), 1, one) for n in nodes)
+    terms = terms or (Term(INPUT, 0, 0, one),)
+    point = fraction if nodes else entry.fraction
+    total = Node("y", terms, Format(True, 2, point), Format(True, 2, point), "floor", "wrap")
+    accumulator = chosen_accumulator(
+        needed_node_accumulator(total, known, entry), choices, "this filter would need", "take fewer product bits"
+    )
+    return Network((*nodes, replace(total, accumulator=accumulator, result=accumulator)), "y", form)
 
 
 def _worst(integers: tuple[int, ...], coefficient: Format, requirement: Requirement) -> float:
@@ -73,8 +111,10 @@ def _worst(integers: tuple[int, ...], coefficient: Format, requirement: Requirem
     return 1 - share_of(gain_lines(fir, requirement), requirement)
 
 
-def rounded_coefficients(source: Fir, bits: int) -> tuple[Format, tuple[int, ...]]:
-    """Taps rounded to the nearest integer at the finest binary point at which the largest still fits.
+def rounded_coefficients(
+    source: Fir, bits: int, fraction: int | None = None
+) -> tuple[Format, tuple[int, ...]]:
+    """Taps rounded to the nearest integer at the given binary point, or the finest at which the largest still fits.
 
     Ties go to the even integer; symmetric taps stay symmetric.
     """
@@ -82,7 +122,7 @@ def rounded_coefficients(source: Fir, bits: int) -> tuple[Format, tuple[int, ...
         raise FormatError(
             f"{bits} coefficient bits are out of reach", "coefficient_bits", f"take {FEWEST_BITS} to {MOST_BITS}"
         )
-    return finest_integers(source.taps, bits)
+    return Rounder(bits, fraction).integers(*source.taps)
 
 
 def rounded_lines(realization: Realization, requirement: Requirement) -> tuple[Line, ...]:

@@ -1,28 +1,27 @@
-"""Sections to integers: gain shared out, coefficients rounded, states wide enough."""
+"""Sections to integers: gain shared out, coefficients rounded, every value wide enough."""
 
 from __future__ import annotations
 
 from dataclasses import replace
-from math import ceil, log2
 
-import numpy as np
-
+from combe.arithmetic.allpass import allpass_draft
+from combe.arithmetic.assemble import SCALINGS, assembled
 from combe.arithmetic.choices import FEWEST_BITS, MOST_BITS, Choices
-from combe.arithmetic.finest import finest_integers
+from combe.arithmetic.forms import BUILDERS, Draft, Rounder, Row, section_draft
 from combe.arithmetic.formats import Format, parse_format
-from combe.arithmetic.section import SECTION_FORMS, Section, needed_section_accumulator
-from combe.arithmetic.stages import Realization, Requantize, Stage
+from combe.arithmetic.ordering import best_order
+from combe.arithmetic.stages import Realization, Requantize
 from combe.errors import FormatError
 from combe.filters import Cascade, Roots, rational_of, sections_of
-from combe.response import gain_peak, impulse_response
-from combe.response.time import ringing_length
+from combe.response import gain_peak
 
 EXTRA_STATE_BITS, WIDEST_STATE = 8, 48
-LONGEST_SUM = 20_000
+SECTION_STRUCTURES = (*BUILDERS, "allpass-sum")
+ORDERINGS = ("given", "search")
 
 
 def realize_sections(source: Cascade | Roots, sample_rate_hz: float, choices: Choices, name: str) -> Realization:
-    """Sections in direct form I, one exact sum and one rounding each, then the output's own rounding.
+    """Sections in the form chosen, each value rounded once, then the output's own rounding.
 
     Raises
     ------
@@ -31,35 +30,68 @@ def realize_sections(source: Cascade | Roots, sample_rate_hz: float, choices: Ch
     """
     entry = parse_format(choices.input, "input")
     output = parse_format(choices.output, "output") if choices.output else entry
-    if choices.structure and choices.structure not in SECTION_FORMS:
-        raise FormatError(
-            f"{choices.structure} is no structure of sections", "structure", f"known are {', '.join(SECTION_FORMS)}"
-        )
-    if not FEWEST_BITS <= choices.coefficient_bits <= MOST_BITS:
-        raise FormatError(
-            f"{choices.coefficient_bits} coefficient bits are out of reach",
-            "coefficient_bits",
-            f"take {FEWEST_BITS} to {MOST_BITS}",
-        )
+    form = choices.structure or "direct-1"
+    _check(choices, form)
     cascade = source if isinstance(source, Cascade) else sections_of(rational_of(source))
     if not rational_of(cascade).is_stable:
         raise FormatError("the design has a pole on or outside the unit circle", "design", "give a stable filter")
-    stages: list[Stage] = []
-    arriving = entry
-    done: list[tuple[float, float, float, float, float]] = []
-    for section in shared_gain(cascade):
-        stage = _stage(section, arriving, entry, done, choices, output)
-        stages.append(stage)
-        arriving = stage.result
+    bits = choices.state_bits or min(max(entry.bits, output.bits) + EXTRA_STATE_BITS, WIDEST_STATE)
+    rounder = Rounder(choices.coefficient_bits, choices.coefficient_fraction)
+    if form == "allpass-sum":
+        drafts = [allpass_draft(cascade, rounder)]
+    else:
+        if choices.ordering == "search":
+            cascade = best_order(cascade)
+        drafts = [section_draft(form, row, rounder) for row in shared_gain(cascade)]
+    made = _realization(drafts, form, entry, output, choices, bits, sample_rate_hz, name)
+    if choices.ordering == "search" and form != "allpass-sum":
+        made = _quieter(made, source, sample_rate_hz, choices, name)
+    return made
+
+
+def _realization(
+    drafts: list[Draft], form: str, entry: Format, output: Format, choices: Choices, bits: int, rate: float, name: str
+) -> Realization:
+    stages = assembled(drafts, form, entry, choices, bits)
+    arriving = stages[-1].result  # type: ignore[union-attr]
     if arriving != output:
         stages.append(Requantize(arriving, output, choices.rounding, choices.overflow))
-    return Realization(name, sample_rate_hz, "direct-1", entry, output, tuple(stages))
+    return Realization(name, rate, form, entry, output, tuple(stages))
 
 
-def shared_gain(cascade: Cascade) -> list[tuple[float, float, float, float, float]]:
+def _quieter(made: Realization, source: Cascade | Roots, rate: float, choices: Choices, name: str) -> Realization:
+    """The searched order, unless the given one turns out to be less noisy after all."""
+    from combe.arithmetic.noise import noise_power
+
+    plain = realize_sections(source, rate, replace(choices, ordering="given"), name)
+    return made if noise_power(made) <= noise_power(plain) else plain
+
+
+def _check(choices: Choices, form: str) -> None:
+    for key, word, known in (
+        ("structure", form, SECTION_STRUCTURES), ("scaling", choices.scaling, SCALINGS),
+        ("ordering", choices.ordering, ORDERINGS),
+    ):  # fmt: skip
+        if word not in known:
+            what = f"{word} is no structure of sections" if key == "structure" else f'"{word}" is not known here'
+            raise FormatError(what, key, f"known are {', '.join(known)}")
+    bits = choices.coefficient_bits
+    if not FEWEST_BITS <= bits <= MOST_BITS:
+        raise FormatError(
+            f"{bits} coefficient bits are out of reach", "coefficient_bits", f"take {FEWEST_BITS} to {MOST_BITS}"
+        )
+    if choices.state_bits is not None and not 2 <= choices.state_bits <= 64:
+        raise FormatError(f"{choices.state_bits} state bits are out of reach", "state_bits", "take 2 to 64")
+    if choices.product_bits is not None:
+        raise FormatError("products of sections are kept whole", "product_bits", "leave it out, or round the states")
+    if not 0 <= choices.guard_bits <= 32:
+        raise FormatError(f"{choices.guard_bits} guard bits are out of reach", "guard_bits", "take 0 to 32")
+
+
+def shared_gain(cascade: Cascade) -> list[Row]:
     """Sections with the gain put into their numerators, so that the peak after each is that of the whole filter."""
     final = 10 ** (gain_peak(cascade)[1] / 20)
-    found: list[tuple[float, float, float, float, float]] = []
+    found: list[Row] = []
     for index, (b0, b1, b2, a1, a2) in enumerate(cascade.sections):
         bare = Cascade((*found, (b0, b1, b2, a1, a2)))
         if index == len(cascade.sections) - 1:
@@ -71,52 +103,3 @@ def shared_gain(cascade: Cascade) -> list[tuple[float, float, float, float, floa
             scale = final / peak if peak else 1.0
         found.append((b0 * scale, b1 * scale, b2 * scale, a1, a2))
     return found
-
-
-def _stage(
-    section: tuple[float, float, float, float, float],
-    arriving: Format,
-    entry: Format,
-    done: list[tuple[float, float, float, float, float]],
-    choices: Choices,
-    output: Format,
-) -> Section:
-    """One section in integers; ``done`` collects the sections so far as rounded."""
-    numerator, (b0, b1, b2) = finest_integers(section[:3], choices.coefficient_bits)
-    denominator, (a1, a2) = finest_integers(section[3:], choices.coefficient_bits)
-    exact_b = [value * 2.0**-numerator.fraction for value in (b0, b1, b2)]
-    exact_a = [value * 2.0**-denominator.fraction for value in (a1, a2)]
-    one = 1 << denominator.fraction if denominator.fraction >= 0 else 0
-    if not (abs(a2) < one and abs(a1) < one + a2):
-        radius = float(np.max(np.abs(np.roots([1.0, section[3], section[4]])), initial=0.0))
-        what = f"at {choices.coefficient_bits} bits the pole at {radius:.6g} moves onto or outside the unit circle"
-        raise FormatError(what, "coefficient_bits", "take more coefficient bits")
-    done.append((exact_b[0], exact_b[1], exact_b[2], exact_a[0], exact_a[1]))
-    bits = choices.state_bits or min(max(entry.bits, output.bits) + EXTRA_STATE_BITS, WIDEST_STATE)
-    largest = worst_gain(Cascade(tuple(done))) * max(-entry.least, entry.most) * 2.0**-entry.fraction
-    result = Format(True, bits, bits - 1 - ceil(log2(max(largest, 2.0**-300)) + 1e-9))
-    fraction = max(arriving.fraction + numerator.fraction, result.fraction + denominator.fraction)
-    draft = Section(
-        (b0, b1, b2), (a1, a2), numerator, denominator, Format(True, 2, fraction), result, choices.rounding,
-        choices.overflow,
-    )  # fmt: skip
-    accumulator = needed_section_accumulator(draft, arriving)
-    if accumulator.bits > 64:
-        what = f"the accumulator of a section would need {accumulator.bits} bits, and 64 is the most"
-        raise FormatError(what, "accumulator_bits", "take fewer coefficient or state bits")
-    if choices.accumulator_bits is not None:
-        if choices.accumulator_bits < accumulator.bits:
-            what = f"{choices.accumulator_bits} bits can overflow"
-            raise FormatError(what, "accumulator_bits", f"{accumulator.bits} bits hold every sum of every section")
-        accumulator = Format(True, choices.accumulator_bits, accumulator.fraction)
-    return replace(draft, accumulator=accumulator)
-
-
-def worst_gain(source: Cascade) -> float:
-    """The largest output any input of size 1 can cause: Σ|h|, what lies beyond the samples looked at bounded."""
-    count = min(ringing_length(source), LONGEST_SUM)
-    size = np.abs(impulse_response(source, count))
-    total = float(np.sum(size))
-    radius = float(np.max(np.abs(rational_of(source).poles), initial=0.0))
-    tail = float(np.max(size[-max(1, count // 10) :])) / (1 - radius) if radius < 1 else 0.0
-    return total + tail

@@ -8,6 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.arithmetic.formats import Format
+from combe.arithmetic.network import Network
+from combe.arithmetic.program import stages_program
+from combe.arithmetic.run import COMPILED_FROM, requantized_integer, run_program
+
 from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, Requantize, TapSum
 from combe.errors import FormatError
@@ -17,8 +21,6 @@ from combe.response.time import filtered
 Integers = NDArray[Any]
 Array = NDArray[np.float64]
 EXACT_IN_DOUBLE = 1 << 53
-COMPILED_FROM = 20_000
-"""Signals longer than this are worth the time a compiled loop takes to load."""
 
 
 def simulate(realization: Realization, samples: Integers) -> Integers:
@@ -40,6 +42,8 @@ def simulate(realization: Realization, samples: Integers) -> Integers:
             signal = _tap_sum(stage, source, signal)
         elif isinstance(stage, Section):
             signal = _section(stage, source, signal)
+        elif isinstance(stage, Network):
+            signal = run_program(stages_program((stage,), source), signal).output
         else:
             signal = requantized(stage, signal)
     return signal
@@ -135,21 +139,3 @@ def _rounded(signal: Integers, shift: int, rounding: str) -> Integers:
     if rounding == "toward-zero":
         return np.asarray(floor + ((rest != 0) & (floor < 0)))
     return floor
-
-
-def requantized_integer(stage: Requantize, raw: int) -> int:
-    """One value in exact integers: the definition that everything else is held against."""
-    shift = stage.source.fraction - stage.target.fraction
-    if shift <= 0:
-        value = raw << -shift
-    else:
-        value, rest, half = raw >> shift, raw & ((1 << shift) - 1), 1 << (shift - 1)
-        if stage.rounding == "nearest-even":
-            value += rest > half or (rest == half and value & 1 == 1)
-        elif stage.rounding == "nearest-up":
-            value += rest >= half
-        elif stage.rounding == "toward-zero":
-            value += rest != 0 and value < 0
-    if stage.overflow == "saturate":
-        return min(max(value, stage.target.least), stage.target.most)
-    return (value - stage.target.least) % (1 << stage.target.bits) + stage.target.least

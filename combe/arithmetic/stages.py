@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
+from combe.arithmetic.network import Network, check_network
 from combe.arithmetic.section import Section, check_section
 from combe.errors import FormatError
-from combe.filters import Cascade, Filter, Fir, Rational, rational_of, sections_of
+from combe.filters import Filter
 
-FORMS = ("direct", "folded")
+FORMS = ("direct", "folded", "transposed", "polyphase")
+MOST_BRANCHES = 16
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +22,8 @@ class TapSum:
     coefficient: Format
     accumulator: Format
     form: str = "direct"
+    branches: int = 1
+    """Sums a polyphase form is built of; 1 for every other form."""
 
     @property
     def symmetry(self) -> int:
@@ -45,7 +47,7 @@ class Requantize:
     overflow: str
 
 
-Stage = TapSum | Section | Requantize
+Stage = TapSum | Section | Network | Requantize
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,44 +80,22 @@ class Realization:
     @property
     def is_recursive(self) -> bool:
         """Whether any stage feeds its output back."""
-        return any(isinstance(stage, Section) for stage in self.stages)
+        return any(
+            isinstance(stage, Section) or (isinstance(stage, Network) and stage.is_recursive) for stage in self.stages
+        )
 
     def exact(self) -> Filter:
         """The filter its integer coefficients stand for, roundings between stages left out."""
-        taps = [1]
-        shift = 0
-        sections = []
-        for stage in self.stages:
-            if isinstance(stage, TapSum):
-                taps = _product(taps, stage.coefficients)
-                shift += stage.coefficient.fraction
-            elif isinstance(stage, Section):
-                b = [_scaled(value, stage.numerator.fraction) for value in stage.b]
-                a = [_scaled(value, stage.denominator.fraction) for value in stage.a]
-                sections.append((b[0], b[1], b[2], a[0], a[1]))
-        fir = Fir(tuple(_scaled(tap, shift) for tap in taps))
-        return _joined(fir, tuple(sections)) if sections else fir
+        from combe.arithmetic.exact import exact_filter
+
+        return exact_filter(self.stages, self.formats())
 
 
 def result_of(stage: Stage) -> Format:
     """The format a stage gives."""
     if isinstance(stage, TapSum):
         return stage.accumulator
-    return stage.result if isinstance(stage, Section) else stage.target
-
-
-def _joined(fir: Fir, sections: tuple[tuple[float, float, float, float, float], ...]) -> Filter:
-    """Taps and sections in a row as one filter; taps beyond a section's reach as their roots."""
-    if len(fir.taps) <= 3:
-        b0, b1, b2 = (*fir.taps, 0.0, 0.0)[:3]
-        own = () if fir.taps == (1.0,) else ((b0, b1, b2, 0.0, 0.0),)
-        return Cascade((*own, *sections))
-    recursive = rational_of(Cascade(sections))
-    taps = np.trim_zeros(fir.array)
-    lead = int(np.flatnonzero(fir.array)[0])
-    zeros = np.concatenate([recursive.zeros, np.roots(taps)])
-    gain = recursive.gain * float(taps[0])
-    return sections_of(Rational(gain, recursive.delay + lead, zeros, recursive.poles))
+    return stage.target if isinstance(stage, Requantize) else stage.result
 
 
 def check(realization: Realization) -> None:
@@ -130,6 +110,8 @@ def check(realization: Realization) -> None:
             _check_tap_sum(stage, source, where)
         elif isinstance(stage, Section):
             check_section(stage, source, where)
+        elif isinstance(stage, Network):
+            check_network(stage, source, where)
         else:
             _check_requantize(stage, source, where)
     last = realization.formats()[-1]
@@ -156,6 +138,9 @@ def _check_tap_sum(stage: TapSum, source: Format, where: str) -> None:
         raise FormatError(what, f"{where}.accumulator", f"{needed_accumulator(stage, source)} is enough")
     if stage.form not in FORMS:
         raise FormatError(f'form "{stage.form}" is not known', f"{where}.form", f"known are {', '.join(FORMS)}")
+    if (stage.form == "polyphase") != (stage.branches > 1) or not 1 <= stage.branches <= MOST_BRANCHES:
+        what = f"{stage.branches} branches don't go with {stage.form}"
+        raise FormatError(what, f"{where}.branches", f"2 to {MOST_BRANCHES} make a polyphase form, others have none")
     if stage.form == "folded" and not stage.symmetry:
         raise FormatError("folded needs symmetric or antisymmetric coefficients", f"{where}.form", "use direct")
 
@@ -177,18 +162,3 @@ def needed_accumulator(stage: TapSum, source: Format) -> Format:
     """The narrowest signed accumulator no input can overflow, computed from the coefficients themselves."""
     bits = narrowest_signed(*stage.span(source))
     return Format(True, bits, source.fraction + stage.coefficient.fraction)
-
-
-def _product(left: list[int], right: tuple[int, ...]) -> list[int]:
-    if left == [1]:
-        return list(right)
-    result = [0] * (len(left) + len(right) - 1)
-    for i, a in enumerate(left):
-        for j, b in enumerate(right):
-            result[i + j] += a * b
-    return result
-
-
-def _scaled(raw: int, shift: int) -> float:
-    """raw·2^(−shift), rounded once."""
-    return raw / (1 << shift) if shift >= 0 else float(raw * (1 << -shift))

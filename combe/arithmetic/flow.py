@@ -1,0 +1,299 @@
+"""The linear side of a program: state space, norms with their tails bounded, energies, transfers.
+
+Values here are real, one unit of a signal's value; a rounding is an error that enters at its step.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.arithmetic.loops import strong_groups
+from combe.arithmetic.program import Program, gain_of
+from combe.errors import FormatError
+
+Array = NDArray[np.float64]
+ComplexArray = NDArray[np.complex128]
+MOST_STATES = 400
+BLOCK, COLUMNS = 64, 64
+LONGEST = 1 << 22
+TAIL_SHARE = 1e-7
+"""The tail of Σ|h| that is only bounded, not summed, ends below this share of the sum (unless LONGEST comes first)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """gain·signal[n − delay]; ``is_rest`` takes what the rounding of that signal's step cut off."""
+
+    signal: int
+    delay: int
+    gain: float
+    is_rest: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Norms:
+    """For each step: sums of the positive and the negative samples of its impulse response, the bounded rest of
+    Σ|h|, and Σh²."""
+
+    positive: Array
+    negative: Array
+    tail: Array
+    energy: Array
+
+    @property
+    def l1(self) -> Array:
+        """Σ|h|, the tail included: no input of size one causes more."""
+        return self.positive - self.negative + self.tail
+
+
+class Flow:
+    """Steps as sums of links, signal 0 the input and signal k+1 the value of step k."""
+
+    def __init__(self, steps: list[list[Link]], output: int) -> None:
+        self.steps = steps
+        self.output = output
+
+    @staticmethod
+    def of(program: Program) -> Flow:
+        """The linear flow of an integer program."""
+        return Flow(
+            [[Link(p.signal, p.delay, gain_of(program, step, p), p.is_rest) for p in step.products]
+             for step in program.steps],
+            program.output,
+        )  # fmt: skip
+
+    @property
+    def count(self) -> int:
+        """How many steps there are."""
+        return len(self.steps)
+
+    @cached_property
+    def kept(self) -> list[tuple[int, int]]:
+        """What has to be remembered: (signal, samples ago); rests are numbered after all signals."""
+        deepest: dict[int, int] = {}
+        for links in self.steps:
+            for link in links:
+                if link.delay:
+                    number = self._number(link)
+                    deepest[number] = max(deepest.get(number, 0), link.delay)
+        return [(signal, age) for signal in sorted(deepest) for age in range(1, deepest[signal] + 1)]
+
+    def _number(self, link: Link) -> int:
+        return link.signal + self.count if link.is_rest else link.signal
+
+    @cached_property
+    def state_space(self) -> tuple[Array, Array, Array, Array]:
+        """A, B, C, D: state' = A·state + B·u, values = C·state + D·u, with u = (input, error of each step)."""
+        kept = self.kept
+        size, count = len(kept), self.count
+        if size > MOST_STATES:
+            raise FormatError(f"there are {size} words of state", "stages", f"bounds are found up to {MOST_STATES}")
+        place = {each: index for index, each in enumerate(kept)}
+        values = np.zeros((2 * count + 1, size + 1 + count))
+        values[0, size] = 1.0
+        for index, links in enumerate(self.steps):
+            row = values[index + 1]
+            for link in links:
+                number = self._number(link)
+                if link.delay:
+                    row[place[number, link.delay]] += link.gain
+                else:
+                    row += link.gain * values[number]
+            row[size + 1 + index] += 1.0
+            values[count + 1 + index, size + 1 + index] = -1.0
+        after = np.zeros((size, size + 1 + count))
+        for index, (signal, age) in enumerate(kept):
+            if age == 1:
+                after[index] = values[signal]
+            else:
+                after[index, place[signal, age - 1]] = 1.0
+        nodes = values[1 : count + 1]
+        return after[:, :size], after[:, size:], nodes[:, :size], nodes[:, size:]
+
+    @cached_property
+    def is_recursive(self) -> bool:
+        """Whether any value comes back to itself."""
+        loops = strong_groups([[link.signal for link in links if not link.is_rest] for links in self.steps])
+        return bool(loops)
+
+    @cached_property
+    def radius(self) -> float:
+        """The largest size of an eigenvalue of the state: below one for a stable program."""
+        if not self.is_recursive:
+            return 0.0
+        return float(np.max(np.abs(np.linalg.eigvals(self.state_space[0])), initial=0.0))
+
+    @cached_property
+    def _decay(self) -> tuple[Array, float]:
+        """P with xᵀPx ≥ |x|² and the rate at which √(xᵀPx) falls in a step (Lyapunov; doubling after Smith 1968)."""
+        A = self.state_space[0]
+        total, power = np.eye(len(A)), A.copy()
+        for _ in range(60):
+            step = power.T @ total @ power
+            total = total + step
+            power = power @ power
+            if not np.all(np.isfinite(total)) or np.max(np.abs(total)) > 1e280:
+                raise FormatError("a state grows without bound", "stages", "give a stable filter")
+            if np.max(np.abs(step)) <= 1e-15 * np.max(np.abs(total)):
+                break
+        largest = float(np.linalg.eigvalsh(total)[-1])
+        return total, float(np.sqrt(1 - 1 / largest)) if largest > 1 else 0.0
+
+    def norms(self, source: int = 0) -> Norms:
+        """Norms of the answers of all steps to a unit impulse at the input (0), or to an error of step ``source`` − 1.
+
+        The tail is rigorous up to rounding: Σ over all later samples of |c·Aᵏ·x| is at most |c|·√(xᵀPx)/(1−ρ) (Volkova,
+        Hilaire & Lauter 2015 bound it by eigenvalues; a Lyapunov matrix needs none).
+        """
+        if not self.is_recursive:
+            return self._finite_norms(source)
+        A, B, C, D = self.state_space
+        state = B[:, source].copy()
+        first = D[:, source]
+        positive, negative = np.maximum(first, 0), np.minimum(first, 0)
+        energy = first**2
+        P, rate = self._decay
+        sizes = np.linalg.norm(C, axis=1)
+        observe, jumps, leap = self._blocks()
+        done = 0
+        while True:
+            if not np.any(state):
+                return Norms(positive, negative, np.zeros(self.count), energy)
+            columns = _columns(state, jumps)
+            answers = (observe @ columns).reshape(BLOCK, self.count, -1)
+            positive = positive + np.sum(np.maximum(answers, 0), axis=(0, 2))
+            negative = negative + np.sum(np.minimum(answers, 0), axis=(0, 2))
+            energy = energy + np.sum(answers**2, axis=(0, 2))
+            state = leap @ state
+            done += BLOCK * columns.shape[1]
+            tail = sizes * np.sqrt(max(float(state @ P @ state), 0.0)) / (1 - rate)
+            if np.all(tail <= TAIL_SHARE * (positive - negative) + 1e-300) or done >= LONGEST:
+                return Norms(positive, negative, tail + 1e-10 * (positive - negative), energy)
+
+    @cached_property
+    def _order(self) -> list[int]:
+        """Steps so that each comes after all it uses, delayed or not; there are no loops."""
+        waiting = [{link.signal - 1 for link in links if link.signal} for links in self.steps]
+        users: list[list[int]] = [[] for _ in self.steps]
+        for index, needs in enumerate(waiting):
+            for need in needs:
+                users[need].append(index)
+        ready = [index for index, needs in enumerate(waiting) if not needs]
+        found = []
+        while ready:
+            index = ready.pop()
+            found.append(index)
+            for user in users[index]:
+                waiting[user].discard(index)
+                if not waiting[user]:
+                    ready.append(user)
+        return found
+
+    def _finite_norms(self, source: int) -> Norms:
+        """Without loops every impulse response ends, and is simply written down."""
+        answers: list[Array] = [np.array([1.0 if source == 0 else 0.0])] + [np.zeros(1)] * self.count
+        for index in self._order:
+            total = np.array([1.0 if source == index + 1 else 0.0])
+            for link in self.steps[index]:
+                if link.is_rest:
+                    path = np.array([-1.0 if source == link.signal else 0.0])
+                else:
+                    path = answers[link.signal]
+                total = _added(total, link.gain * path, link.delay)
+            answers[index + 1] = total
+        own = answers[1:]
+        return Norms(
+            np.array([float(np.sum(np.maximum(h, 0))) for h in own]),
+            np.array([float(np.sum(np.minimum(h, 0))) for h in own]),
+            np.zeros(self.count),
+            np.array([float(np.sum(h**2)) for h in own]),
+        )
+
+    def _finite_paths(self) -> list[Array]:
+        """From the error of each step to the output, where there are no loops."""
+        paths: list[Array] = [np.zeros(1)] * self.count
+        errors: list[Array] = [np.zeros(1)] * self.count
+        paths[self.output - 1] = np.ones(1)
+        for index in reversed(self._order):
+            for link in self.steps[index]:
+                if link.signal and not link.is_rest:
+                    paths[link.signal - 1] = _added(paths[link.signal - 1], link.gain * paths[index], link.delay)
+                elif link.is_rest:
+                    errors[link.signal - 1] = _added(errors[link.signal - 1], -link.gain * paths[index], link.delay)
+        return [_added(path, error, 0) for path, error in zip(paths, errors)]
+
+    @cached_property
+    def _block_parts(self) -> tuple[Array, list[Array], Array]:
+        A, _, C, _ = self.state_space
+        rows, power = [], np.eye(len(A))
+        for _ in range(BLOCK):
+            rows.append(C @ power)
+            power = power @ A
+        jumps = [power]
+        while 2 ** len(jumps) < COLUMNS:
+            jumps.append(jumps[-1] @ jumps[-1])
+        return np.concatenate(rows), jumps, jumps[-1] @ jumps[-1]
+
+    def _blocks(self) -> tuple[Array, list[Array], Array]:
+        return self._block_parts
+
+    def energies(self) -> Array:
+        """Energy of the path from the error of each step to the output: Σg², from a Gramian, exact however slow the
+        poles are."""
+        if not self.is_recursive:
+            return np.array([float(np.sum(path**2)) for path in self._finite_paths()])
+        A, B, C, D = self.state_space
+        at = self.output - 1
+        total = np.outer(C[at], C[at])
+        power = A.copy()
+        for _ in range(64):
+            step = power.T @ total @ power
+            total = total + step
+            if np.max(np.abs(step), initial=0.0) <= 1e-17 * np.max(np.abs(total), initial=1e-300):
+                break
+            power = power @ power
+        paths = B[:, 1:]
+        return np.asarray(D[at, 1:] ** 2 + np.einsum("si,st,ti->i", paths, total, paths))
+
+    def transfers(self, omega: Array) -> tuple[ComplexArray, ComplexArray]:
+        """At each frequency: from the input to every step, and from every step's error to the output.
+
+        Shapes are (frequencies, steps).
+        """
+        count = self.count
+        turn = np.exp(-1j * np.asarray(omega))
+        T = np.zeros((len(turn), count, count + 1), complex)
+        R = np.zeros((len(turn), count, count), complex)
+        for index, links in enumerate(self.steps):
+            for link in links:
+                wave = link.gain * turn**link.delay
+                if link.is_rest:
+                    R[:, index, link.signal - 1] += wave
+                else:
+                    T[:, index, link.signal] += wave
+        loop = np.eye(count) - T[:, :, 1:]
+        forward = np.linalg.solve(loop, T[:, :, :1])[:, :, 0]
+        out = np.zeros((len(turn), count, 1))
+        out[:, self.output - 1, 0] = 1.0
+        back = np.linalg.solve(np.swapaxes(loop, 1, 2), out)[:, :, 0]
+        return forward, back - np.einsum("fm,fmi->fi", back, R)
+
+
+def _added(total: Array, path: Array, delay: int) -> Array:
+    """total + path, ``delay`` samples later."""
+    found = np.zeros(max(len(total), len(path) + delay))
+    found[: len(total)] += total
+    found[delay : delay + len(path)] += path
+    return found
+
+
+def _columns(state: Array, jumps: list[Array]) -> Array:
+    """The state now and after every further block, by doubling."""
+    found = state[:, None]
+    for jump in jumps:
+        found = np.concatenate([found, jump @ found], axis=1)
+    return np.asarray(found)
