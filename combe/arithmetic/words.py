@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from combe.arithmetic.forms import ONE
+from combe.arithmetic.network import Network
 from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Stage, TapSum
 
@@ -14,20 +16,28 @@ def stage_words(stage: Stage) -> str:
         )
     if isinstance(stage, Section):
         return f"section, b {stage.numerator}, a {stage.denominator}, accumulator {stage.accumulator}, state {stage.result}"
+    if isinstance(stage, Network):
+        kept = ", ".join(f"{node.name} {node.result}" for node in stage.nodes[:8])
+        more = f" and {len(stage.nodes) - 8} more" if len(stage.nodes) > 8 else ""
+        return f"{stage.form}, {len(stage.nodes)} sums of up to {widest_sum((stage,))} bits: {kept}{more}"
     return f"{stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}"
 
 
 def coefficient_words(stages: tuple[Stage, ...]) -> str:
-    """The formats of all coefficients."""
+    """The formats of all coefficients; those of ones aside."""
     found: list[str] = []
     for stage in stages:
         if isinstance(stage, TapSum):
             found.append(str(stage.coefficient))
         elif isinstance(stage, Section):
             found += [str(stage.numerator), str(stage.denominator)]
+        elif isinstance(stage, Network):
+            found += [str(t.format) for node in stage.nodes for t in node.terms if t.format != ONE]
     return ", ".join(dict.fromkeys(found))
 
 
 def widest_sum(stages: tuple[Stage, ...]) -> int:
     """Bits of the widest accumulator."""
-    return max((stage.accumulator.bits for stage in stages if isinstance(stage, (TapSum, Section))), default=0)
+    widths = [stage.accumulator.bits for stage in stages if isinstance(stage, (TapSum, Section))]
+    widths += [node.accumulator.bits for stage in stages if isinstance(stage, Network) for node in stage.nodes]
+    return max(widths, default=0)

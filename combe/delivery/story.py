@@ -5,6 +5,7 @@ from __future__ import annotations
 import textwrap
 
 from combe import __version__
+from combe.arithmetic.network import Network
 from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, Requantize, TapSum
 from combe.filters import Fir
@@ -51,6 +52,12 @@ def _arithmetic(realization: Realization) -> list[str]:
                 f"section in direct form I, b {list(stage.b)} {stage.numerator}, a {list(stage.a)} {stage.denominator}, "
                 f"accumulator {stage.accumulator}, to {stage.result}, {stage.rounding}, {stage.overflow}"
             )
+        elif isinstance(stage, Network):
+            rows.append(f"{stage.form} in {len(stage.nodes)} sums, each exact and rounded once; handed on as {stage.result}")
+            rows += [
+                f"  {node.name}: sum {node.accumulator}, kept as {node.result}, {node.rounding}, {node.overflow}"
+                for node in stage.nodes[:24]
+            ]
         elif isinstance(stage, Requantize):
             rows.append(f"{stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}")
     return rows

@@ -6,8 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.arithmetic.formats import Format
+from combe.arithmetic.network import Network
 from combe.arithmetic.section import Section
-from combe.arithmetic.stages import Realization, TapSum
+from combe.arithmetic.stages import Realization, Requantize, TapSum
 from combe.response import impulse_response
 
 Integers = NDArray[np.int64]
@@ -36,7 +37,7 @@ def tone(count: int, entry: Format, omega: float, level: float = 0.97) -> Intege
 def worst_case(realization: Realization) -> Integers:
     """The input that drives the first sum to its largest, then to its smallest value."""
     stage = realization.stages[0]
-    if isinstance(stage, Section):
+    if isinstance(stage, (Section, Network)):
         return _worst_of_sections(realization)
     if not isinstance(stage, TapSum):
         return np.zeros(0, dtype=np.int64)
@@ -63,7 +64,7 @@ def vectors(realization: Realization, count: int, seed: int = 1) -> Integers:
     if entry.bits > 62:
         raise ValueError("inputs wider than 62 bits have no vectors")
     length = 2 + sum(
-        len(s.coefficients) if isinstance(s, TapSum) else 24 if isinstance(s, Section) else 0
+        len(s.coefficients) if isinstance(s, TapSum) else 0 if isinstance(s, Requantize) else 24
         for s in realization.stages
     )
     low, high = entry.least, entry.most

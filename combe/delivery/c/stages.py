@@ -6,10 +6,12 @@ from dataclasses import dataclass
 from typing import Any
 
 from combe.arithmetic.formats import Format
+from combe.arithmetic.network import Network
 from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, Requantize, Stage, TapSum
+from combe.delivery.c.network import network_values
+from combe.delivery.c.rounding import requantize_values
 from combe.delivery.c.types import c_type, literal, signed_type
-from combe.errors import FormatError
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +26,11 @@ class View:
     result_type: str
     values: dict[str, Any]
 
+    @property
+    def label(self) -> str:
+        """What its rounding is called."""
+        return str(self.values.get("label", self.index))
+
 
 def views(realization: Realization) -> list[View]:
     """Every stage in order."""
@@ -36,7 +43,10 @@ def _view(stage: Stage, index: int, source: Format, result: Format) -> View:
         return View("tap-sum", index, source, result, c_type(source), c_type(result), _tap_sum(stage, source))
     if isinstance(stage, Section):
         return View("section", index, source, result, c_type(source), c_type(result), _section(stage, source))
-    return View("requantize", index, source, result, c_type(source), c_type(result), _requantize(stage))
+    if isinstance(stage, Network):
+        values = network_values(stage, index, source)
+        return View("network", index, source, result, c_type(source), c_type(result), values)
+    return View("requantize", index, source, result, c_type(source), c_type(result), requantize_values(stage))
 
 
 def _tap_sum(stage: TapSum, source: Format) -> dict[str, Any]:
@@ -54,6 +64,7 @@ def _tap_sum(stage: TapSum, source: Format) -> dict[str, Any]:
         "count": count, "half": count // 2, "middle": folded and not minus and count % 2 == 1, "folded": folded,
         "minus": minus, "sum_type": sum_type, "table_type": table_type, "accumulator": stage.accumulator,
         "rows": [literal(value, table_type) for value in printed], "coefficient": stage.coefficient,
+        "transposed": stage.form == "transposed" and count > 1, "branches": stage.branches,
     }  # fmt: skip
 
 
@@ -70,7 +81,7 @@ def _section(stage: Section, source: Format) -> dict[str, Any]:
         "denominator": stage.denominator, "u": u, "v": v, "raw_b": stage.b, "raw_a": stage.a,
         "b": [_constant(value << u, sum_type) for value in stage.b],
         "a": [_constant(-value << v, sum_type) for value in stage.a],
-        "round": _requantize(rounding),
+        "round": requantize_values(rounding),
     }  # fmt: skip
 
 
@@ -78,40 +89,3 @@ def _constant(value: int, sum_type: str) -> str:
     """A factor in the type of the sum, in brackets where it is negative."""
     text = literal(value, sum_type)
     return f"({text})" if text.startswith("-") else text
-
-
-def _requantize(stage: Requantize) -> dict[str, Any]:
-    """Shift, rounding constants and limits, all within one type that holds the value before and after."""
-    source, target = stage.source, stage.target
-    needed = max(entry.bits + (not entry.signed) for entry in (source, target))
-    if needed > 64:
-        raise FormatError(f"{source} to {target} is wider than C's 64 bits", "stages", "take fewer bits")
-    work, width = ("int32_t", 32) if needed <= 32 else ("int64_t", 64)
-    shift = source.fraction - target.fraction
-    values: dict[str, Any] = {
-        "shift": shift, "work": work, "unsigned": f"u{work}", "rounding": stage.rounding, "overflow": stage.overflow,
-        "target": target, "width": width, "always_fits": _always_fits(stage), "full": target.bits == width,
-        "least": literal(target.least, work), "most": literal(target.most, work), "up": -shift,
-    }  # fmt: skip
-    if shift < 0:
-        # k·2^up stays within the limits exactly where k lies between these.
-        values["most_before"] = literal(target.most >> -shift, work)
-        values["least_before"] = literal(-(-target.least >> -shift), work)
-        values["scale"] = literal(1 << -shift, work) if -shift < width - 1 else ""
-    elif 0 < shift < width:
-        values["mask"] = literal((1 << shift) - 1, f"u{work}")
-        values["half"] = literal(1 << (shift - 1), f"u{work}")
-    if target.bits < width:
-        values["wrap_mask"] = literal((1 << target.bits) - 1, f"u{work}")
-        values["sign_bit"] = literal(1 << (target.bits - 1), f"u{work}")
-        values["sign_value"] = literal(1 << (target.bits - 1), work)
-    return values
-
-
-def _always_fits(stage: Requantize) -> bool:
-    """Whether no value that can arrive leaves the target's range, so that the limit would be dead code."""
-    shift = stage.source.fraction - stage.target.fraction
-    ends = []
-    for raw in (stage.source.least, stage.source.most):
-        ends.append(raw << -shift if shift < 0 else -((-raw) >> shift) if raw > 0 else raw >> shift)
-    return stage.target.holds(min(ends)) and stage.target.holds(max(ends))

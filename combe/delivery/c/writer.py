@@ -44,7 +44,7 @@ def c_package(
     if realization.input.bits > 62:
         raise FormatError(f"{realization.input} is too wide an input for C", "input", "62 bits are the most")
     stages = views(realization)
-    rounds = [_rounding(view) for view in stages if view.kind != "tap-sum"]
+    rounds = [each for view in stages if view.kind != "tap-sum" for each in _roundings(view)]
     shared: dict[str, Any] = {
         "name": name, "views": stages, "rounds": rounds, "input": realization.input, "output": realization.output,
         "in_type": c_type(realization.input), "out_type": c_type(realization.output), "describe": _describe,
@@ -68,13 +68,18 @@ def _environment() -> Environment:
     )  # fmt: skip
 
 
-def _rounding(view: View) -> View:
-    """A section ends in a rounding of its own: the same function as a stage of that kind."""
+def _roundings(view: View) -> list[View]:
+    """A section or a node ends in a rounding of its own: the same function as a stage of that kind."""
     if view.kind == "requantize":
-        return view
-    accumulator: Format = view.values["accumulator"]
-    kind = c_type(accumulator)
-    return View("requantize", view.index, accumulator, view.result, kind, view.result_type, view.values["round"])
+        return [view]
+    if view.kind == "network":
+        rounded = [node for node in view.values["nodes"] if not node["is_plain"]]
+        return [_rounding(view.index, node["accumulator"], node["result"], node["round"]) for node in rounded]
+    return [_rounding(view.index, view.values["accumulator"], view.result, view.values["round"])]
+
+
+def _rounding(index: int, accumulator: Format, result: Format, values: dict[str, Any]) -> View:
+    return View("requantize", index, accumulator, result, c_type(accumulator), c_type(result), values)
 
 
 def _describe(view: View) -> str:

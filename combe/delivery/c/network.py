@@ -1,0 +1,89 @@
+"""A network in C: one exact sum after the other, each in the narrowest type that holds it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from combe.arithmetic.formats import Format
+from combe.arithmetic.network import INPUT, REST, Network, Node, Term, node_span, rest_limits, signal_limits
+from combe.arithmetic.stages import Requantize
+from combe.delivery.c.rounding import requantize_values
+from combe.delivery.c.types import c_type, literal, signed_type
+from combe.errors import FormatError
+
+SHIFTED_BY_HAND = 4
+"""Histories up to this long are moved by assignments, longer ones by memmove."""
+
+
+def network_values(stage: Network, index: int, source: Format) -> dict[str, Any]:
+    """What the template prints of a network: nodes in order, and what is remembered of each signal."""
+    nodes = {node.name: node for node in stage.nodes}
+    depth: dict[str, int] = {}
+    used: set[str] = {stage.output}
+    for node in stage.nodes:
+        for term in node.terms:
+            if term.coefficient:
+                used.add(term.signal)
+                depth[term.signal] = max(depth.get(term.signal, 0), term.delay)
+    kept = [
+        {"name": _word(name), "type": _type(name, nodes, source), "depth": deepest, "new": _value(name)}
+        for name, deepest in depth.items()
+        if deepest
+    ]
+    return {
+        "form": stage.form, "output": _value(stage.output), "kept": kept, "by_hand": SHIFTED_BY_HAND,
+        "uses_input": INPUT in used,
+        "nodes": [_node(node, nodes, index, source, used) for node in stage.nodes],
+    }  # fmt: skip
+
+
+def _node(node: Node, nodes: dict[str, Node], index: int, source: Format, used: set[str]) -> dict[str, Any]:
+    least, most = node_span(node, nodes, source)
+    sum_type = signed_type(min(node.accumulator.least, least), max(node.accumulator.most, most), 32)
+    rounding = requantize_values(Requantize(node.accumulator, node.result, node.rounding, node.overflow))
+    has_rest = node.name + REST in used and node.shift > 0
+    if has_rest and node.shift > rounding["width"] - 2:
+        what = f"{node.name} cuts off {node.shift} bits, too many to carry on in C"
+        raise FormatError(what, "stages", "take more state bits")
+    return {
+        "name": node.name, "value": _value(node.name), "type": c_type(node.result), "sum_type": sum_type,
+        "accumulator": node.accumulator, "result": node.result, "is_plain": node.accumulator == node.result,
+        "terms": [_product(term, node, nodes, source, sum_type) for term in node.terms if term.coefficient],
+        "is_used": node.name in used, "round": rounding | {"label": f"{index}_{node.name}"}, "has_rest": has_rest,
+        "rest_type": _type(node.name + REST, nodes, source) if has_rest else "", "rest": _value(node.name + REST),
+        "whole": literal(1 << node.shift, rounding["work"]) if has_rest else "",
+    }  # fmt: skip
+
+
+def _product(term: Term, node: Node, nodes: dict[str, Node], source: Format, sum_type: str) -> dict[str, str]:
+    """A term as C adds it: sign and the product in the type of the sum."""
+    fraction = signal_limits(nodes, term.signal, source)[2]
+    factor = term.coefficient << (node.accumulator.fraction - fraction - term.format.fraction)
+    signed_type(factor, factor, 32)
+    if signed_type(min(factor, -factor), max(factor, -factor), 32) == "int64_t" and sum_type == "int32_t":
+        raise FormatError(f"the factor {factor} is wider than its sum", "stages", "take fewer bits")
+    operand = f"({sum_type}){_value(term.signal) if not term.delay else _kept(term)}"
+    size = literal(abs(factor), sum_type)
+    text = operand if abs(factor) == 1 else f"{size} * {operand}"
+    return {"sign": "-" if factor < 0 else "+", "text": text}
+
+
+def _kept(term: Term) -> str:
+    return f"{_word(term.signal)}[{term.delay - 1}]"
+
+
+def _word(signal: str) -> str:
+    """The history of a signal, by a name no other has."""
+    return "past_" + signal.replace(".", "_")
+
+
+def _value(signal: str) -> str:
+    return "sample" if signal == INPUT else "now_" + signal.replace(".", "_")
+
+
+def _type(signal: str, nodes: dict[str, Node], source: Format) -> str:
+    if signal == INPUT:
+        return c_type(source)
+    if signal.endswith(REST):
+        return signed_type(*rest_limits(nodes[signal.removesuffix(REST)]))
+    return c_type(nodes[signal].result)

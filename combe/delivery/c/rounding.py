@@ -1,0 +1,46 @@
+"""A rounding in C: shift, constants and limits, all within one type."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from combe.arithmetic.stages import Requantize
+from combe.delivery.c.types import literal
+from combe.errors import FormatError
+
+
+def requantize_values(stage: Requantize) -> dict[str, Any]:
+    """Shift, rounding constants and limits, all within one type that holds the value before and after."""
+    source, target = stage.source, stage.target
+    needed = max(entry.bits + (not entry.signed) for entry in (source, target))
+    if needed > 64:
+        raise FormatError(f"{source} to {target} is wider than C's 64 bits", "stages", "take fewer bits")
+    work, width = ("int32_t", 32) if needed <= 32 else ("int64_t", 64)
+    shift = source.fraction - target.fraction
+    values: dict[str, Any] = {
+        "shift": shift, "work": work, "unsigned": f"u{work}", "rounding": stage.rounding, "overflow": stage.overflow,
+        "target": target, "width": width, "always_fits": _always_fits(stage), "full": target.bits == width,
+        "least": literal(target.least, work), "most": literal(target.most, work), "up": -shift,
+    }  # fmt: skip
+    if shift < 0:
+        # k·2^up stays within the limits exactly where k lies between these.
+        values["most_before"] = literal(target.most >> -shift, work)
+        values["least_before"] = literal(-(-target.least >> -shift), work)
+        values["scale"] = literal(1 << -shift, work) if -shift < width - 1 else ""
+    elif 0 < shift < width:
+        values["mask"] = literal((1 << shift) - 1, f"u{work}")
+        values["half"] = literal(1 << (shift - 1), f"u{work}")
+    if target.bits < width:
+        values["wrap_mask"] = literal((1 << target.bits) - 1, f"u{work}")
+        values["sign_bit"] = literal(1 << (target.bits - 1), f"u{work}")
+        values["sign_value"] = literal(1 << (target.bits - 1), work)
+    return values
+
+
+def _always_fits(stage: Requantize) -> bool:
+    """Whether no value that can arrive leaves the target's range, so that the limit would be dead code."""
+    shift = stage.source.fraction - stage.target.fraction
+    ends = []
+    for raw in (stage.source.least, stage.source.most):
+        ends.append(raw << -shift if shift < 0 else -((-raw) >> shift) if raw > 0 else raw >> shift)
+    return stage.target.holds(min(ends)) and stage.target.holds(max(ends))
