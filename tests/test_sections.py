@@ -7,8 +7,6 @@ import random
 import unittest
 import unittest.mock
 from dataclasses import replace
-from fractions import Fraction
-from math import floor
 
 import numpy as np
 
@@ -29,48 +27,11 @@ from combe.filters import Cascade, Roots
 from combe.project.demo import wake_up_project
 from combe.proof.c import prove_c
 from combe.signals.stimuli import random_integers, vectors
+from tests.strangers import plain_run
 from tests.support import asked, least_margin_db
 from tests.test_delivery import HAS_GCC, SANITIZERS
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
-
-
-def rounded(value: Fraction, how: str) -> int:
-    if how == "floor":
-        return floor(value)
-    if how == "toward-zero":
-        return int(value)
-    if how == "nearest-up":
-        return floor(value + Fraction(1, 2))
-    return round(value)
-
-
-def plain_run(document: dict[str, object], samples: list[int]) -> list[int]:
-    """A realization file of sections and requantizes, run on fractions from docs/arithmetic.md."""
-    signal = [Fraction(x) * Fraction(2) ** -int(str(document["input"]).split("f")[1]) for x in samples]
-
-    def brought(value: Fraction, name: str, rounding: str, overflow: str) -> Fraction:
-        bits, fraction = (int(part) for part in name[1:].split("f"))
-        raw = rounded(value * Fraction(2) ** fraction, rounding)
-        low, high = (-(1 << (bits - 1)), (1 << (bits - 1)) - 1) if name[0] == "s" else (0, (1 << bits) - 1)
-        raw = min(max(raw, low), high) if overflow == "saturate" else (raw - low) % (1 << bits) + low
-        return raw * Fraction(2) ** -fraction
-
-    for stage in document["stages"]:  # type: ignore[attr-defined]
-        if stage["kind"] == "requantize":
-            signal = [brought(x, stage["to"], stage["rounding"], stage["overflow"]) for x in signal]
-            continue
-        b = [Fraction(k) * Fraction(2) ** -int(stage["numerator"].split("f")[1]) for k in stage["b"]]
-        a = [Fraction(k) * Fraction(2) ** -int(stage["denominator"].split("f")[1]) for k in stage["a"]]
-        x, y, found = [Fraction(0)] * 2, [Fraction(0)] * 2, []
-        for new in signal:
-            total = b[0] * new + b[1] * x[0] + b[2] * x[1] - a[0] * y[0] - a[1] * y[1]
-            result = brought(total, stage["to"], stage["rounding"], stage["overflow"])
-            x, y = [new, x[0]], [result, y[0]]
-            found.append(result)
-        signal = found
-    last = int(str(document["output"]).split("f")[1])
-    return [int(value * Fraction(2) ** last) for value in signal]
 
 
 def random_section_realization(source: random.Random) -> Realization:

@@ -241,12 +241,10 @@ class Flow:
     def _blocks(self) -> tuple[Array, list[Array], Array]:
         return self._block_parts
 
-    def energies(self) -> Array:
-        """Energy of the path from the error of each step to the output: Σg², from a Gramian, exact however slow the
-        poles are."""
-        if not self.is_recursive:
-            return np.array([float(np.sum(path**2)) for path in self._finite_paths()])
-        A, B, C, D = self.state_space
+    @cached_property
+    def _gramian(self) -> Array:
+        """Σ (Aᵀ)ᵏ·cᵀc·Aᵏ for the output's c, by doubling: exact however slow the poles are."""
+        A, _, C, _ = self.state_space
         at = self.output - 1
         total = np.outer(C[at], C[at])
         power = A.copy()
@@ -256,8 +254,31 @@ class Flow:
             if np.max(np.abs(step), initial=0.0) <= 1e-17 * np.max(np.abs(total), initial=1e-300):
                 break
             power = power @ power
-        paths = B[:, 1:]
-        return np.asarray(D[at, 1:] ** 2 + np.einsum("si,st,ti->i", paths, total, paths))
+        return np.asarray(total)
+
+    @cached_property
+    def _finite(self) -> list[Array]:
+        return self._finite_paths()
+
+    def energy(self, errors: list[tuple[int, int, float]]) -> float:
+        """Energy at the output of one error that enters at several steps: (step, samples later, sign) each."""
+        if not self.is_recursive:
+            total = np.zeros(1)
+            for step, later, sign in errors:
+                total = _added(total, sign * self._finite[step], later)
+            return float(np.sum(total**2))
+        A, B, C, D = self.state_space
+        at = self.output - 1
+        state, found = np.zeros(len(A)), 0.0
+        for n in range(max(later for _, later, _ in errors) + 1):
+            now = [(step, sign) for step, later, sign in errors if later == n]
+            found += float(C[at] @ state + sum(sign * D[at, step + 1] for step, sign in now)) ** 2
+            state = A @ state + sum((sign * B[:, step + 1] for step, sign in now), np.zeros(len(A)))
+        return found + float(state @ self._gramian @ state)
+
+    def energies(self) -> Array:
+        """Energy of the path from the error of each step to the output: Σg²."""
+        return np.array([self.energy([(step, 0, 1.0)]) for step in range(self.count)])
 
     def transfers(self, omega: Array) -> tuple[ComplexArray, ComplexArray]:
         """At each frequency: from the input to every step, and from every step's error to the output.

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.arithmetic.bounds import error_limits
 from combe.arithmetic.flow import Flow
 from combe.arithmetic.program import Program, Step, program_of
 from combe.arithmetic.stages import Realization
@@ -35,22 +34,24 @@ class Noise:
 def predicted_noise(realization: Realization) -> Noise:
     """Each rounding as an error of its own, white and independent (Jackson 1970), through its path to the output.
 
+    Roundings that cut off the same bits of the same signal, as the two of a lattice do, are one error in two places.
     A rounding that drops b bits has variance (step² − finer²)/12 (Widrow & Kollár 2008) and, not to nearest, a mean.
     Energies of paths come from a Gramian, so that slow poles cost nothing.
     """
     program = program_of(realization)
     flow = Flow.of(program)
-    energies = flow.energies()
     step = realization.output.step
-    variances = np.array([variance(each) for each in program.steps])
     means = np.array([mean(each) for each in program.steps])
-    shares = energies * variances / step**2
+    shares = []
+    for group in error_groups(program):
+        first = program.steps[group[0][0]]
+        if power := variance(first):
+            shares.append((first.name, flow.energy(group) * power / step**2))
     offset = 0.0
     if np.any(means):
         _, back = flow.transfers(np.array([0.0]))
         offset = float(np.sum(back[0].real * means)) / step
-    named = tuple((each.name, float(share)) for each, share in zip(program.steps, shares) if share > 0)
-    return Noise(float(np.sum(shares)), offset, named)
+    return Noise(float(sum(share for _, share in shares)), offset, tuple(shares))
 
 
 def noise_power(realization: Realization) -> float:
@@ -62,33 +63,67 @@ def noise_density(realization: Realization, omega: Array) -> Array:
     """Predicted density at each frequency in squared output steps; its mean over 0 to π is the fluctuating power."""
     program = program_of(realization)
     _, back = Flow.of(program).transfers(omega)
-    variances = np.array([variance(each) for each in program.steps])
-    return np.asarray(np.abs(back) ** 2 @ variances / realization.output.step**2)
+    total = np.zeros(len(omega))
+    for group in error_groups(program):
+        path = sum(sign * np.exp(-1j * later * omega) * back[:, step] for step, later, sign in group)
+        total += np.abs(path) ** 2 * variance(program.steps[group[0][0]])
+    return np.asarray(total / realization.output.step**2)
+
+
+def error_groups(program: Program) -> list[list[tuple[int, int, float]]]:
+    """Roundings as errors: each a list of (step, samples later, sign), of one entry where it stands alone."""
+    groups: dict[object, list[tuple[int, int, float]]] = {}
+    for index, step in enumerate(program.steps):
+        if cut_bits(step) == 0:
+            continue
+        whole = 1 << step.shift
+        cut = [(p.signal, p.delay, p.factor % whole, p.is_rest) for p in step.products if p.factor % whole]
+        least = min((delay for _, delay, _, _ in cut), default=0)
+        if any(is_rest for *_, is_rest in cut):
+            groups[index] = [(index, 0, 1.0)]
+            continue
+        key, sign = _same_bits([(signal, delay - least, factor) for signal, delay, factor, _ in cut], whole)
+        kind = (key, step.result.fraction, step.shift, step.rounding)
+        groups.setdefault(kind, []).append((index, least, sign))
+    return [[(step, later - min(e[1] for e in group), sign) for step, later, sign in group] for group in groups.values()]
+
+
+def _same_bits(cut: list[tuple[int, int, int]], whole: int) -> tuple[object, float]:
+    """What is cut off, up to its sign."""
+    plain = tuple(sorted(cut))
+    turned = tuple(sorted((signal, delay, whole - factor) for signal, delay, factor in cut))
+    return (plain, 1.0) if plain <= turned else (turned, -1.0)
+
+
+def cut_bits(step: Step) -> int:
+    """Bits a rounding really cuts off: those that all products leave at zero don't count."""
+    shared = min(((p.factor & -p.factor).bit_length() - 1 for p in step.products if p.factor), default=0)
+    return max(step.shift - shared, 0)
 
 
 def variance(step: Step) -> float:
-    """Variance of a rounding's error, as squared values."""
-    if step.shift <= 0:
+    """Variance of a rounding's error, as squared values, every pattern of the bits cut off equally likely."""
+    bits = cut_bits(step)
+    if bits == 0:
         return 0.0
-    discrete = _toward_zero(step.shift) if step.rounding == "toward-zero" else 1 - 4.0**-step.shift
+    fine = 4.0**-bits
+    if step.rounding == "toward-zero":  # errs by 0 to 1 step against the sign: over both signs the mean square
+        discrete = 12 * (1 - 2.0**-bits) * (2 - 2.0**-bits) / 6
+    elif step.rounding == "nearest-even":  # ties go up and down in turn
+        discrete = 1 + 2 * fine
+    else:
+        discrete = 1 - fine
     return float(step.result.step**2 / 12 * discrete)
-
-
-def _toward_zero(shift: int) -> float:
-    """Values cut off toward zero err by 0 to one step against their sign: over both signs, 12 times their mean square."""
-    whole = 2.0**shift
-    return float(12 * (whole - 1) * (2 * whole - 1) / (6 * whole**2))
 
 
 def mean(step: Step) -> float:
     """Mean of a rounding's error, as a value."""
-    if step.shift <= 0:
+    bits = cut_bits(step)
+    if bits == 0:
         return 0.0
     if step.rounding == "floor":
-        return error_limits(step)[0] / 2
-    if step.rounding == "nearest-up":
-        return float(step.result.step * 2.0**-step.shift / 2)
-    return 0.0
+        return float(-step.result.step * (1 - 2.0**-bits) / 2)
+    return float(step.result.step * 2.0**-bits / 2) if step.rounding == "nearest-up" else 0.0
 
 
 def measured_noise(realization: Realization, count: int = 1 << 16, level: float = 0.5, seed: int = 11) -> Measured:

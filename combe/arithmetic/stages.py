@@ -104,7 +104,8 @@ def check(realization: Realization) -> None:
         raise FormatError("there is no stage", "stages", "at least one is needed")
     if len(realization.stages) > 64:
         raise FormatError(f"there are {len(realization.stages)} stages", "stages", "at most 64 are taken")
-    for index, (stage, source) in enumerate(zip(realization.stages, realization.formats())):
+    source = realization.input
+    for index, stage in enumerate(realization.stages):
         where = f"stages[{index}]"
         if isinstance(stage, TapSum):
             _check_tap_sum(stage, source, where)
@@ -114,9 +115,9 @@ def check(realization: Realization) -> None:
             check_network(stage, source, where)
         else:
             _check_requantize(stage, source, where)
-    last = realization.formats()[-1]
-    if last != realization.output:
-        raise FormatError(f"the last stage gives {last}, the output is {realization.output}", "output")
+        source = result_of(stage)
+    if source != realization.output:
+        raise FormatError(f"the last stage gives {source}, the output is {realization.output}", "output")
 
 
 def _check_tap_sum(stage: TapSum, source: Format, where: str) -> None:
