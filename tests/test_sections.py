@@ -7,6 +7,7 @@ import random
 import unittest
 import unittest.mock
 from dataclasses import replace
+from fractions import Fraction
 
 import numpy as np
 
@@ -27,10 +28,11 @@ from combe.filters import Cascade, Roots
 from combe.project.demo import wake_up_project
 from combe.proof.c import prove_c
 from combe.signals.stimuli import random_integers, vectors
-from tests.strangers import plain_run
+from tests.strangers import plain_run, rounded
 from tests.support import asked, least_margin_db
 from tests.test_delivery import HAS_GCC, SANITIZERS
 
+ENTRY = Format(True, 8, 7)
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
 
 
@@ -200,14 +202,14 @@ class LimitCycles(unittest.TestCase):
 
     def test_a_first_order_deadband_is_the_published_one(self) -> None:
         # y[n] = round(29/32·y[n−1]) holds any |y| up to 0.5/(1 − 29/32) = 5.33 (Jackson 1969).
-        found = zero_input_cycles(self.section((-29, 0), "nearest-even"))
+        found = zero_input_cycles(self.section((-29, 0), "nearest-even"), ENTRY)
         self.assertEqual((found.is_proved, found.amplitude, len(found.cycle)), (True, 5, 1))
         self.assertIn("5 steps", found.sentence())
-        turned = zero_input_cycles(self.section((29, 0), "nearest-even"))
+        turned = zero_input_cycles(self.section((29, 0), "nearest-even"), ENTRY)
         self.assertEqual((turned.amplitude, len(turned.cycle)), (5, 2))
 
     def test_magnitude_truncation_frees_first_order_sections(self) -> None:
-        found = zero_input_cycles(self.section((-29, 0), "toward-zero"))
+        found = zero_input_cycles(self.section((-29, 0), "toward-zero"), ENTRY)
         self.assertEqual((found.is_proved, found.cycle), (True, ()))
         self.assertIn("every state was followed", found.sentence())
 
@@ -218,8 +220,8 @@ class LimitCycles(unittest.TestCase):
             a2 = source.randint(-20, 31)
             a1 = source.randint(-(31 + a2), 31 + a2)
             stage = self.section((a1, a2), source.choice(["nearest-even", "floor", "nearest-up", "toward-zero"]), 10)
-            found = zero_input_cycles(stage)
-            self.assertLessEqual(found.amplitude, cycle_bound(stage))
+            found = zero_input_cycles(stage, ENTRY)
+            self.assertLessEqual(found.amplitude, cycle_bound(stage, ENTRY))
             cycle = found.cycle
             for n in range(len(cycle)):
                 y1, y2 = cycle[n - 1], cycle[n - 2] if len(cycle) > 1 else cycle[n - 1]
@@ -233,6 +235,6 @@ class LimitCycles(unittest.TestCase):
         sharp = Section(
             (1, 0, 0), (-2040, 1020), narrow, narrow, wide, Format(True, 30, 20), "nearest-even", "saturate"
         )
-        found = zero_input_cycles(sharp)
+        found = zero_input_cycles(sharp, Format(True, 12, 20))
         self.assertFalse(found.is_proved)
         self.assertTrue(found.sentence())

@@ -1,15 +1,32 @@
-"""What the arithmetic of a realization means, in sentences; each computed from its stages."""
+"""What the arithmetic of a realization means, in sentences; each computed from its stages, each danger with its remedy."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from math import log10, sqrt
+from dataclasses import dataclass, field
+from math import ceil, log2, log10, sqrt
+from typing import Any
 
-from combe.arithmetic.limit_cycles import zero_input_cycles
+import numpy as np
+
+from combe.arithmetic.bounds import Bound, bounds
+from combe.arithmetic.formats import Format
+from combe.arithmetic.limit_cycles import overflow_oscillations, zero_input_cycles
+from combe.arithmetic.network import Network
+from combe.arithmetic.noise import predicted_noise
 from combe.arithmetic.section import Section
-from combe.arithmetic.noise import noise_power
-from combe.arithmetic.run import requantized_integer
 from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.errors import FormatError
+from combe.response import frequency_response
+
+ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """What a button says, and the choices it changes."""
+
+    words: str
+    changes: dict[str, Any] = field(hash=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,105 +35,181 @@ class Fact:
 
     weight: str
     sentence: str
+    remedy: Remedy | None = None
 
 
 def facts(realization: Realization, with_cycles: bool = True) -> list[Fact]:
-    """Accumulator, headroom, rounding noise and what the smallest inputs become; limit cycles of sections on request,
+    """Accumulators, headroom, rounding noise and what the smallest inputs become, dangers first; limit cycles on request,
     for following every state takes a moment."""
     found: list[Fact] = []
-    for stage, source in zip(realization.stages, realization.formats()):
-        if isinstance(stage, TapSum):
-            least, most = stage.span(source)
-            c_bits = 32 if stage.accumulator.bits <= 32 else 64
-            found.append(
-                Fact(
-                    "muted",
-                    f"Accumulator {stage.accumulator}: sums run from {least} to {most}, so none can overflow.".replace(
-                        "-", "−"
-                    ),
-                )
-            )
-            if stage.accumulator.bits > 32:
-                found.append(
-                    Fact(
-                        "muted",
-                        f"In C it takes a {c_bits}-bit sum; {stage.accumulator.bits - 32} bits fewer would fit 32.",
-                    )
-                )
-        elif isinstance(stage, Section):
-            found.append(_section_fact(stage, realization, with_cycles))
-    if realization.is_recursive:
-        return found + _recursive_noise(realization)
-    found += _range(realization)
-    found += _noise(realization)
+    try:
+        reached = bounds(realization)
+    except FormatError as error:
+        found.append(Fact("amber", f"Largest values are not bounded: {error.what}."))
+        reached = []
+    found += _overflow(realization, reached, with_cycles)
+    if with_cycles:
+        found += _cycles(realization)
+    found += _output(realization, reached) + _constant_input(realization)
+    found += _noise(realization) + _smallest(realization) + _sums(realization, reached)
+    order = {"clay": 0, "amber": 1, "muted": 2}
+    return sorted(found, key=lambda fact: order[fact.weight])
+
+
+def ordinal(index: int) -> str:
+    """first, second, …"""
+    return ORDINALS[index] if index < len(ORDINALS) else f"{index + 1}th"
+
+
+def _plain(text: str) -> str:
+    return text.replace("-", "−")
+
+
+def _overflow(realization: Realization, reached: list[Bound], with_cycles: bool) -> list[Fact]:
+    """Values inside that some input can drive out of their range."""
+    last = len(realization.stages) - 1
+    inner = [b for b in reached if not b.is_safe and not (b.stage == last and _is_requantize(realization, last))]
+    if not inner:
+        return []
+    worst = max(inner, key=lambda b: b.needed_bits - b.result.bits)
+    more = worst.needed_bits - worst.result.bits
+    stage = realization.stages[worst.stage]
+    what = f"{worst.name.split(' of ')[0]} in the {ordinal(worst.stage)} stage" if isinstance(stage, Network) else worst.name
+    wraps = _overflow_of(stage) == "wrap"
+    how = "wrap around" if wraps else "saturate"
+    bits = "one more bit" if more == 1 else f"{more} more bits"
+    remedy = Remedy("Give every value room for any input", {"scaling": "l1"})
+    found = [Fact("clay" if wraps else "amber", f"The value {what} can {how}: it needs {bits}.", remedy)]
+    if with_cycles and wraps:
+        swing = overflow_oscillations(stage, realization.formats()[worst.stage])
+        if swing.cycle:
+            said = f"Once overflowed it can swing for good, {len(swing.cycle)} samples a period, up to {swing.amplitude} steps."
+            found.append(Fact("clay", said, Remedy("Saturate instead", {"overflow": "saturate"})))
     return found
 
 
-def _section_fact(stage: Section, realization: Realization, with_cycles: bool) -> Fact:
-    words = f"Section: {stage.accumulator} holds every sum, {stage.result} every state."
-    if not with_cycles:
-        return Fact("muted", words)
-    cycles = zero_input_cycles(stage)
-    loud = cycles.amplitude * stage.result.step > realization.output.step / 2
-    return Fact("amber" if loud else "muted", f"{words} {cycles.sentence()}")
+def _is_requantize(realization: Realization, index: int) -> bool:
+    return isinstance(realization.stages[index], Requantize)
 
 
-def _recursive_noise(realization: Realization) -> list[Fact]:
-    power = noise_power(realization)
-    full = (realization.output.most - realization.output.least) / 2
-    ratio = 20 * log10(full / sqrt(2) / sqrt(power))
-    words = (
-        f"All roundings together come to {sqrt(power):.2f} output steps rms: {ratio:.1f} dB under a full-scale sine."
-    )
-    return [Fact("muted" if power < 1 else "amber", words)]
+def _overflow_of(stage: object) -> str:
+    if isinstance(stage, Network):
+        return stage.node(stage.output).overflow
+    return stage.overflow if isinstance(stage, (Section, Requantize)) else "saturate"
 
 
-def _range(realization: Realization) -> list[Fact]:
+def _cycles(realization: Realization) -> list[Fact]:
+    """What every recursive stage does without input."""
+    found, quiet, open_ = [], 0, 0
+    recursive = [
+        (k, stage) for k, stage in enumerate(realization.stages)
+        if isinstance(stage, Section) or (isinstance(stage, Network) and stage.is_recursive)
+    ]  # fmt: skip
+    for k, stage in recursive:
+        cycles = zero_input_cycles(stage, realization.formats()[k])
+        if not cycles.cycle:
+            quiet += cycles.is_proved
+            open_ += not cycles.is_proved
+            continue
+        loud = cycles.amplitude * cycles.step > realization.output.step / 2
+        remedy = None
+        if loud:
+            more = ceil(log2(cycles.amplitude * cycles.step / realization.output.step)) + 2
+            bits = min(_state_bits(stage) + more, 60)
+            remedy = Remedy(f"Take {bits} state bits", {"state_bits": bits})
+        found.append(Fact("amber" if loud else "muted", f"The {ordinal(k)} stage: {cycles.sentence()}", remedy))
+    if recursive and not found:
+        if quiet == len(recursive):
+            found.append(Fact("muted", "Without input every output dies away: proved, no stage has a limit cycle."))
+        else:
+            found.append(Fact("muted", f"No limit cycle was found; {open_} of {len(recursive)} stages only by search."))
+    return found
+
+
+def _state_bits(stage: Section | Network) -> int:
+    return stage.result.bits
+
+
+def _output(realization: Realization, reached: list[Bound]) -> list[Fact]:
     """Whether the largest possible output fits, and from which input level on it doesn't."""
-    stages = realization.stages
-    if len(stages) != 2 or not isinstance(stages[0], TapSum) or not isinstance(stages[1], Requantize):
+    if not reached:
         return []
-    requantize = stages[1]
-    least, most = stages[0].span(realization.input)
-    free = Requantize(requantize.source, requantize.target, requantize.rounding, requantize.overflow)
-    ends = [requantized_integer(free, raw) for raw in (least, most)]
-    shift = requantize.source.fraction - requantize.target.fraction
-    high, low = most / 2**shift, least / 2**shift
-    room = min(realization.output.most / high if high > 0 else 9.9, realization.output.least / low if low < 0 else 9.9)
-    if room >= 1 or (ends[0] > realization.output.least and ends[1] < realization.output.most):
+    last, output = reached[-1], realization.output
+    if last.is_safe:
         return [Fact("muted", "Even the worst input stays inside the output's range.")]
-    what = "saturates" if requantize.overflow == "saturate" else "WRAPS AROUND"
-    weight = "muted" if requantize.overflow == "saturate" else "clay"
-    level = 20 * log10(room)
-    return [
-        Fact(weight, f"The worst input {what}: inputs up to {level:.1f} dB of full scale never do.".replace("-", "−"))
-    ]
+    rooms = [limit / end for limit, end in ((output.most, last.most), (output.least, last.least)) if end and limit]
+    level = 20 * log10(min(1.0, *rooms)) if rooms else 0.0
+    how = _overflow_of(realization.stages[-1])
+    what = "saturates" if how == "saturate" else "WRAPS AROUND"
+    whole = ceil(log2(max(1 / min(1.0, *rooms), 1.0000001))) if rooms else 1
+    wider = Format(output.signed, output.bits, output.fraction - whole)
+    remedy = Remedy(f"Make the output {wider}", {"output": str(wider)})
+    said = _plain(f"The worst input {what}: inputs up to {level:.1f} dB of full scale never do.")
+    return [Fact("muted" if how == "saturate" else "clay", said, remedy)]
+
+
+def _constant_input(realization: Realization) -> list[Fact]:
+    """Full-scale constants, the simplest inputs that may not fit."""
+    gain = float(frequency_response(realization.exact(), np.array([0.0]))[0].real)
+    scale = gain * 2.0 ** (realization.output.fraction - realization.input.fraction)
+    for raw in (realization.input.least, realization.input.most):
+        value = raw * scale
+        if raw and not realization.output.least - 0.5 <= value <= realization.output.most + 0.5:
+            return [Fact("amber", _plain(f"A constant input of {raw} overflows the output: it would be {value:.0f}."))]
+    return []
 
 
 def _noise(realization: Realization) -> list[Fact]:
-    """Power of the output rounding against a full-scale sine, by the discrete variance of the bits cut off.
-
-    Source: Widrow & Kollár (2008), "Quantization noise": a quantizer that drops b bits of an integer adds
-    (step² − finer²)/12.
-    """
-    last = realization.stages[-1]
-    if not isinstance(last, Requantize):
-        return [Fact("muted", "The output is exact: nothing is rounded after the sum.")]
-    shift = last.source.fraction - last.target.fraction
-    if shift <= 0:
-        return [Fact("muted", "The output is exact: it has as many fraction bits as the sum.")]
-    variance = (1 - 4.0**-shift) / 12
+    try:
+        noise = predicted_noise(realization)
+    except FormatError:
+        return []
+    if noise.power == 0:
+        return [Fact("muted", "The output is exact: nothing is rounded on the way.")]
     full = (realization.output.most - realization.output.least) / 2
-    ratio = 20 * log10(full / sqrt(2) / sqrt(variance))
-    step = Fact("muted", f"Rounding cuts {shift} bits: {ratio:.1f} dB between a full-scale sine and its noise.")
-    lost = realization.output.fraction < realization.input.fraction
-    if lost:
-        bits = realization.input.fraction - realization.output.fraction
-        return [
-            step,
-            Fact(
-                "amber",
-                f"The output is {bits} bits coarser than the input: inputs under {2 ** (bits - 1)} steps can vanish.",
-            ),
-        ]
-    return [step]
+    ratio = 20 * log10(full / sqrt(2) / sqrt(noise.power))
+    words = f"All roundings together come to {sqrt(noise.power):.2f} output steps rms: {ratio:.1f} dB under a full-scale sine."
+    found = [Fact("muted" if noise.power < 1 else "amber", words)]
+    if noise.power >= 1 and realization.is_recursive and noise.shares:
+        loudest = max(noise.shares, key=lambda share: share[1])
+        bits = ceil(log2(noise.power) / 2) + 1
+        stage = next(s for s in realization.stages if isinstance(s, (Section, Network)))
+        more = min(_state_bits(stage) + bits, 60)
+        remedy = Remedy(f"Take {more} state bits", {"state_bits": more})
+        said = f"Most of it, {100 * loudest[1] / noise.power:.0f} %, comes from the rounding of {loudest[0]}."
+        found.append(Fact("amber", said, remedy))
+    return found
+
+
+def _smallest(realization: Realization) -> list[Fact]:
+    bits = realization.input.fraction - realization.output.fraction
+    if bits <= 0:
+        return []
+    finer = Format(realization.output.signed, min(realization.output.bits + bits, 64), realization.input.fraction)
+    words = f"The output is {bits} bits coarser than the input: inputs under {2 ** (bits - 1)} steps can vanish."
+    return [Fact("amber", words, Remedy(f"Make the output {finer}", {"output": str(finer)}))]
+
+
+def _sums(realization: Realization, reached: list[Bound]) -> list[Fact]:
+    """What is so of the accumulators."""
+    found = []
+    for stage, source in zip(realization.stages, realization.formats()):
+        if isinstance(stage, TapSum):
+            least, most = stage.span(source)
+            words = f"Accumulator {stage.accumulator}: sums run from {least} to {most}, so none can overflow."
+            found.append(Fact("muted", _plain(words)))
+            if stage.accumulator.bits > 32:
+                over = stage.accumulator.bits - 32
+                found.append(Fact("muted", f"In C it takes a 64-bit sum; {over} bits fewer would fit 32."))
+    if realization.is_recursive:
+        wide = max(b for s in realization.stages for b in _widths(s))
+        inside = all(b.is_safe for b in reached[:-1]) if reached else False
+        said = f"Sums are up to {wide} bits wide and hold whatever their signals hold."
+        found.append(Fact("muted", said + (" No input makes a value inside overflow." if inside else "")))
+    return found
+
+
+def _widths(stage: object) -> list[int]:
+    if isinstance(stage, Network):
+        return [node.accumulator.bits for node in stage.nodes]
+    return [stage.accumulator.bits] if isinstance(stage, (Section, TapSum)) else [0]

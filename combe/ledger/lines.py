@@ -28,6 +28,8 @@ class Line:
     reached: float
     margin: float
     at_hz: float | None = None
+    within_db: float | None = None
+    """Where the margin is proved: no frequency of the band falls short of it by more than this."""
 
     @property
     def unit(self) -> str:
@@ -41,7 +43,8 @@ class Line:
         found |= {f"asked{unit}": self.asked, f"reached{unit}": self.reached}
         if self.at_hz is not None:
             found["at_hz"] = self.at_hz
-        return found | {f"margin{unit}": self.margin}
+        found |= {f"margin{unit}": self.margin}
+        return found if self.within_db is None else found | {"certified_within_db": self.within_db}
 
 
 def gain_lines(source: Filter, requirement: Requirement) -> list[Line]:

@@ -79,7 +79,7 @@ def measured_lines(
         if line.unit == "db" and place in found:
             reached = float(found[place])
             sign = 1 if line.limit == "max_db" else -1
-            line = replace(line, reached=reached, margin=sign * (line.asked - reached))
+            line = replace(line, reached=reached, margin=sign * (line.asked - reached), within_db=None)
         result.append(line)
     return tuple(result)
 
