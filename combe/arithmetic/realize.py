@@ -47,9 +47,9 @@ def realize(
     coefficient, integers = rounded_coefficients(source, choices.coefficient_bits, choices.coefficient_fraction)
     if choices.better and requirement is not None and source.symmetry:
         limits = coefficient.least, coefficient.most
-        better, _, _ = better_integers(
+        better = better_integers(
             source.taps, source.symmetry, requirement, coefficient.fraction, limits, is_stopped
-        )
+        ).integers
         # Judged by the true extremes: the search itself looks at a grid.
         if _worst(better, coefficient, requirement) > _worst(integers, coefficient, requirement):
             integers = better
