@@ -35,9 +35,9 @@ def plain_run(document: dict[str, Any], samples: list[int]) -> list[int]:
     """Raw outputs for raw inputs."""
     signal = [Fraction(x) * Fraction(2) ** -point(document["input"]) for x in samples]
     for stage in document["stages"]:
-        signal = {"requantize": _requantize, "section": _section, "tap-sum": _tap_sum, "network": _network}[stage["kind"]](
-            stage, signal
-        )
+        signal = {"requantize": _requantize, "section": _section, "tap-sum": _tap_sum, "network": _network}[
+            stage["kind"]
+        ](stage, signal)
     return [int(value * Fraction(2) ** point(document["output"])) for value in signal]
 
 

@@ -157,8 +157,12 @@ class Transfer(unittest.TestCase):
         with mpmath.workdps(60):
             for angle in angles:
                 middle = int(mpmath.nint(-2 * mpmath.cos(angle) * 2**40))
-                polynomial = np.convolve(np.array(polynomial, object), np.array([2**40, middle, 2**40], object)).tolist()
-            exact = sorted(float(mpmath.acos(mpmath.nint(2 * mpmath.cos(a) * 2**40) / mpmath.mpf(2) ** 41)) for a in angles)
+                polynomial = np.convolve(
+                    np.array(polynomial, object), np.array([2**40, middle, 2**40], object)
+                ).tolist()
+            exact = sorted(
+                float(mpmath.acos(mpmath.nint(2 * mpmath.cos(a) * 2**40) / mpmath.mpf(2) ** 41)) for a in angles
+            )
         found = precise_roots(polynomial)
         np.testing.assert_allclose(sorted(np.angle(z) for z in found if z.imag > 0), exact, rtol=1e-13)
         np.testing.assert_allclose(np.abs(found), 1, rtol=1e-14)
@@ -236,7 +240,8 @@ def narrowed(made: Realization, bits: int) -> Realization:
     stage = made.stages[0]
     if isinstance(stage, Network):
         nodes = tuple(
-            replace(n, result=Format(True, bits, n.result.fraction)) if n.name == stage.output else n for n in stage.nodes
+            replace(n, result=Format(True, bits, n.result.fraction)) if n.name == stage.output else n
+            for n in stage.nodes
         )
         stage = replace(stage, nodes=nodes)
         return replace(made, stages=(stage,), output=stage.result)

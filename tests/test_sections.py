@@ -13,9 +13,9 @@ import numpy as np
 
 from combe.arithmetic import simulate as simulation
 from combe.arithmetic.facts import facts
-from combe.arithmetic.noise import noise_power
 from combe.arithmetic.formats import Format
 from combe.arithmetic.limit_cycles import cycle_bound, zero_input_cycles
+from combe.arithmetic.noise import noise_power
 from combe.arithmetic.reading import realization_document, realization_from
 from combe.arithmetic.realize import Choices, fewest_bits, realize, rounded_lines
 from combe.arithmetic.section import Section, needed_section_accumulator

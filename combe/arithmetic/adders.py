@@ -124,7 +124,12 @@ def _partners(target: int, held: int, top: int) -> set[int]:
     """Numbers that with ``held`` make the target in one adder: target·2^a ± held·2^b, odd parts."""
     found = set()
     for shift in range(top + 1):
-        for total in (target - (held << shift), target + (held << shift), (target << shift) - held, (target << shift) + held):
+        for total in (
+            target - (held << shift),
+            target + (held << shift),
+            (target << shift) - held,
+            (target << shift) + held,
+        ):
             value = odd_part(total)
             if value and value.bit_length() <= top:
                 found.add(value)

@@ -64,8 +64,8 @@ def is_allpass_sum(source: Cascade) -> bool:
 def _groups(source: Cascade) -> list[tuple[complex, ...]]:
     """Real poles alone, others with their conjugates, by angle."""
     poles = rational_of(source).poles
-    real = [(complex(p),) for p in poles if p.imag == 0]
-    pairs = [(complex(p), complex(p.conjugate())) for p in poles if p.imag > 0]
+    real: list[tuple[complex, ...]] = [(complex(p),) for p in poles if p.imag == 0]
+    pairs: list[tuple[complex, ...]] = [(complex(p), complex(p.conjugate())) for p in poles if p.imag > 0]
     return sorted(real + pairs, key=lambda group: float(np.angle(group[0])))
 
 

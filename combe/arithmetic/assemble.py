@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from combe.arithmetic.bounds import worst_values
 from combe.arithmetic.choices import Choices
 from combe.arithmetic.flow import Flow, Link
-from combe.arithmetic.forms import ONE, Draft, Factor, Sum
 from combe.arithmetic.formats import Format
+from combe.arithmetic.forms import ONE, Draft, Factor, Sum
 from combe.arithmetic.network import INPUT, REST, Network, Node, Term, needed_node_accumulator
 from combe.arithmetic.program import stages_program
 from combe.arithmetic.section import Section, needed_section_accumulator

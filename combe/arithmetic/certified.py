@@ -31,9 +31,7 @@ SHARES = (0.0005, 0.005, 0.05)
 """Bounds tried for a FIR in turn, in dB: the first that its grid can prove is the one told."""
 
 
-def certified_lines(
-    realization: Realization, requirement: Requirement, lines: tuple[Line, ...]
-) -> tuple[Line, ...]:
+def certified_lines(realization: Realization, requirement: Requirement, lines: tuple[Line, ...]) -> tuple[Line, ...]:
     """The ledger's gain lines, each with ``within_db`` where its margin is proved to that bound."""
     source = realization.exact()
     prover = _FirProver(source) if isinstance(source, Fir) else _RatioProver(_whole(realization))
@@ -76,7 +74,10 @@ class _RatioProver:
         cells = MOST_CELLS
         for start, stop, start_db, stop_db in limit.pieces():
             s = [Fraction(float(np.sin(np.pi * hz / rate) ** 2)) for hz in (start, stop)]
-            low, high = max(s[0] * (1 - Fraction(1, 1 << 50)), Fraction(0)), min(s[1] * (1 + Fraction(1, 1 << 50)), Fraction(1))
+            low, high = (
+                max(s[0] * (1 - Fraction(1, 1 << 50)), Fraction(0)),
+                min(s[1] * (1 + Fraction(1, 1 << 50)), Fraction(1)),
+            )
             allowed = _Allowed((start, stop, start_db, stop_db), rate, side, margin - WITHIN_DB, self.square_scale)
             cells = _positive(_bernstein(self.P, low, high), _bernstein(self.Q, low, high), (low, high), allowed, cells)
             if cells < 0:
@@ -109,9 +110,7 @@ class _Allowed:
         return Fraction(gain) * self.scale
 
 
-def _positive(
-    P: Polynomial, Q: Polynomial, cell: tuple[Fraction, Fraction], allowed: _Allowed, budget: int
-) -> int:
+def _positive(P: Polynomial, Q: Polynomial, cell: tuple[Fraction, Fraction], allowed: _Allowed, budget: int) -> int:
     """Whether T·Q − P (or P − T·Q) is positive all over; what is left of the budget, negative where it isn't proved."""
     waiting = [(P, Q, *cell, 0)]
     while waiting:
@@ -185,9 +184,7 @@ def _bernstein(values: Polynomial, low: Fraction, high: Fraction) -> Polynomial:
     whole = 1
     for k in range(degree + 1):
         whole = lcm(whole, comb(degree, k))
-    return [
-        sum(comb(i, k) * (whole // comb(degree, k)) * shifted[k] for k in range(i + 1)) for i in range(degree + 1)
-    ]
+    return [sum(comb(i, k) * (whole // comb(degree, k)) * shifted[k] for k in range(i + 1)) for i in range(degree + 1)]
 
 
 class _FirProver:
@@ -220,7 +217,7 @@ class _FirProver:
             grid = np.arange(first, last + 1) * 2 * half
             low = np.clip(start * turn - grid, -half, half)
             high = np.clip(stop * turn - grid, -half, half)
-            least, most = self._sizes(*(part[first : last + 1] for part in parts), low, high, rest)
+            least, most = self._sizes([part[first : last + 1] for part in parts], low, high, rest)
             ends = [start_db + (stop_db - start_db) * ((grid + t) / turn - start) / (stop - start) for t in (low, high)]
             if side > 0 and np.any(20 * np.log10(np.maximum(most, 1e-300)) > np.minimum(*ends) - margin):
                 return False
@@ -228,11 +225,9 @@ class _FirProver:
                 return False
         return True
 
-    def _sizes(
-        self, value: Array, slope: Array, bend: Array, start: Array, stop: Array, rest: float
-    ) -> tuple[Array, Array]:
+    def _sizes(self, parts: list[Array], start: Array, stop: Array, rest: float) -> tuple[Array, Array]:
         """Least and largest |H| over cells that reach from ``start`` to ``stop`` around their points."""
-        low, high = _quadratic(value, slope, bend, start, stop)
+        low, high = _quadratic(parts[0], parts[1], parts[2], start, stop)
         low, high = low - rest, high + rest
         if not self.symmetry:
             return np.sqrt(np.maximum(low, 0)), np.sqrt(np.maximum(high, 0))

@@ -60,9 +60,7 @@ def _loop(
     return found
 
 
-def run_steps(
-    program: Program, signal: Integers
-) -> tuple[Integers, tuple[int, ...], tuple[int, ...], tuple[int, ...]]:
+def run_steps(program: Program, signal: Integers) -> tuple[Integers, tuple[int, ...], tuple[int, ...], tuple[int, ...]]:
     """A whole signal through any program whose sums 62 bits hold: output, overflows, least and largest results."""
     steps = program.steps
     products = [product for step in steps for product in step.products]

@@ -36,7 +36,7 @@ def exact_filter(stages: tuple[Stage, ...], formats: list[Format]) -> Filter:
             rows.append(_row(found))
         else:
             higher.append(_rational(found))
-    if fir == (1,):
+    if fir == (Fraction(1),):
         base = Fir(tuple(_scaled(value, scale) for value in taps))
     else:
         step = Fraction(2) ** -scale

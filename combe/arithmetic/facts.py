@@ -74,7 +74,11 @@ def _overflow(realization: Realization, reached: list[Bound], with_cycles: bool)
     worst = max(inner, key=lambda b: b.needed_bits - b.result.bits)
     more = worst.needed_bits - worst.result.bits
     stage = realization.stages[worst.stage]
-    what = f"{worst.name.split(' of ')[0]} in the {ordinal(worst.stage)} stage" if isinstance(stage, Network) else worst.name
+    what = (
+        f"{worst.name.split(' of ')[0]} in the {ordinal(worst.stage)} stage"
+        if isinstance(stage, Network)
+        else worst.name
+    )
     wraps = _overflow_of(stage) == "wrap"
     how = "wrap around" if wraps else "saturate"
     bits = "one more bit" if more == 1 else f"{more} more bits"

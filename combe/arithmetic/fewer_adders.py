@@ -109,7 +109,9 @@ def _cheaper(problem: Problem, values: Array) -> Array | None:
         cost = _tap_cost(own)
         if cost == 0:
             continue
-        moves = np.array([m for m in range(-SPAN, SPAN + 1) if m and _tap_cost(own + m) < cost] + ([-own] if own else []))
+        moves = np.array(
+            [m for m in range(-SPAN, SPAN + 1) if m and _tap_cost(own + m) < cost] + ([-own] if own else [])
+        )
         if not len(moves):
             continue
         after = np.max(np.abs(error[:, None] + problem.columns[:, [at]] * moves), axis=0)

@@ -18,7 +18,7 @@ from combe.errors import FormatError
 Array = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
 MOST_STATES = 400
-BLOCK, COLUMNS = 64, 64
+BLOCK, MOST_COLUMNS = 32, 128
 LONGEST = 1 << 22
 TAIL_SHARE = 1e-7
 """The tail of Σ|h| that is only bounded, not summed, ends below this share of the sum (unless LONGEST comes first)."""
@@ -151,7 +151,7 @@ class Flow:
         """
         if not self.is_recursive:
             return self._finite_norms(source)
-        A, B, C, D = self.state_space
+        _, B, C, D = self.state_space
         state = B[:, source].copy()
         first = D[:, source]
         positive, negative = np.maximum(first, 0), np.minimum(first, 0)
@@ -171,7 +171,8 @@ class Flow:
             state = leap @ state
             done += BLOCK * columns.shape[1]
             tail = sizes * np.sqrt(max(float(state @ P @ state), 0.0)) / (1 - rate)
-            if np.all(tail <= TAIL_SHARE * (positive - negative) + 1e-300) or done >= LONGEST:
+            sums = positive - negative
+            if np.all(tail <= TAIL_SHARE * np.maximum(sums, 1e-3 * np.max(sums))) or done >= LONGEST:
                 return Norms(positive, negative, tail + 1e-10 * (positive - negative), energy)
 
     @cached_property
@@ -228,13 +229,16 @@ class Flow:
 
     @cached_property
     def _block_parts(self) -> tuple[Array, list[Array], Array]:
+        """How a block of samples follows from a state, and states from states by doubling: as many at a time as the
+        slowest pole needs to die away."""
         A, _, C, _ = self.state_space
         rows, power = [], np.eye(len(A))
         for _ in range(BLOCK):
             rows.append(C @ power)
             power = power @ A
         jumps = [power]
-        while 2 ** len(jumps) < COLUMNS:
+        length = -18 / np.log(min(max(self.radius, 0.1), 1 - 1e-9))
+        while 2 ** len(jumps) < min(length / BLOCK, MOST_COLUMNS):
             jumps.append(jumps[-1] @ jumps[-1])
         return np.concatenate(rows), jumps, jumps[-1] @ jumps[-1]
 
@@ -301,7 +305,7 @@ class Flow:
         out = np.zeros((len(turn), count, 1))
         out[:, self.output - 1, 0] = 1.0
         back = np.linalg.solve(np.swapaxes(loop, 1, 2), out)[:, :, 0]
-        return forward, back - np.einsum("fm,fmi->fi", back, R)
+        return np.asarray(forward, complex), np.asarray(back - np.einsum("fm,fmi->fi", back, R), complex)
 
 
 def _added(total: Array, path: Array, delay: int) -> Array:

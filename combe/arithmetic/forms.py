@@ -146,7 +146,7 @@ def _coupled(row: Row, rounder: Rounder) -> Draft:
         _inside(-2 * sigma, sigma**2 + omega**2, row, rounder)
         r1, r2 = b1 + 2 * b0 * sigma, b2 - b0 * (sigma**2 + omega**2)
         out, (d, c1, c2) = rounder.integers(b0, r1, (r2 + r1 * sigma) / omega)
-        u = (_unit(INPUT), Factor("u", 1, s, entry), Factor("v", 1, -w, entry))
+        u: tuple[Factor, ...] = (_unit(INPUT), Factor("u", 1, s, entry), Factor("v", 1, -w, entry))
         v = (Factor("u", 1, w, entry), Factor("v", 1, s, entry))
     else:
         far = half + (sqrt(square) if half >= 0 else -sqrt(square))
@@ -158,7 +158,7 @@ def _coupled(row: Row, rounder: Rounder) -> Draft:
         out, (d, c1, c2) = rounder.integers(b0, r1, r2 + r1 * second)
         u = (_unit(INPUT), Factor("u", 1, p1, entry))
         v = (_unit("u", 1), Factor("v", 1, p2, entry))
-    y = (Factor(INPUT, 0, d, out), Factor("u", 1, c1, out), Factor("v", 1, c2, out))
+    y: tuple[Factor, ...] = (Factor(INPUT, 0, d, out), Factor("u", 1, c1, out), Factor("v", 1, c2, out))
     return [Sum("u", u), Sum("v", v), Sum("y", y)]
 
 

@@ -207,7 +207,9 @@ def overflow_oscillations(stage: Stage, source: Format) -> LimitCycles:
         entry = free.program.steps[signal - 1].result
         ends.append((0, 0) if is_rest else (entry.least, entry.most))
     starts: list[State] = [tuple(most if k % 2 else least for k, (least, most) in enumerate(ends))]
-    starts += [tuple(int(draw.integers(least, most, endpoint=True)) for least, most in ends) for _ in range(RANDOM_STARTS)]
+    starts += [
+        tuple(int(draw.integers(least, most, endpoint=True)) for least, most in ends) for _ in range(RANDOM_STARTS)
+    ]
     found = free.loudest(starts)
     is_loud = max((abs(value) for value in found), default=0) > quiet
     return LimitCycles(False, found if is_loud else (), "", free.last)

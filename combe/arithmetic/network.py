@@ -70,7 +70,6 @@ class Network:
         """The format handed on."""
         return self.node(self.output).result
 
-
     @property
     def is_recursive(self) -> bool:
         """Whether any node comes back to itself."""

@@ -85,7 +85,9 @@ def error_groups(program: Program) -> list[list[tuple[int, int, float]]]:
         key, sign = _same_bits([(signal, delay - least, factor) for signal, delay, factor, _ in cut], whole)
         kind = (key, step.result.fraction, step.shift, step.rounding)
         groups.setdefault(kind, []).append((index, least, sign))
-    return [[(step, later - min(e[1] for e in group), sign) for step, later, sign in group] for group in groups.values()]
+    return [
+        [(step, later - min(e[1] for e in group), sign) for step, later, sign in group] for group in groups.values()
+    ]
 
 
 def _same_bits(cut: list[tuple[int, int, int]], whole: int) -> tuple[object, float]:
@@ -156,7 +158,9 @@ class Measured:
     @property
     def signal_to_noise_db(self) -> float:
         """Power of the exact output over power of the error; infinite where nothing is rounded."""
-        return float(10 * np.log10(self.signal_power / self.power)) if self.power and self.signal_power else float("inf")
+        return (
+            float(10 * np.log10(self.signal_power / self.power)) if self.power and self.signal_power else float("inf")
+        )
 
     def density(self, segment: int = 1024) -> tuple[Array, Array]:
         """Frequencies from 0 to π and the density there: averaged windowed segments that overlap by half (Welch 1967)."""

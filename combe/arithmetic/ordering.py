@@ -53,9 +53,7 @@ def _cost(poles: list[int], zeros: list[int], top: Array, bottom: Array, weight:
     return float(np.sum(np.max(upto, axis=1) * paths))
 
 
-def _descended(
-    start: list[int], top: Array, bottom: Array, weight: Array
-) -> tuple[float, list[int], list[int]]:
+def _descended(start: list[int], top: Array, bottom: Array, weight: Array) -> tuple[float, list[int], list[int]]:
     """The best exchange of two places, or of two numerators, taken until none helps."""
     poles, zeros = list(start), list(start)
     least = _cost(poles, zeros, top, bottom, weight)

@@ -94,9 +94,7 @@ def _section_step(stage: Section, index: int, signal: int, own: int, source: For
     )  # fmt: skip
 
 
-def _append_network(
-    steps: list[Step], stage: Network, index: int, signal: int, source: Format
-) -> tuple[int, Format]:
+def _append_network(steps: list[Step], stage: Network, index: int, signal: int, source: Format) -> tuple[int, Format]:
     nodes = {node.name: node for node in stage.nodes}
     numbers = {node.name: len(steps) + 1 + place for place, node in enumerate(stage.nodes)} | {INPUT: signal}
     for node in stage.nodes:

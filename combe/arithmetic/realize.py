@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
+from combe.arithmetic.assemble import chosen_accumulator
 from combe.arithmetic.better import better_integers
 from combe.arithmetic.choices import FEWEST_BITS, MOST_BITS, Choices
-from combe.arithmetic.assemble import chosen_accumulator
-from combe.arithmetic.forms import Rounder
 from combe.arithmetic.formats import Format, parse_format
+from combe.arithmetic.forms import Rounder
 from combe.arithmetic.network import INPUT, Network, Node, Term, needed_node_accumulator
-from combe.arithmetic.recursive import SECTION_STRUCTURES, realize_sections
+from combe.arithmetic.recursive import realize_sections
 from combe.arithmetic.stages import FORMS, Realization, Requantize, Stage, TapSum, needed_accumulator, result_of
 from combe.design.shares import share_of
 from combe.errors import FormatError
@@ -53,6 +53,14 @@ def realize(
         # Judged by the true extremes: the search itself looks at a grid.
         if _worst(better, coefficient, requirement) > _worst(integers, coefficient, requirement):
             integers = better
+    return realize_integers(integers, coefficient, form, entry, output, choices, sample_rate_hz, name)
+
+
+def realize_integers(
+    integers: tuple[int, ...], coefficient: Format, form: str, entry: Format, output: Format, choices: Choices,
+    sample_rate_hz: float, name: str,
+) -> Realization:  # fmt: skip
+    """Integer taps as a program: the sum, and the output's rounding where it needs one."""
     stages = [fir_stage(integers, coefficient, form, entry, choices)]
     arriving = result_of(stages[0])
     if output != arriving:
@@ -60,9 +68,7 @@ def realize(
     return Realization(name, sample_rate_hz, form, entry, output, tuple(stages))
 
 
-def fir_stage(
-    integers: tuple[int, ...], coefficient: Format, form: str, entry: Format, choices: Choices
-) -> Stage:
+def fir_stage(integers: tuple[int, ...], coefficient: Format, form: str, entry: Format, choices: Choices) -> Stage:
     """Integer taps as one stage: an exact sum, or a network where products are rounded before they are added."""
     if choices.product_bits is not None:
         return _rounded_products(integers, coefficient, form, entry, choices)
@@ -111,9 +117,7 @@ def _worst(integers: tuple[int, ...], coefficient: Format, requirement: Requirem
     return 1 - share_of(gain_lines(fir, requirement), requirement)
 
 
-def rounded_coefficients(
-    source: Fir, bits: int, fraction: int | None = None
-) -> tuple[Format, tuple[int, ...]]:
+def rounded_coefficients(source: Fir, bits: int, fraction: int | None = None) -> tuple[Format, tuple[int, ...]]:
     """Taps rounded to the nearest integer at the given binary point, or the finest at which the largest still fits.
 
     Ties go to the even integer; symmetric taps stay symmetric.

@@ -7,8 +7,8 @@ from dataclasses import replace
 from combe.arithmetic.allpass import allpass_draft
 from combe.arithmetic.assemble import SCALINGS, assembled
 from combe.arithmetic.choices import FEWEST_BITS, MOST_BITS, Choices
-from combe.arithmetic.forms import BUILDERS, Draft, Rounder, Row, section_draft
 from combe.arithmetic.formats import Format, parse_format
+from combe.arithmetic.forms import BUILDERS, Draft, Rounder, Row, section_draft
 from combe.arithmetic.ordering import best_order
 from combe.arithmetic.stages import Realization, Requantize
 from combe.errors import FormatError

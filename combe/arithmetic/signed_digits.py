@@ -28,7 +28,7 @@ def digit_count(value: int) -> int:
 
 def digits_text(value: int) -> str:
     """The digits as people write them, highest first: 2^7 − 2^2 + 1."""
-    parts = []
+    parts: list[str] = []
     for sign, power in reversed(signed_digits(value)):
         size = "1" if power == 0 else f"2^{power}"
         parts.append(("−" if sign < 0 else "") + size if not parts else ("− " if sign < 0 else "+ ") + size)

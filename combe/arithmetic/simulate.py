@@ -11,7 +11,6 @@ from combe.arithmetic.formats import Format
 from combe.arithmetic.network import Network
 from combe.arithmetic.program import stages_program
 from combe.arithmetic.run import COMPILED_FROM, requantized_integer, run_program
-
 from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, Requantize, TapSum
 from combe.errors import FormatError

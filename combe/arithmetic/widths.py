@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 from math import log10, sqrt
 
 from combe.arithmetic.allpass import is_allpass_sum
@@ -131,9 +132,7 @@ def _cheapest(
         output = str(Format(given.signed, output_bits, given.fraction + output_bits - given.bits))
         base = replace(choices, output=output, accumulator_bits=None)
         wide = None if isinstance(source, Fir) else 40
-        coefficient_bits = _first(
-            range(4, MOST_BITS + 1), lambda bits: _holds(source, requirement, base, bits, wide), is_stopped
-        )
+        coefficient_bits = _first(range(4, MOST_BITS + 1), partial(_holds, source, requirement, base, wide), is_stopped)
         if coefficient_bits is None:
             return None
         base = replace(base, coefficient_bits=coefficient_bits)
@@ -158,11 +157,13 @@ def _cheapest(
     return None
 
 
-def _holds(source: Filter, requirement: Requirement, choices: Choices, bits: int, state_bits: int | None) -> bool:
+def _holds(source: Filter, requirement: Requirement, choices: Choices, state_bits: int | None, bits: int) -> bool:
     tried = replace(choices, coefficient_bits=bits, state_bits=state_bits)
     for state in (state_bits, 24):
         try:
-            made = realize(source, requirement.sample_rate_hz, replace(tried, state_bits=state), requirement=requirement)
+            made = realize(
+                source, requirement.sample_rate_hz, replace(tried, state_bits=state), requirement=requirement
+            )
             return meets(rounded_lines(made, requirement))
         except FormatError as error:
             if error.where == "coefficient_bits":

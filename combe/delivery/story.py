@@ -53,7 +53,9 @@ def _arithmetic(realization: Realization) -> list[str]:
                 f"accumulator {stage.accumulator}, to {stage.result}, {stage.rounding}, {stage.overflow}"
             )
         elif isinstance(stage, Network):
-            rows.append(f"{stage.form} in {len(stage.nodes)} sums, each exact and rounded once; handed on as {stage.result}")
+            rows.append(
+                f"{stage.form} in {len(stage.nodes)} sums, each exact and rounded once; handed on as {stage.result}"
+            )
             rows += [
                 f"  {node.name}: sum {node.accumulator}, kept as {node.result}, {node.rounding}, {node.overflow}"
                 for node in stage.nodes[:24]

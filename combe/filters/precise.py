@@ -27,7 +27,7 @@ def precise_roots(coefficients: list[int]) -> ComplexArray:
     if degree < 1:
         return np.zeros(zeros, complex)
     largest = max(abs(value) for value in values)
-    start = np.roots([value / largest for value in values])
+    start: ComplexArray = np.asarray(np.roots([value / largest for value in values]), complex)
     if len(start) != degree:  # a leading coefficient too small for a double: its roots lie far out
         start = np.concatenate([start, 1e3 * np.exp(1j * (0.4 + np.arange(degree - len(start))))])
     bits = 128 + 24 * degree
@@ -43,7 +43,7 @@ def _spread(start: ComplexArray) -> ComplexArray:
 
 def _aberth(values: list[int], start: ComplexArray, bits: int) -> ComplexArray:
     one = 1 << bits
-    points = [(int(round(z.real * 2**60)) << (bits - 60), int(round(z.imag * 2**60)) << (bits - 60)) for z in start]
+    points = [(round(float(z.real) * 2**60) << (bits - 60), round(float(z.imag) * 2**60) << (bits - 60)) for z in start]
     degree = len(values) - 1
     slopes = [value * (degree - k) for k, value in enumerate(values[:-1])]
     settled = [False] * degree

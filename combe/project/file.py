@@ -5,10 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+from combe.arithmetic.assemble import SCALINGS
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, parse_format
 from combe.arithmetic.realize import FEWEST_BITS, MOST_BITS, Choices
-from combe.arithmetic.section import SECTION_FORMS
-from combe.arithmetic.stages import FORMS
+from combe.arithmetic.recursive import ORDERINGS, SECTION_STRUCTURES
+from combe.arithmetic.stages import FORMS, MOST_BRANCHES
 from combe.checking import Fields, is_number
 from combe.delivery.package import checked_name, identifier_from
 from combe.design.asking import SHAPES, SPARE
@@ -21,6 +22,10 @@ from combe.ledger import Line
 from combe.project.document import DesignChoice, Pin, Project, ProofRecord
 from combe.requirement import requirement_document, requirement_from
 
+LATER_CHOICES = (
+    "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering", "error_feedback", "branches",
+)  # fmt: skip
+"""Written only where they differ from the standard, so that older files stay as they were."""
 KEYS = ("format", "version", "name", "requirement", "design", "arithmetic", "code", "proofs", "pins")
 
 
@@ -107,7 +112,8 @@ def _given(fields: Fields, method: str) -> Filter | None:
 def _arithmetic(document: Any) -> Choices:
     fields = Fields(document, "arithmetic")
     fields.only(("coefficient_bits", "structure", "input", "output", "accumulator_bits", "rounding", "overflow",
-                 "state_bits", "better"))  # fmt: skip
+                 "state_bits", "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering",
+                 "error_feedback", "branches"))  # fmt: skip
     standard = Choices()
     bits = (
         fields.integer("coefficient_bits", FEWEST_BITS, MOST_BITS)
@@ -116,7 +122,7 @@ def _arithmetic(document: Any) -> Choices:
     )
     found = Choices(
         bits,
-        fields.choice("structure", ("", *FORMS, *SECTION_FORMS), ""),
+        fields.choice("structure", ("", *FORMS, *SECTION_STRUCTURES), ""),
         fields.text("input", "a format", standard.input),
         fields.text("output", "a format", ""),
         fields.integer("accumulator_bits", 2, 64) if fields.has("accumulator_bits") else None,
@@ -124,6 +130,13 @@ def _arithmetic(document: Any) -> Choices:
         fields.choice("overflow", OVERFLOWS, standard.overflow),
         fields.integer("state_bits", 2, 64) if fields.has("state_bits") else None,
         document.get("better") is True,
+        fields.integer("coefficient_fraction", -400, 400) if fields.has("coefficient_fraction") else None,
+        fields.integer("product_bits", 2, 64) if fields.has("product_bits") else None,
+        fields.integer("guard_bits", 0, 32) if fields.has("guard_bits") else 0,
+        fields.choice("scaling", SCALINGS, standard.scaling),
+        fields.choice("ordering", ORDERINGS, standard.ordering),
+        document.get("error_feedback") is True,
+        fields.integer("branches", 2, MOST_BRANCHES) if fields.has("branches") else standard.branches,
     )
     parse_format(found.input, "arithmetic.input")
     if found.output:
@@ -188,8 +201,10 @@ def project_document(project: Project) -> dict[str, Any]:
     }  # fmt: skip
     if choices.state_bits is not None:
         arithmetic["state_bits"] = choices.state_bits
-    if choices.better:
-        arithmetic["better"] = True
+    standard = Choices()
+    for key in LATER_CHOICES:
+        if getattr(choices, key) != getattr(standard, key):
+            arithmetic[key] = getattr(choices, key)
     document: dict[str, Any] = {
         "format": "combe-project", "version": 1, "name": project.name,
         "requirement": requirement_document(project.requirement), "design": design, "arithmetic": arithmetic,

@@ -1,0 +1,136 @@
+"""All that is told of a realization's arithmetic, as one document."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from combe.arithmetic.adders import adder_graph, structural_adders
+from combe.arithmetic.bounds import bounds
+from combe.arithmetic.facts import facts
+from combe.arithmetic.limit_cycles import overflow_oscillations, zero_input_cycles
+from combe.arithmetic.movement import moved_roots, worst_coefficient
+from combe.arithmetic.network import Network
+from combe.arithmetic.noise import Measured, measured_noise, noise_density, predicted_noise
+from combe.arithmetic.section import Section
+from combe.arithmetic.signed_digits import digit_count, digits_text
+from combe.arithmetic.stages import Realization, TapSum
+from combe.arithmetic.widths import WidthPoint, Widths, signal_to_noise_db
+from combe.errors import FormatError
+from combe.filters import Filter
+from combe.requirement import Requirement
+
+DENSITY_POINTS = 129
+
+
+def arithmetic_document(
+    realization: Realization, design: Filter | None = None, requirement: Requirement | None = None
+) -> dict[str, Any]:
+    """Bounds, predicted and measured noise, limit cycles, moved roots, dangers and remedies of a realization."""
+    document: dict[str, Any] = {}
+    try:
+        document["bounds"] = [
+            {
+                "value": b.name, "stage": b.stage, "format": str(b.result), "least": b.least, "most": b.most,
+                "needed_bits": b.needed_bits, "can_overflow": not b.is_safe,
+            }
+            for b in bounds(realization)
+        ]  # fmt: skip
+        document["noise"] = _noise(realization)
+    except FormatError as error:
+        document["not_bounded"] = error.sentence()
+    cycles = _cycles(realization)
+    if cycles:
+        document["limit_cycles"] = cycles
+    if design is not None:
+        document["moved_roots"] = [move.document() for move in moved_roots(design, realization.exact())]
+    if requirement is not None and (worst := worst_coefficient(realization, requirement)):
+        document["worst_coefficient"] = worst.document()
+    document["facts"] = [
+        {"weight": fact.weight, "sentence": fact.sentence}
+        | ({"remedy": fact.remedy.words, "changes": fact.remedy.changes} if fact.remedy else {})
+        for fact in facts(realization)
+    ]
+    return document
+
+
+def _noise(realization: Realization) -> dict[str, Any]:
+    told = predicted_noise(realization)
+    omega = np.linspace(0, np.pi, DENSITY_POINTS)
+    found: dict[str, Any] = {
+        "unit": "squared output steps", "predicted_power": told.power, "predicted_offset_steps": told.offset,
+        "signal_to_noise_db": None if told.power == 0 else signal_to_noise_db(realization),
+        "shares": [{"value": name, "power": power} for name, power in told.shares],
+    }  # fmt: skip
+    if realization.input.bits <= 62:
+        heard = measured_noise(realization)
+        found |= {"measured_power": heard.power, "overflows": overflows_document(heard)}
+        hz = omega / (2 * np.pi) * realization.sample_rate_hz
+        found["density"] = {
+            "hz": hz.tolist(), "predicted": noise_density(realization, omega).tolist(),
+            "measured": heard.density(2 * (DENSITY_POINTS - 1))[1].tolist(),
+        }  # fmt: skip
+    return found
+
+
+def overflows_document(heard: Measured) -> list[dict[str, Any]]:
+    """Where and how often values left their range."""
+    return [{"value": name, "times": times} for name, times in heard.overflows]
+
+
+def _cycles(realization: Realization) -> list[dict[str, Any]]:
+    found = []
+    for k, (stage, source) in enumerate(zip(realization.stages, realization.formats())):
+        if not isinstance(stage, (Section, Network)):
+            continue
+        cycles, swings = zero_input_cycles(stage, source), overflow_oscillations(stage, source)
+        found.append(
+            {
+                "stage": k, "is_proved": cycles.is_proved, "period": len(cycles.cycle), "amplitude": cycles.amplitude,
+                "cycle": list(cycles.cycle[:64]), "sentence": cycles.sentence(),
+                "overflow_oscillation": {"period": len(swings.cycle), "amplitude": swings.amplitude},
+            }
+        )  # fmt: skip
+    return found
+
+
+def adders_document(realization: Realization) -> dict[str, Any]:
+    """Signed digits of every tap and the adder graph that makes all of them, each checked to be reproduced."""
+    stage = realization.stages[0]
+    if not isinstance(stage, TapSum):
+        raise FormatError("adder graphs are made for taps", "adders", "this filter has sections")
+    graph = adder_graph(stage.coefficients)
+    assert all(graph.multiple(c, x) == c * x for c in stage.coefficients for x in (1, -3, 12345))
+    return {
+        "multiplier_adders": len(graph.adders), "structural_adders": structural_adders(stage.coefficients),
+        "depth": graph.depth,
+        "digits": [{"coefficient": c, "count": digit_count(c), "digits": digits_text(c)} for c in stage.coefficients],
+        "graph": [
+            {
+                "value": a.value, "left": a.left, "left_shift": a.left_shift, "left_sign": a.left_sign, "right": a.right,
+                "right_shift": a.right_shift, "right_sign": a.right_sign, "down": a.down,
+            }
+            for a in graph.adders
+        ],
+    }  # fmt: skip
+
+
+def chart_document(points: list[WidthPoint]) -> list[dict[str, Any]]:
+    """The chart of widths, a row a point."""
+    return [
+        {"structure": p.structure, "bits": p.bits, "margin_db": p.margin_db, "signal_to_noise_db": p.signal_to_noise_db}
+        for p in points
+    ]
+
+
+def widths_document(found: list[Widths]) -> list[dict[str, Any]]:
+    """The cheapest widths of every structure."""
+    return [
+        {
+            "structure": w.choices.structure, "coefficient_bits": w.choices.coefficient_bits,
+            "state_bits": w.choices.state_bits, "output": w.choices.output,
+            "signal_to_noise_db": w.signal_to_noise_db, "multiplier_area": w.cost,
+        }
+        for w in found
+    ]  # fmt: skip
