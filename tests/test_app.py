@@ -317,7 +317,7 @@ class Choosing(WindowCase):
         project = self.session.project
         self.session.change(replace(project, arithmetic=replace(project.arithmetic, input="s48f47")), "input format")
         self.settle()
-        self.assertIn("64 is the most", self.window.arithmetic.facts[0].text())
+        self.assertIn("64 is the most", self.window.arithmetic.facts.shown[0].sentence)
         self.assertEqual(states(self.session)["rounded"].verdict, "missed")
         self.session.undo()
         self.settle()

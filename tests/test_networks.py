@@ -17,7 +17,7 @@ from combe.arithmetic.allpass import is_allpass_sum
 from combe.arithmetic.bounds import bounds
 from combe.arithmetic.formats import Format
 from combe.arithmetic.network import Network, Node, Term
-from combe.arithmetic.noise import measured_noise, noise_density, noise_power, predicted_noise
+from combe.arithmetic.noise import noise_density, noise_power, predicted_noise
 from combe.arithmetic.reading import realization_document, realization_from
 from combe.arithmetic.realize import Choices, realize
 from combe.arithmetic.recursive import SECTION_STRUCTURES
@@ -31,6 +31,7 @@ from combe.filters import Cascade, Fir
 from combe.filters.precise import precise_roots
 from combe.proof.c import prove_c
 from combe.response import frequency_response
+from combe.signals.error import measured_noise
 from combe.signals.stimuli import random_integers
 from tests.strangers import plain_run
 from tests.support import asked

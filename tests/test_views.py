@@ -236,6 +236,7 @@ class Views(WindowCase):
         for tab in TABS:
             self.window.plots.open_tab(tab)
             self.assertFalse(self.window.grab().isNull(), tab)
+        self.window.plots.open_tab("measures")
         self.window.plots.mode.activated.emit(3)
         self.assertIn("| --- |", clipboard.text())
         self.window.plots.open_tab("numbers")

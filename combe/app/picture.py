@@ -52,6 +52,7 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
         settle(session)
     if view in TABS:
         window.plots.open_tab(view)
+        settle(session)
         _process()
         pixmap = _alone(window, size)
     else:

@@ -11,8 +11,13 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from combe.app.jobs import Lane
-from combe.arithmetic.facts import facts
+from combe.arithmetic.certified import certified_lines
+from combe.arithmetic.choices import Choices
+from combe.arithmetic.facts import Fact, facts
+from combe.arithmetic.movement import rounding_facts
 from combe.arithmetic.realize import FEWEST_BITS, realize, rounded_lines
+from combe.arithmetic.stages import Realization
+from combe.arithmetic.widths import WidthPoint, width_chart
 from combe.delivery.package import Package
 from combe.design.contenders import Contender, contender_of, contenders
 from combe.design.designed import Design
@@ -26,6 +31,7 @@ from combe.project.file import read_project, save_project
 from combe.project.history import History
 from combe.proof.c import Proof, prove_c
 from combe.requirement import Requirement
+from combe.signals.listening import SIGNALS, Heard, listen
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
 REST_MS = 180
@@ -38,8 +44,8 @@ WidthRow = tuple[int, float]
 class Session(QObject):
     """Holds the project, asks ``jobs`` for what follows, and hands out results.
 
-    Signals carry values: ``stepped`` names a step of the chain ("ideal", "rounded", "arithmetic", "code",
-    "proof", "contenders", "widths") whose result is new; ``troubled`` a step and its error, or None once it's over.
+    Signals carry values: ``stepped`` names a step of the chain ("ideal", "rounded", "certified", "arithmetic", "facts",
+    "code", "proof", "contenders", "widths", "noise", "chart") whose result is new; ``troubled`` a step and its error, or None once it's over.
     """
 
     project_changed = pyqtSignal(object)
@@ -62,6 +68,14 @@ class Session(QObject):
         self.prices: list[Price] = []
         self.relaxations: list[Relaxation] = []
         self.widths: list[WidthRow] = []
+        self.facts: list[Fact] = []
+        self.rounding_facts: list[Fact] = []
+        self.signal = SIGNALS[0]
+        self.heard: Heard | None = None
+        self.chart: list[WidthPoint] = []
+        self.is_charted = False
+        self._chart_key: object = None
+        self._wanted = ""
         self.trouble: dict[str, CombeError] = {}
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
         self._lined_up_for: Requirement | None = None
@@ -69,6 +83,7 @@ class Session(QObject):
         self.chain_lane = self._lane("chain", self._take)
         self.side_lane = self._lane("side", self._take)
         self.proof_lane = self._lane("proof", self._take)
+        self.look_lane = self._lane("look", self._take)
         self.proof_lane.finished.connect(lambda: self.stepped.emit("proof"))
         self.proof_lane.failed.connect(lambda error: self._fail("proof", error))
         self.chain_lane.failed.connect(lambda error: self._fail("chain", error))
@@ -90,7 +105,7 @@ class Session(QObject):
     @property
     def is_busy(self) -> bool:
         """Whether anything is still being worked out."""
-        lanes = (self.chain_lane, self.side_lane, self.proof_lane)
+        lanes = (self.chain_lane, self.side_lane, self.proof_lane, self.look_lane)
         return self._rest.isActive() or any(lane.is_busy for lane in lanes)
 
     @property
@@ -109,7 +124,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Stop all background work."""
-        for lane in (self.chain_lane, self.side_lane, self.proof_lane):
+        for lane in (self.chain_lane, self.side_lane, self.proof_lane, self.look_lane):
             lane.close()
 
     # -- changes ---------------------------------------------------------------------------------------------
@@ -226,6 +241,18 @@ class Session(QObject):
         elif step == "rounded-trouble":
             self._fail("rounded", value)
             return
+        elif step == "certified":
+            if self.rounded is not None:
+                self.rounded = replace(self.rounded, lines=value)
+        elif step == "facts":
+            self.facts = value
+            self._look()
+        elif step == "rounding-facts":
+            self.rounding_facts = value
+        elif step == "noise":
+            self.heard = value
+        elif step == "chart":
+            self.chart, self.is_charted = value
         elif step == "arithmetic":
             self.measured = value
         elif step == "code":
@@ -267,6 +294,31 @@ class Session(QObject):
     def _clear(self, step: str) -> None:
         if self.trouble.pop(step, None) is not None:
             self.troubled.emit(step, None)
+
+    # -- what is looked at -----------------------------------------------------------------------------------
+
+    def want(self, view: str, signal: str = "") -> None:
+        """Work out what a view needs, now and after every change: ``noise``, ``widths`` or nothing."""
+        self.signal = signal or self.signal
+        self._wanted = view if view in ("noise", "widths") else ""
+        self._look()
+
+    def _look(self) -> None:
+        ideal, rounded, project = self.ideal, self.rounded, self.project
+        if self._dragging or ideal is None or rounded is None or ideal.is_draft:
+            return
+        if self._wanted == "noise":
+            realization, signal = rounded.realization, self.signal
+            self.look_lane.submit(lambda _: _listened(realization, project.requirement, signal))
+        elif self._wanted == "widths":
+            key = ideal.design.filter, project.requirement, _uncounted(project.arithmetic)
+            if key == self._chart_key and self.is_charted:
+                self.stepped.emit("chart")
+                return
+            self._chart_key = key
+            self.look_lane.submit(lambda is_stopped: _charted(ideal.design, project, is_stopped))
+        else:
+            self.look_lane.stop()
 
     # -- proof -----------------------------------------------------------------------------------------------
 
@@ -313,9 +365,11 @@ def _chain(
     yield "rounded", rounded
     if not with_rest:
         return
-    lines = arithmetic_lines(rounded)
-    facts(rounded.realization)  # limit cycles are looked for here and remembered, not when they are shown
-    yield "arithmetic", lines
+    yield "arithmetic", arithmetic_lines(rounded)
+    yield "certified", certified_lines(rounded.realization, project.requirement, rounded.lines)
+    yield "facts", facts(rounded.realization)
+    told = rounding_facts(ideal.design.filter, rounded.realization, project.requirement, project.arithmetic)
+    yield "rounding-facts", told
     try:
         yield "code", package_of(project, rounded)
     except CombeError as error:
@@ -382,6 +436,25 @@ def _beside(
 
 def _same(left: Contender, right: Contender) -> bool:
     return (left.method, left.order, left.symmetry) == (right.method, right.order, right.symmetry)
+
+
+def _uncounted(choices: Choices) -> Choices:
+    """The choices a chart of widths depends on."""
+    return replace(choices, structure="", coefficient_bits=16, state_bits=None, better=False, product_bits=None)
+
+
+def _listened(realization: Realization, requirement: Requirement, signal: str) -> Iterator[tuple[str, Any]]:
+    yield "noise", listen(realization, requirement, signal)
+
+
+def _charted(design: Design, project: Project, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
+    points: list[WidthPoint] = []
+    yield "chart", ([], False)
+    for point in width_chart(design.filter, project.requirement, _uncounted(project.arithmetic), is_stopped):
+        points.append(point)
+        if len(points) % 8 == 0:
+            yield "chart", (list(points), False)
+    yield "chart", (points, True)
 
 
 def _prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:

@@ -1,5 +1,5 @@
 """Names of the views a picture can be made of. No Qt here: the command line lists them without it."""
 
 VIEWS = ("brief", "ideal", "rounded", "arithmetic", "code", "magnitude", "phase", "delay", "time", "level", "roots", "formula",
-         "numbers", "measures")  # fmt: skip
+         "numbers", "measures", "noise", "widths")  # fmt: skip
 """The five steps as the whole window, then the plots alone."""

@@ -25,10 +25,12 @@ from combe.app.widgets.chain_bar import ChainBar
 from combe.app.widgets.code_panel import CodePanel
 from combe.app.widgets.code_view import CodeView
 from combe.app.widgets.contenders_panel import ContendersPanel
+from combe.app.widgets.facts_list import told_of
 from combe.app.widgets.ledger_table import LedgerTable
 from combe.app.widgets.parts import Panel, verdict_of
 from combe.app.widgets.rounded_panel import RoundedPanel
 from combe.app.widgets.start_panel import StartPanel
+from combe.arithmetic.facts import Fact
 from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger import Line
@@ -131,6 +133,9 @@ class MainWindow(QMainWindow, Gestures):
         self.plots.released.connect(session.end_gesture)
         self.plots.roots_edited.connect(self._on_roots)
         self.plots.told.connect(self.tell)
+        self.plots.tab_opened.connect(session.want)
+        self.plots.noise.signal_picked.connect(lambda name: session.want("noise", name))
+        self.plots.widths.taken.connect(self._on_width_point)
         self.plots.typing_wanted.connect(self._on_typing_wanted)
         self.start_panel.shape_picked.connect(self._on_shape)
         self.start_panel.other_wanted.connect(self._on_other_start)
@@ -139,6 +144,9 @@ class MainWindow(QMainWindow, Gestures):
         self.rounded.bits_picked.connect(self._on_bits)
         self.rounded.better_wanted.connect(self._on_better)
         self.arithmetic.chosen.connect(self._on_arithmetic)
+        self.arithmetic.remedy_wanted.connect(self.take_remedy)
+        self.rounded.remedy_wanted.connect(self.take_remedy)
+        self.rounded.chart_wanted.connect(lambda: self.plots.open_tab("widths"))
         self.code.named.connect(lambda name: session.change(replace(session.project, code_name=name), "name the code"))
         self.code.export_wanted.connect(self.dialogs.export)
         self.code.proof_wanted.connect(session.prove)
@@ -232,9 +240,16 @@ class MainWindow(QMainWindow, Gestures):
             self._later.start(DRAG_MS if self.session.is_dragging else 0)
         if step == "rounded":
             self.rounded.show_rounded(self.session.rounded)
-            self.arithmetic.show_rounded(self.session.rounded)
-        if step == "arithmetic":
-            self.arithmetic.show_rounded(self.session.rounded, "", True)
+            if self.session.rounded is not None:
+                self.arithmetic.show_kind(self.session.rounded.realization.is_recursive)
+        if step == "facts":
+            self.arithmetic.show_told(self.session.facts)
+        if step == "rounding-facts":
+            self.rounded.show_told(self.session.rounding_facts)
+        if step == "certified":
+            self._show_figures()
+        if step in ("noise", "chart"):
+            self._show_looked_at()
         if step == "ideal":
             source = self.session.ideal.design.filter if self.session.ideal is not None else None
             is_even = isinstance(source, Fir) and source.symmetry != 0
@@ -259,13 +274,21 @@ class MainWindow(QMainWindow, Gestures):
             self._show_contenders()
         if step == "rounded" and error is not None:
             self.rounded.show_rounded(None, sentence)
-            self.arithmetic.show_rounded(None, sentence)
+            self.arithmetic.show_told(told_of(error))
+            self.rounded.show_told([Fact("muted", "", fact.remedy) for fact in told_of(error) if fact.remedy])
         if step == "code" and error is not None:
             self.code.show_package(None, sentence)
             self.code_view.show_package(None, sentence)
         if sentence:
             self.tell(sentence)
         self._show_states()
+
+    def _show_looked_at(self) -> None:
+        """What the tabs of noise and widths show."""
+        session = self.session
+        self.plots.noise.show_heard(session.heard)
+        self.plots.widths.show_chart(session.chart, session.project.arithmetic, session.is_charted)
+        self.plots.show_legend()
 
     def _show_states(self) -> None:
         for name, state in states(self.session).items():

@@ -82,7 +82,7 @@ def _overflow(realization: Realization, reached: list[Bound], with_cycles: bool)
     wraps = _overflow_of(stage) == "wrap"
     how = "wrap around" if wraps else "saturate"
     bits = "one more bit" if more == 1 else f"{more} more bits"
-    remedy = Remedy("Give every value room for any input", {"scaling": "l1"})
+    remedy = Remedy("Room for any input", {"scaling": "l1"})
     found = [Fact("clay" if wraps else "amber", f"The value {what} can {how}: it needs {bits}.", remedy)]
     if with_cycles and wraps:
         swing = overflow_oscillations(stage, realization.formats()[worst.stage])
@@ -159,7 +159,9 @@ def _constant_input(realization: Realization) -> list[Fact]:
     for raw in (realization.input.least, realization.input.most):
         value = raw * scale
         if raw and not realization.output.least - 0.5 <= value <= realization.output.most + 0.5:
-            return [Fact("amber", _plain(f"A constant input of {raw} overflows the output: it would be {value:.0f}."))]
+            said = _plain(f"A constant input of {raw} overflows the output: it would be {value:.0f}.")
+            wider = Format(realization.output.signed, realization.output.bits, realization.output.fraction - 1)
+            return [Fact("amber", said, Remedy(f"Make the output {wider}", {"output": str(wider)}))]
     return []
 
 

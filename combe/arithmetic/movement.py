@@ -9,14 +9,20 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from combe.arithmetic.adders import adder_graph
+from combe.arithmetic.better import better_integers
+from combe.arithmetic.choices import MOST_BITS, Choices
+from combe.arithmetic.facts import Fact, Remedy
 from combe.arithmetic.network import Network
 from combe.arithmetic.section import Section
+from combe.arithmetic.signed_digits import digit_count
 from combe.arithmetic.stages import Realization, Stage, TapSum
 from combe.design.shares import share_of
 from combe.errors import FormatError
 from combe.filters import Filter, Fir, rational_of
 from combe.ledger import gain_lines
 from combe.requirement import Requirement
+from combe.requirement.quantities import frequency_text
 
 ComplexArray = NDArray[np.complex128]
 MOST_TAPS = 400
@@ -80,7 +86,7 @@ class Worst:
     def sentence(self) -> str:
         """What it means, in words."""
         return (
-            f"The most sensitive coefficient is {self.place} ({self.value}): one step of it costs "
+            f"The most sensitive coefficient is {self.place} ({str(self.value).replace('-', '−')}): one step of it costs "
             f"{100 * self.share:.1f} % of the tolerances."
         )
 
@@ -159,4 +165,35 @@ def _stage_changes(stage: Stage) -> list[tuple[str, int, Stage]]:
                     terms = (*node.terms[:t], changed, *node.terms[t + 1 :])
                     nodes = (*stage.nodes[:n], replace(node, terms=terms), *stage.nodes[n + 1 :])
                     found.append((f"{term.signal} in {node.name}", term.coefficient, replace(stage, nodes=nodes)))
+    return found
+
+
+def rounding_facts(exact: Filter, realization: Realization, requirement: Requirement, choices: Choices) -> list[Fact]:
+    """What rounding the coefficients did, in sentences."""
+    found = []
+    moves = moved_roots(exact, realization.exact())
+    for kind in ("pole", "zero"):
+        own = [move for move in moves if move.kind == kind]
+        if own:
+            worst = max(own, key=lambda move: move.distance)
+            hz = abs(np.angle(worst.exact)) / (2 * np.pi) * realization.sample_rate_hz
+            place = frequency_text(float(f"{hz:.4g}"), realization.sample_rate_hz) if hz > 1e-9 else "0 Hz"
+            words = f"The {kind} at {abs(worst.exact):.5f}, {place},"
+            found.append(Fact("muted", f"{words} moves most: by {worst.distance:.2g}, to {abs(worst.rounded):.5f}."))
+    if worst_one := worst_coefficient(realization, requirement):
+        weight = "amber" if worst_one.share > 0.2 else "muted"
+        more = min(choices.coefficient_bits + 2, MOST_BITS)
+        remedy = Remedy(f"Take {more} coefficient bits", {"coefficient_bits": more}) if weight == "amber" else None
+        found.append(Fact(weight, worst_one.sentence(), remedy))
+    stage = realization.stages[0]
+    if choices.better and isinstance(exact, Fir) and exact.symmetry and isinstance(stage, TapSum):
+        limits = stage.coefficient.least, stage.coefficient.most
+        better = better_integers(exact.taps, exact.symmetry, requirement, stage.coefficient.fraction, limits)
+        found.append(Fact("muted", better.sentence()))
+    if isinstance(stage, TapSum) and len(stage.coefficients) <= MOST_TAPS:
+        digits = sum(digit_count(value) for value in stage.coefficients)
+        graph = adder_graph(stage.coefficients)
+        words = f"As signed powers of two the taps take {digits} digits"
+        mult = len(graph.adders)
+        found.append(Fact("muted", f"{words}; one graph of {mult} adders makes all their multiples."))
     return found

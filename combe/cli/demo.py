@@ -8,8 +8,8 @@ from typing import Annotated, Any
 
 import typer
 
+from combe.arithmetic.certified import certified_lines
 from combe.arithmetic.reading import realization_document
-from combe.arithmetic.realize import rounded_lines
 from combe.arithmetic.simulate import ideal_run, simulate
 from combe.cli.output import print_json, print_lines, say
 from combe.delivery.package import Package
@@ -23,6 +23,7 @@ from combe.project.document import Project
 from combe.project.file import save_project
 from combe.proof.c import Proof, prove_c
 from combe.requirement import requirement_document
+from combe.signals.report import arithmetic_document
 from combe.signals.survey import night_recording
 
 
@@ -76,8 +77,11 @@ def _make(project: Project, folder: Path) -> _Made:
     files["design.json"] = design_document(ideal.design)
     say("rounding")
     rounded = rounded_of(project, ideal)
-    lines = rounded_lines(rounded.realization, project.requirement)
-    files["realization.json"] = realization_document(rounded.realization, lines, ideal.design)
+    lines = certified_lines(rounded.realization, project.requirement, rounded.lines)
+    rounded = Rounded(rounded.realization, lines)
+    files["realization.json"] = realization_document(rounded.realization, lines, ideal.design) | {
+        "arithmetic": arithmetic_document(rounded.realization, ideal.design.filter, project.requirement)
+    }
     say("arithmetic")
     measured = arithmetic_lines(rounded)
     for name, document in files.items():

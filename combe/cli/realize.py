@@ -13,7 +13,6 @@ from combe.arithmetic.formats import Format, narrowest_signed, parse_format
 from combe.arithmetic.reading import realization_document
 from combe.arithmetic.realize import Choices, fewest_bits, realize, realize_integers, rounded_lines
 from combe.arithmetic.recursive import SECTION_STRUCTURES
-from combe.arithmetic.report import adders_document, arithmetic_document, chart_document, widths_document
 from combe.arithmetic.stages import FORMS, Realization
 from combe.arithmetic.widths import cheapest_widths, width_chart
 from combe.arithmetic.words import stage_words
@@ -24,6 +23,7 @@ from combe.errors import CombeError, FormatError
 from combe.files import json_text, write_text
 from combe.filters import Fir
 from combe.ledger import Line
+from combe.signals.report import adders_document, arithmetic_document, chart_document, widths_document
 
 
 def run(

@@ -10,22 +10,28 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QSplitter, QStackedWidget
 
 from combe.app.plots.axes import Plot
 from combe.app.plots.magnitude import Curve, MagnitudePlot
+from combe.app.plots.noise import NoisePage
 from combe.app.plots.others import MODES, SidePlot
 from combe.app.plots.roots_page import RootsPage
+from combe.app.plots.widths import LOOKS, WidthsPage
 from combe.app.theme.palette import SMALL, THEME, font
 from combe.app.widgets.parts import Choice, Panel
 from combe.app.widgets.text_pages import FormulaPage, MeasuresPage, NumbersPage
 from combe.arithmetic.stages import Realization
+from combe.filters import Fir
 from combe.filters.writing import FORMS
 from combe.ledger import Line
 from combe.requirement import Requirement
+from combe.signals.listening import SIGNALS
 
+NOTHING = Fir((1.0,))
 PLOTS = ("phase", "delay", "time", "level")
-TABS = ("magnitude", *PLOTS, "roots", "formula", "numbers", "measures")
+TABS = ("magnitude", *PLOTS, "roots", "formula", "numbers", "measures", "noise", "widths")
 TITLES = {name: name.capitalize() for name in TABS}
 PAGE_MODES = {
     "magnitude": ("decibels", "gain"), "formula": FORMS, "measures": ("copy as", "text", "csv", "markdown"),
-    "numbers": ("copy as", "text", "csv", "markdown"), "roots": (),
+    "numbers": ("copy as", "text", "csv", "markdown"), "roots": (), "noise": SIGNALS,
+    "widths": (),
 }  # fmt: skip
 BELOW = ("loupe alone", "phase below", "delay below", "level below")
 
@@ -74,6 +80,7 @@ class PlotPanel(Panel):
     roots_edited = pyqtSignal(object, str, str)
     told = pyqtSignal(str)
     typing_wanted = pyqtSignal(int, str)
+    tab_opened = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -84,6 +91,8 @@ class PlotPanel(Panel):
         self.formula = FormulaPage()
         self.numbers = NumbersPage()
         self.measures = MeasuresPage()
+        self.noise = NoisePage()
+        self.widths = WidthsPage()
         self.realization: Realization | None = None
         self.is_unlocked = False
         self.roots.edited.connect(self.roots_edited)
@@ -95,7 +104,7 @@ class PlotPanel(Panel):
         self.column.setContentsMargins(12, 8, 8, 8)
         self.column.setSpacing(4)
         head = QHBoxLayout()
-        head.setSpacing(4)
+        head.setSpacing(0)
         self.group = QButtonGroup(self)
         self.buttons: dict[str, QToolButton] = {}
         for name in TABS:
@@ -133,7 +142,8 @@ class PlotPanel(Panel):
             self.pair.addWidget(plot)
         self.stack = QStackedWidget()
         self.stack.addWidget(self.pair)
-        pages: list[QWidget] = [*self.others.values(), self.roots, self.formula, self.numbers, self.measures]
+        pages: list[QWidget] = [*self.others.values(), self.roots, self.formula, self.numbers, self.measures,
+                                self.noise, self.widths]  # fmt: skip
         for page in pages:
             self.stack.addWidget(page)
         self.column.addWidget(self.stack, 1)
@@ -147,7 +157,8 @@ class PlotPanel(Panel):
     @property
     def current_plot(self) -> Plot:
         """The plot that's shown."""
-        return self.others.get(self.tab, self.roots.response if self.tab == "roots" else self.magnitude.main)
+        pages = {"roots": self.roots.response, "noise": self.noise.plot, "widths": self.widths.margin}
+        return self.others.get(self.tab, pages.get(self.tab, self.magnitude.main))
 
     @property
     def current_page(self) -> QWidget:
@@ -172,7 +183,22 @@ class PlotPanel(Panel):
         self.below.setVisible(name == "magnitude")
         if words:
             self.mode.setFixedWidth(max(self.mode.fontMetrics().horizontalAdvance(word) for word in words) + 58)
+        elif name == "noise" and self.noise.heard is not None:
+            self.mode.setCurrentText(self.noise.heard.signal)
+        self.show_legend()
         self._refresh()
+        self.tab_opened.emit(name)
+
+    def show_legend(self) -> None:
+        """Names for what the open tab draws."""
+        if self.tab == "noise":
+            strokes = [Curve("predicted", NOTHING, "river", 2.0, True), Curve("measured", NOTHING, "heather")]
+        elif self.tab == "widths":
+            names = self.widths.structures
+            strokes = [Curve(name, NOTHING, LOOKS[k % len(LOOKS)][0]) for k, name in enumerate(names)]
+        else:
+            strokes = sorted(self.curves, key=lambda curve: curve.name)
+        self.legend.show_curves(strokes)
 
     def show_below(self, words: str) -> None:
         """A second view under the magnitude, on the same frequency axis; or the loupe alone."""
@@ -206,7 +232,7 @@ class PlotPanel(Panel):
     def show_curves(self, curves: list[Curve]) -> None:
         """Other filters."""
         self.curves = curves
-        self.legend.show_curves(sorted(curves, key=lambda curve: curve.name))
+        self.show_legend()
         self._refresh()
 
     def _refresh(self) -> None:
@@ -227,7 +253,9 @@ class PlotPanel(Panel):
             self.formula.show_filter(chosen, self.form)
         elif self.tab == "numbers":
             self.numbers.show_numbers(chosen, self.realization)
-        else:
+        elif self.tab == "noise":
+            self.noise.show_requirement(self.requirement, self.counted)
+        elif self.tab == "measures":
             named = [(curve.name, curve.filter) for curve in sorted(self.curves, key=lambda c: (c.is_pin, c.name))]
             self.measures.show_filters(named, self.requirement.sample_rate_hz)
 
@@ -256,6 +284,11 @@ class PlotPanel(Panel):
             self.others[self.tab].go_home()
         elif self.tab == "roots":
             self.roots.plane.go_home()
+        elif self.tab == "noise":
+            self.noise.plot.go_home()
+        elif self.tab == "widths":
+            self.widths.margin.go_home()
+            self.widths.noise.go_home()
 
     def dress(self) -> None:
         """Take on the theme's colours."""
@@ -263,6 +296,8 @@ class PlotPanel(Panel):
         for plot in (*self.others.values(), *self.second.values()):
             plot.dress()
         self.roots.dress()
+        self.noise.dress()
+        self.widths.dress()
         self.legend.update()
 
     def _on_mode(self, index: int) -> None:
@@ -277,5 +312,7 @@ class PlotPanel(Panel):
                 page.copy(self.mode.itemText(index))
                 self.told.emit(f"the table is on the clipboard as {self.mode.itemText(index)}")
                 self.mode.setCurrentIndex(0)
-        else:
+        elif self.tab == "noise":
+            self.noise.signal_picked.emit(self.mode.itemText(index))
+        elif self.tab in self.others:
             self.others[self.tab].set_mode(self.mode.itemText(index))

@@ -38,6 +38,16 @@ def draw_verdict(painter: QPainter, verdict: str, box: QRectF) -> None:
     painter.restore()
 
 
+def draw_seal(painter: QPainter, verdict: str, box: QRectF) -> None:
+    """A ring around a verdict: it's proved, not only measured."""
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(THEME.color(VERDICT_COLORS[verdict]), 1.0))
+    painter.drawEllipse(box.adjusted(-3.5, -3.5, 3.5, 3.5))
+    painter.restore()
+
+
 def _leaf(box: QRectF) -> QPainterPath:
     path = QPainterPath(box.bottomLeft())
     path.cubicTo(box.topLeft(), QPointF(box.center().x(), box.top()), box.topRight())

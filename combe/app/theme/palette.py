@@ -159,6 +159,7 @@ def style_sheet(c: Colors) -> str:
     QPushButton#main {{ background: {c.river}; border: 1px solid {c.river}; color: {c.raised}; font-weight: 600; }}
     QPushButton#main:hover, QPushButton#main:focus {{ border: 1px solid {c.ink}; }}
     QPushButton#main:disabled {{ background: {c.line}; border: 1px solid {c.line}; color: {c.muted}; }}
+    QPushButton#remedy {{ padding: 2px 8px; color: {c.river}; text-align: left; }}
     QPushButton#quiet, QToolButton#quiet {{ background: transparent; border: 1px solid transparent; padding: 3px 6px;
                         color: {c.river}; text-align: left; border-radius: 4px; }}
     QPushButton#quiet:hover, QToolButton#quiet:hover, QPushButton#quiet:focus, QToolButton#quiet:focus

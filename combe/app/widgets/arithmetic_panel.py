@@ -4,98 +4,160 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import partial
+from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QWidget
 
-from combe.app.widgets.parts import Choice, Panel, label, set_role
+from combe.app.widgets.facts_list import FactsList
+from combe.app.widgets.parts import Choice, Panel, Scroller, label
+from combe.arithmetic.assemble import SCALINGS
 from combe.arithmetic.facts import Fact, facts
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, parse_format
 from combe.arithmetic.realize import Choices
+from combe.arithmetic.recursive import ORDERINGS, SECTION_STRUCTURES
 from combe.arithmetic.stages import FORMS
 from combe.errors import CombeError
 from combe.project.chain import Rounded
 
-STRUCTURES = ("by itself", *FORMS)
+ITSELF = "by itself"
+FORMATS = (("input", "Input"), ("output", "Output"))
+BITS = (
+    ("state_bits", "State", "Bits of what sections keep and hand on; eight more than input and output by itself"),
+    ("product_bits", "Products", "Bits every product is rounded to before it is added; whole by itself"),
+    ("guard_bits", "Guard", "Bits accumulators get beyond what any input needs"),
+)
+BOXES = (
+    ("rounding", "Rounding", ROUNDINGS, ""),
+    ("overflow", "Overflow", OVERFLOWS, ""),
+    ("scaling", "Room for", SCALINGS, "l1: any input at all; l2: signals of the input's energy; peak: sines"),
+    ("ordering", "Order", ORDERINGS, "search: the pairing and order of sections with the least noise"),
+)
+OF_SECTIONS = ("state_bits", "scaling", "ordering", "error_feedback")
+OF_TAPS = ("product_bits",)
 
 
 class ArithmeticPanel(Panel):
-    """``chosen`` carries changed choices and the name of the change."""
+    """``chosen`` carries changed choices and the name of the change; ``remedy_wanted`` a remedy's changes and words."""
 
     chosen = pyqtSignal(object, str)
+    remedy_wanted = pyqtSignal(object, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.choices = Choices()
+        self.is_recursive = False
         self.column.addWidget(label("Arithmetic", "title"))
-        form = QFormLayout()
-        form.setHorizontalSpacing(8)
-        form.setVerticalSpacing(8)
+        self.scroller = Scroller()
+        self.form = QFormLayout()
+        self.form.setHorizontalSpacing(8)
+        self.form.setVerticalSpacing(6)
         self.fields: dict[str, QLineEdit] = {}
-        for key, words in (("input", "Input"), ("output", "Output")):
-            field = QLineEdit()
-            field.setObjectName("field")
-            field.setAccessibleName(f"{key} format")
-            field.setToolTip("s16f15: signed, 16 bits, 15 of them fraction; u12f12: unsigned")
-            field.textEdited.connect(partial(self._check, key))
-            field.editingFinished.connect(partial(self._typed, key))
-            self.fields[key] = field
-            form.addRow(words, field)
         self.boxes: dict[str, Choice] = {}
-        for key, words, items in (
-            ("structure", "Structure", STRUCTURES),
-            ("rounding", "Rounding", ROUNDINGS),
-            ("overflow", "Overflow", OVERFLOWS),
-        ):
-            box = Choice()
-            box.addItems(list(items))
-            box.setAccessibleName(key)
-            box.activated.connect(partial(self._picked, key))
-            self.boxes[key] = box
-            form.addRow(words, box)
-        self.column.addLayout(form)
+        for key, words in FORMATS:
+            self._add_field(
+                key, words, f"{key} format", "s16f15: signed, 16 bits, 15 of them fraction; u12f12: unsigned"
+            )
+        self._add_box(
+            "structure", "Structure", (ITSELF,), "How sums are built: the same filter, other noise and ranges"
+        )
+        for key, words, hint in BITS:
+            self._add_field(key, words, key.replace("_", " "), hint)
+        for key, words, items, hint in BOXES:
+            self._add_box(key, words, items, hint)
+        self.feedback = QCheckBox("Feed errors back")
+        self.feedback.setToolTip("Carry the rest of each rounding on to the next sample: less noise where poles are")
+        self.feedback.clicked.connect(self._on_feedback)
+        self.form.addRow("", self.feedback)
+        self.scroller.column.addLayout(self.form)
         self.complaint = label("", "clay", wrap=True)
         self.complaint.hide()
-        self.column.addWidget(self.complaint)
-        self.column.addSpacing(4)
-        self.column.addWidget(label("What follows", "strong"))
-        self.facts = [label("", "muted", wrap=True) for _ in range(6)]
-        for fact in self.facts:
-            self.column.addWidget(fact)
-        self.column.addStretch(1)
+        self.scroller.column.addWidget(self.complaint)
+        self.scroller.column.addWidget(label("What follows", "strong"))
+        self.facts = FactsList()
+        self.facts.remedy_wanted.connect(self.remedy_wanted)
+        self.scroller.column.addWidget(self.facts)
+        self.column.addWidget(self.scroller, 1)
+
+    def _add_field(self, key: str, words: str, name: str, hint: str) -> None:
+        field = QLineEdit()
+        field.setObjectName("field")
+        field.setAccessibleName(name)
+        field.setToolTip(hint)
+        field.textEdited.connect(partial(self._check, key))
+        field.editingFinished.connect(partial(self._typed, key))
+        self.fields[key] = field
+        self.form.addRow(words, field)
+
+    def _add_box(self, key: str, words: str, items: tuple[str, ...], hint: str) -> None:
+        box = Choice()
+        box.addItems(list(items))
+        box.setAccessibleName(key)
+        box.setToolTip(hint)
+        box.activated.connect(partial(self._picked, key))
+        self.boxes[key] = box
+        self.form.addRow(words, box)
+
+    def show_kind(self, is_recursive: bool) -> None:
+        """Offer what sections have, or what taps have."""
+        self.is_recursive = is_recursive
+        parts: dict[str, QWidget] = {**self.fields, **self.boxes, "error_feedback": self.feedback}
+        for key in (*OF_SECTIONS, *OF_TAPS):
+            self.form.setRowVisible(parts[key], is_recursive == (key in OF_SECTIONS))
+        words = [ITSELF, *(SECTION_STRUCTURES if is_recursive else FORMS)]
+        box = self.boxes["structure"]
+        if [box.itemText(k) for k in range(box.count())] != words:
+            box.clear()
+            box.addItems(words)
+        box.setCurrentText(self.choices.structure or ITSELF)
 
     def show_choices(self, choices: Choices) -> None:
         """What is chosen."""
         self.choices = choices
         for key, field in self.fields.items():
             if not (field.hasFocus() and field.isModified()):
-                field.setText(getattr(choices, key) or (choices.input if key == "output" else ""))
+                field.setText(self._text_of(key))
                 field.setModified(False)
                 self._mark(field, "")
-        self.boxes["structure"].setCurrentText(choices.structure or STRUCTURES[0])
-        self.boxes["rounding"].setCurrentText(choices.rounding)
-        self.boxes["overflow"].setCurrentText(choices.overflow)
+        for key, box in self.boxes.items():
+            box.setCurrentText(getattr(choices, key) or ITSELF)
+        self.feedback.setChecked(choices.error_feedback)
+
+    def _text_of(self, key: str) -> str:
+        value = getattr(self.choices, key)
+        if key == "output":
+            return str(value or self.choices.input)
+        return ITSELF if value is None else str(value)
 
     def show_rounded(self, rounded: Rounded | None, sentence: str = "", with_cycles: bool = False) -> None:
         """What follows from it, or why nothing does."""
         told = [Fact("clay", sentence)] if sentence else []
         if rounded is not None:
+            self.show_kind(rounded.realization.is_recursive)
             told = facts(rounded.realization, with_cycles)
-        for index, place in enumerate(self.facts):
-            place.setVisible(index < len(told))
-            if index < len(told):
-                place.setText(told[index].sentence)
-                set_role(place, told[index].weight)
+        self.facts.show_facts(told)
+
+    def show_told(self, told: list[Fact]) -> None:
+        """Sentences worked out elsewhere."""
+        self.facts.show_facts(told)
 
     def _check(self, key: str, text: str) -> None:
-        self._mark(self.fields[key], self._complaint(text))
+        self._mark(self.fields[key], self._complaint(key, text))
 
-    def _complaint(self, text: str) -> str:
-        try:
-            parse_format(text.strip())
-        except CombeError as error:
-            return error.sentence()
-        return ""
+    def _complaint(self, key: str, text: str) -> str:
+        if key in ("input", "output"):
+            try:
+                parse_format(text.strip())
+            except CombeError as error:
+                return error.sentence()
+            return ""
+        words = text.strip()
+        if words in ("", ITSELF) or (words.isascii() and words.isdigit() and self._reach(key, int(words))):
+            return ""
+        return f"{words!r} is no width; write {'0 to 32' if key == 'guard_bits' else '2 to 64'} bits, or {ITSELF}"
+
+    def _reach(self, key: str, bits: int) -> bool:
+        return bits <= 32 if key == "guard_bits" else 2 <= bits <= 64
 
     def _mark(self, field: QLineEdit, complaint: str) -> None:
         self.complaint.setText(complaint)
@@ -108,23 +170,31 @@ class ArithmeticPanel(Panel):
 
     def _typed(self, key: str) -> None:
         field = self.fields[key]
-        if not field.isModified() or self._complaint(field.text()):
+        text = field.text().strip()
+        if not field.isModified() or self._complaint(key, text):
             return
         field.setModified(False)
-        self._emit(changed(self.choices, key, field.text().strip()), f"{key} format")
+        if key in ("input", "output"):
+            self._emit(changed(self.choices, **{key: text}), f"{key} format")
+            return
+        none = 0 if key == "guard_bits" else None
+        self._emit(changed(self.choices, **{key: none if text in ("", ITSELF) else int(text)}), key.replace("_", " "))
+        field.setText(self._text_of(key))
 
     def _picked(self, key: str, index: int) -> None:
         text = self.boxes[key].itemText(index)
-        value = "" if text == STRUCTURES[0] else text
-        self._emit(changed(self.choices, key, value), key)
+        self._emit(changed(self.choices, **{key: "" if text == ITSELF else text}), key)
+
+    def _on_feedback(self, is_on: bool) -> None:
+        self._emit(changed(self.choices, error_feedback=is_on), "error feedback")
 
     def _emit(self, choices: Choices, what: str) -> None:
         if choices != self.choices:
             self.chosen.emit(choices, what)
 
 
-def changed(choices: Choices, key: str, value: str) -> Choices:
-    """The choices with one of them, all texts, replaced."""
-    texts = {name: getattr(choices, name) for name in ("input", "output", "structure", "rounding", "overflow")}
-    texts[key] = value
-    return replace(choices, accumulator_bits=None, **texts)
+def changed(choices: Choices, **changes: Any) -> Choices:
+    """The choices with some of them replaced; an accumulator chosen for the others is let go."""
+    if "structure" in changes and changes["structure"] not in ("", "direct", "transposed"):
+        changes = {"product_bits": None} | changes
+    return replace(choices, accumulator_bits=None, **changes)

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from combe.app.theme.marks import VERDICT_COLORS, draw_verdict
+from combe.app.theme.marks import VERDICT_COLORS, draw_seal, draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
 from combe.app.widgets.parts import verdict_of
 from combe.ledger import Line
@@ -74,7 +74,10 @@ class LedgerModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole:
             line = self.line(index.row(), index.column())
             if line is not None and line.unit == "db":
-                return f"margin {level_text(line.margin, 5)}"
+                proved = (
+                    "" if line.within_db is None else f"; proved over the whole band, to {short(line.within_db, 3)} dB"
+                )
+                return f"margin {level_text(line.margin, 5)}{proved}"
         return None
 
     def words(self, row: int, column: int) -> tuple[str, str, str]:
@@ -139,6 +142,8 @@ class LedgerDelegate(QStyledItemDelegate):
         if line is not None:
             verdict = verdict_of(line)
             draw_verdict(painter, verdict, QRectF(left, box.center().y() - 5, 10, 10))
+            if line.within_db is not None:
+                draw_seal(painter, verdict, QRectF(left, box.center().y() - 5, 10, 10))
             left += 18
             if verdict == "missed":
                 painter.setPen(THEME.color("clay"))

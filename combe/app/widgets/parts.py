@@ -125,7 +125,7 @@ class Scroller(QScrollArea):
         super().__init__(parent)
         inside = QWidget()
         self.column = QVBoxLayout(inside)
-        self.column.setContentsMargins(0, 0, 4, 0)
+        self.column.setContentsMargins(0, 0, 10, 0)
         self.column.setSpacing(8)
         self.column.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.setWidget(inside)

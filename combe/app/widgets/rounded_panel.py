@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSpinBox, QWidget
 
 from combe.app.theme.marks import draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
+from combe.app.widgets.facts_list import FactsList
 from combe.app.widgets.parts import Panel, Scroller, label, set_role
+from combe.arithmetic.facts import Fact
+from combe.arithmetic.network import Network
 from combe.arithmetic.realize import FEWEST_BITS, MOST_BITS
 from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, TapSum
 from combe.arithmetic.words import coefficient_words
-from combe.filters import rational_of
+from combe.filters import Fir, rational_of
 from combe.project.chain import Rounded
 
 ROW = 22
@@ -91,6 +94,8 @@ class RoundedPanel(Panel):
 
     bits_picked = pyqtSignal(int)
     better_wanted = pyqtSignal(bool)
+    chart_wanted = pyqtSignal()
+    remedy_wanted = pyqtSignal(object, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -116,7 +121,15 @@ class RoundedPanel(Panel):
         self.column.addWidget(self.better)
         self.facts = label("", "muted", wrap=True)
         self.column.addWidget(self.facts)
-        self.column.addWidget(label("Least margin at every width, plainly rounded", "strong", wrap=True))
+        self.dangers = FactsList()
+        self.dangers.remedy_wanted.connect(self.remedy_wanted)
+        self.column.addWidget(self.dangers)
+        self.compare = QPushButton("Compare structures and widths")
+        self.compare.setObjectName("quiet")
+        self.compare.setToolTip("Margin and noise of every structure at every width, as a chart")
+        self.compare.clicked.connect(self.chart_wanted)
+        self.column.addWidget(self.compare)
+        self.column.addWidget(label("Least margin at every width", "strong"))
         self.scroller = Scroller()
         self.chart = WidthChart()
         self.chart.picked.connect(self.bits_picked)
@@ -139,12 +152,23 @@ class RoundedPanel(Panel):
     def show_rows(self, rows: list[tuple[int, float]]) -> None:
         """What each width leaves."""
         self.chart.show_rows(rows, self.bits.value())
+        QTimer.singleShot(0, self._to_chosen)
         self.fewest.setEnabled(self._fewest() is not None)
 
     def show_rounded(self, rounded: Rounded | None, sentence: str = "") -> None:
         """What the chosen width makes of the coefficients, or why it can't."""
         set_role(self.facts, "clay" if rounded is None and sentence else "muted")
         self.facts.setText(sentence if rounded is None else facts_of(rounded.realization))
+
+    def show_told(self, told: list[Fact]) -> None:
+        """Where rounding moved the roots, what matters most, what went wrong and how to mend it."""
+        self.dangers.show_facts(told)
+
+    def _to_chosen(self) -> None:
+        """Bring the chosen width into sight, once the rows have their places."""
+        at = next((k for k, (bits, _) in enumerate(self.chart.rows) if bits == self.bits.value()), None)
+        if at is not None:
+            self.scroller.ensureVisible(0, int((at + 0.5) * ROW), 0, 2 * ROW)
 
     def _fewest(self) -> int | None:
         return next((bits for bits, margin in self.chart.rows if margin >= 0), None)
@@ -161,13 +185,14 @@ class RoundedPanel(Panel):
 def facts_of(realization: Realization) -> str:
     """The coefficients' format and extremes in a sentence."""
     stage = realization.stages[0]
-    if isinstance(stage, Section):
-        count = sum(1 for other in realization.stages if isinstance(other, Section))
-        poles = rational_of(realization.exact()).poles  # type: ignore[arg-type]
+    exact = realization.exact()
+    if realization.is_recursive and not isinstance(exact, Fir):
+        count = sum(1 for other in realization.stages if isinstance(other, (Section, Network)))
+        poles = rational_of(exact).poles
         outermost = max(abs(pole) for pole in poles) if len(poles) else 0.0
         return (
-            f"{count} sections in direct form I; the outermost pole lies at {outermost:.6f} as rounded. "
-            f"Formats of b and a: {coefficient_words(realization.stages)}."
+            f"{count} {'stage' if count == 1 else 'stages'}, {realization.structure}; the outermost pole lies at {outermost:.6f} as rounded. "
+            f"Formats: {coefficient_words(realization.stages)}."
         )
     if not isinstance(stage, TapSum):
         return ""

@@ -12,7 +12,7 @@ from combe.arithmetic.facts import facts
 from combe.arithmetic.limit_cycles import overflow_oscillations, zero_input_cycles
 from combe.arithmetic.movement import moved_roots, worst_coefficient
 from combe.arithmetic.network import Network
-from combe.arithmetic.noise import Measured, measured_noise, noise_density, predicted_noise
+from combe.arithmetic.noise import noise_density, predicted_noise
 from combe.arithmetic.section import Section
 from combe.arithmetic.signed_digits import digit_count, digits_text
 from combe.arithmetic.stages import Realization, TapSum
@@ -20,6 +20,7 @@ from combe.arithmetic.widths import WidthPoint, Widths, signal_to_noise_db
 from combe.errors import FormatError
 from combe.filters import Filter
 from combe.requirement import Requirement
+from combe.signals.error import Measured, measured_noise
 
 DENSITY_POINTS = 129
 

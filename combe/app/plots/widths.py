@@ -1,0 +1,200 @@
+"""Margin and noise of every structure at every width, one above the other; a click on a point takes it."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from combe.app.plots.axes import LevelAxis, Plot
+from combe.app.theme.palette import THEME
+from combe.app.widgets.parts import label
+from combe.arithmetic.choices import Choices
+from combe.arithmetic.widths import WidthPoint
+from combe.requirement.quantities import short
+
+LOOKS = (
+    ("river", "o"), ("ochre", "s"), ("moss", "t"), ("heather", "d"), ("clay", "t1"), ("amber", "p"), ("muted", "h"),
+)  # fmt: skip
+NEAR = 14.0
+
+
+class BentAxis(LevelAxis):
+    """A scale that is even near zero and logarithmic far from it, ticks told in dB."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.even = 0.05
+
+    def bent(self, value: float) -> float:
+        """Where a level lies."""
+        return math.asinh(value / self.even)
+
+    def straight(self, place: float) -> float:
+        """The level that lies somewhere."""
+        return self.even * math.sinh(place)
+
+    def tickValues(self, least: float, most: float, size: float) -> Any:
+        """Ones and threes by decades, on both sides of zero."""
+        levels = [0.0] + [sign * step * 10.0**k for k in range(-4, 3) for step in (1, 3) for sign in (1, -1)]
+        places = sorted(self.bent(level) for level in levels if abs(level) >= self.even or level == 0)
+        return [(1.0, [place for place in places if least <= place <= most])]
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        """Labels of the ticks."""
+        return [short(float(f"{self.straight(value):.2g}"), 6) if abs(value) > 1e-9 else "0" for value in values]
+
+
+class PointPlot(Plot):
+    """``taken`` carries the structure and width of the point that was clicked."""
+
+    taken = pyqtSignal(str, int)
+
+    def __init__(self, unit: str, is_bent: bool = False) -> None:
+        super().__init__(unit, frequency=False)
+        self.plain_unit = "bits"
+        self.bent: BentAxis | None = None
+        if is_bent:
+            self.bent = BentAxis()
+            self.setAxisItems({"left": self.bent})
+            self.dress()
+        self.points: list[tuple[str, int, float]] = []
+        self.items: list[pg.PlotDataItem] = []
+        self.chosen: tuple[str, int] | None = None
+        self._pressed: QPointF | None = None
+        self.zero = pg.InfiniteLine(pos=0, angle=0)
+        self.addItem(self.zero, ignoreBounds=True)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def show_points(
+        self, points: list[tuple[str, int, float]], chosen: tuple[str, int] | None, names: list[str]
+    ) -> None:
+        """A line and marks for every structure; the chosen point ringed."""
+        self.points, self.chosen = points, chosen
+        for item in self.items:
+            self.removeItem(item)
+        self.items = []
+        self.zero.setPen(pg.mkPen(THEME.color("clay"), width=1, style=Qt.PenStyle.DashLine))
+        for name in names:
+            own = [(bits, value) for structure, bits, value in points if structure == name]
+            if not own:
+                continue
+            role, symbol = LOOKS[names.index(name) % len(LOOKS)]
+            x, y = [float(b) for b, _ in own], [v for _, v in own]
+            color = THEME.color(role)
+            item = pg.PlotDataItem(
+                x, y, pen=pg.mkPen(color, width=1.2), symbol=symbol, symbolSize=7, symbolBrush=color, symbolPen=None,
+                antialias=True,
+            )  # fmt: skip
+            self.items.append(item)
+            self.addItem(item, ignoreBounds=True)
+        ring = [(float(b), v) for structure, b, v in points if (structure, b) == chosen]
+        if ring:
+            pen = pg.mkPen(THEME.color("ink"), width=2)
+            item = pg.PlotDataItem(
+                [ring[0][0]], [ring[0][1]], pen=None, symbol="o", symbolSize=15, symbolBrush=None, symbolPen=pen
+            )
+            self.items.append(item)
+            self.addItem(item, ignoreBounds=True)
+
+    def point_at(self, pixel: QPointF) -> tuple[str, int, float] | None:
+        """The nearest point within reach of the pointer."""
+        box = self.plotItem.getViewBox()
+        best, least = None, NEAR
+        for point in self.points:
+            place = box.mapViewToScene(QPointF(float(point[1]), point[2]))
+            away = math.hypot(place.x() - pixel.x(), place.y() - pixel.y())
+            if away < least:
+                best, least = point, away
+        return best
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Remember where, to tell a click from a drag."""
+        self._pressed = event.position()
+        super().mousePressEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """A click takes the point under it."""
+        super().mouseReleaseEvent(event)
+        pressed, self._pressed = self._pressed, None
+        if pressed is None or (event.position() - pressed).manhattanLength() > 4:
+            return
+        point = self.point_at(QPointF(self.mapToScene(event.position().toPoint())))
+        if point is not None:
+            self.taken.emit(point[0], point[1])
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Tell the point under the pointer."""
+        super().mouseMoveEvent(event)
+        point = self.point_at(QPointF(self.mapToScene(event.position().toPoint())))
+        if point is not None:
+            value = self.bent.straight(point[2]) if self.bent is not None else point[2]
+            sign = "+" if value >= 0 else "−"
+            self.tell(f"{point[0]}, {point[1]} bits: {sign}{abs(value):.3f} dB · click takes it")
+
+
+class WidthsPage(QWidget):
+    """``taken`` carries structure, bits, and whether they are of the state."""
+
+    taken = pyqtSignal(str, int, bool)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.chart: list[WidthPoint] = []
+        self.choices = Choices()
+        self.margin = PointPlot("margin, dB", True)
+        self.noise = PointPlot("sine to noise, dB")
+        self.words = label("", "muted", wrap=True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.words)
+        column.addWidget(self.margin, 3)
+        column.addWidget(self.noise, 2)
+        self.noise.zero.hide()
+        self.margin.taken.connect(lambda structure, bits: self.taken.emit(structure, bits, False))
+        self.noise.taken.connect(lambda structure, bits: self.taken.emit(structure, bits, True))
+
+    @property
+    def structures(self) -> list[str]:
+        """The structures charted, in the order they came."""
+        return list(dict.fromkeys(point.structure for point in self.chart))
+
+    def show_chart(self, chart: list[WidthPoint], choices: Choices, is_done: bool) -> None:
+        """Other points, or more of them."""
+        self.chart, self.choices = chart, choices
+        names = self.structures
+        margins = [(p.structure, p.bits, p.margin_db) for p in chart if p.margin_db is not None]
+        ratios = [(p.structure, p.bits, p.signal_to_noise_db) for p in chart if p.signal_to_noise_db is not None]
+        self.words.setText(
+            ("" if is_done else "Still counting… ")
+            + "Least margin with coefficients of so many bits"
+            + ("; below, a full-scale sine over all roundings, with states of so many bits" if ratios else "")
+            + ". A click takes a point."
+            if names
+            else "Counting every structure at every width…"
+        )
+        structure = choices.structure or (names[0] if names else "")
+        best = max((margin for *_, margin in margins), default=1.0)
+        bent = self.margin.bent
+        assert bent is not None
+        bent.even = float(f"{max(abs(best) / 3, 1e-3):.1g}")
+        shown = [(name, bits, bent.bent(margin)) for name, bits, margin in margins]
+        self.margin.show_points(shown, (structure, choices.coefficient_bits), names)
+        self.noise.show_points(ratios, (structure, choices.state_bits or 0), names)
+        self.noise.setVisible(bool(ratios))
+        if chart:
+            left, right = min(p.bits for p in chart) - 0.7, max(p.bits for p in chart) + 0.7
+            low, high = min((y for *_, y in shown), default=-1.0), max((y for *_, y in shown), default=1.0)
+            self.margin.set_home(left, right, min(low, -0.5) - 0.3, max(high, 0.5) + 0.4)
+            if ratios:
+                self.noise.set_home(left, right, 0.0, max(r for *_, r in ratios) * 1.1)
+
+    def dress(self) -> None:
+        """Take on the theme's colours."""
+        self.margin.dress()
+        self.noise.dress()
+        self.show_chart(self.chart, self.choices, True)

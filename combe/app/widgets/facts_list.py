@@ -1,0 +1,99 @@
+"""Sentences about the arithmetic, dangers first, each with its remedy as a button."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import QRectF, QSize, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from combe.app.theme.palette import THEME
+from combe.app.widgets.parts import clear_layout, label
+from combe.arithmetic.facts import Fact, Remedy
+from combe.errors import CombeError
+
+WORDS = {"clay": "danger", "amber": "warning", "muted": "for the record"}
+
+
+class Stripe(QWidget):
+    """A bar at the side whose length and colour tell how much a sentence matters."""
+
+    def __init__(self, weight: str) -> None:
+        super().__init__()
+        self.weight = weight
+        self.setFixedWidth(4)
+        self.setAccessibleName(WORDS[weight])
+
+    def sizeHint(self) -> QSize:
+        """Narrow."""
+        return QSize(4, 12)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Full for a fault, half for a warning, a dot for the record."""
+        painter = QPainter(self)
+        share = {"clay": 1.0, "amber": 0.5}.get(self.weight, 0.0)
+        height = max(self.height() * share, 4.0)
+        painter.fillRect(QRectF(0, 3, 3, max(height - 6, 3.0)), THEME.color(self.weight))
+
+
+class FactsList(QWidget):
+    """``remedy_wanted`` carries the choices a remedy changes, and its words."""
+
+    remedy_wanted = pyqtSignal(object, str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.shown: list[Fact] = []
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(8)
+
+    def show_facts(self, told: list[Fact]) -> None:
+        """Other sentences."""
+        if told == self.shown:
+            return
+        self.shown = told
+        clear_layout(self.column)
+        for fact in told:
+            self.column.addWidget(self._row(fact))
+
+    def _row(self, fact: Fact) -> QWidget:
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(6)
+        line.addWidget(Stripe(fact.weight))
+        inside = QVBoxLayout()
+        inside.setSpacing(2)
+        if fact.sentence:
+            inside.addWidget(label(fact.sentence, fact.weight, wrap=True))
+        if fact.remedy is not None:
+            inside.addWidget(self._button(fact.remedy, fact.weight))
+        line.addLayout(inside, 1)
+        return row
+
+    def _button(self, remedy: Remedy, weight: str) -> QPushButton:
+        button = QPushButton(remedy.words)
+        button.setObjectName("remedy" if weight != "muted" else "quiet")
+        button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        button.setToolTip(remedy.words)
+        button.clicked.connect(partial(self._on_click, remedy))
+        return button
+
+    def _on_click(self, remedy: Remedy, *_: object) -> None:
+        self.remedy_wanted.emit(remedy.changes, remedy.words[0].lower() + remedy.words[1:])
+
+
+def told_of(error: CombeError) -> list[Fact]:
+    """Why there are no integers, with the way out where there is one."""
+    remedy = None
+    if error.where == "coefficient_bits" and "pole" in error.what:
+        remedy = Remedy("Take 24 coefficient bits", {"coefficient_bits": 24})
+    elif error.where == "accumulator_bits":
+        remedy = Remedy("Take 16 coefficient bits", {"coefficient_bits": 16, "state_bits": None, "guard_bits": 0})
+    elif error.where in ("structure", "product_bits"):
+        remedy = Remedy("Let the structure choose itself", {"structure": "", "product_bits": None})
+    elif error.where == "coefficient_fraction":
+        remedy = Remedy("Let the binary point choose itself", {"coefficient_fraction": None})
+    return [Fact("clay", error.sentence(), remedy)]
