@@ -18,6 +18,7 @@ import numpy as np
 
 from combe.app.views import VIEWS
 from combe.cli import run_verb
+from tests.strangers import plain_run
 from tests.support import document, worst_margin_db
 from tests.test_delivery import HAS_GCC
 
@@ -416,3 +417,78 @@ class Recursive(InFolder):
         sections = self.put("s.json", {"sections": [[1, 0, 0, -0.5, 0]], "gain": 0.5})
         status, out, _ = call("realize", sections, "--state-bits", "20", "--json")
         self.assertEqual((status, json.loads(out)["stages"][0]["to"][:4]), (0, "s20f"))
+
+
+class Arithmetic(InFolder):
+    """``realize`` with everything it can choose, tell and find."""
+
+    LOW = document(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), name="low")
+
+    def designed(self, method: str) -> Path:
+        asked = self.put("req.json", self.LOW)
+        path = self.folder / f"{method}.json"
+        self.assertEqual(call("design", asked, "--method", method, "--out", path)[0], 0)
+        return path
+
+    def test_every_structure_is_realized_told_and_run(self) -> None:
+        sections = self.designed("elliptic")
+        samples = self.put("in.txt", "".join(f"{(k * 7919) % 65536 - 32768}\n" for k in range(300)))
+        for structure in ("direct-2", "transposed-1", "transposed-2", "coupled", "lattice", "allpass-sum"):
+            made = self.folder / "r.json"
+            words = ("realize", sections, "--structure", structure, "--error-feedback")
+            self.assertEqual(call(*words, "--scaling", "l2", "--out", made)[0], 0)
+            status, out, _ = call(*words, "--ordering", "search", "--guard-bits", "2", "--out", made, "--json")
+            found = json.loads(out)
+            self.assertEqual((status, found["structure"]), (0, structure))
+            self.assertTrue(all("certified_within_db" in line for line in found["lines"]))
+            told = found["arithmetic"]
+            noise = told["noise"]
+            self.assertLess(abs(np.log10(noise["measured_power"] / noise["predicted_power"])), 0.05)
+            self.assertEqual(len(noise["density"]["hz"]), len(noise["density"]["measured"]))
+            self.assertEqual(len(told["limit_cycles"]), sum(s["kind"] != "requantize" for s in found["stages"]))
+            self.assertTrue(told["bounds"] and told["facts"] and told["moved_roots"])
+            self.assertEqual(call("simulate", made, "--input", samples, "--output", self.folder / "o.txt")[0], 0)
+            self.assertEqual(plain_run(found, [int(x) for x in samples.read_text().split()]),
+                             [int(x) for x in (self.folder / "o.txt").read_text().split()])  # fmt: skip
+            self.assertEqual(call("examine", made)[0], 0)
+
+    def test_taps_in_every_form(self) -> None:
+        taps = self.designed("equiripple")
+        for words in (("--structure", "transposed"), ("--structure", "polyphase", "--branches", "3"),
+                      ("--structure", "direct", "--product-bits", "18"), ("--coefficient-fraction", "15")):  # fmt: skip
+            status, out, _ = call("realize", taps, "--coefficient-bits", "17", *words, "--json")
+            self.assertIn(status, (0, 1))
+            found = json.loads(out)
+            self.assertEqual(found["stages"][0]["kind"], "network" if "--product-bits" in words else "tap-sum")
+
+    def test_widths_for_a_ratio_a_chart_and_adders(self) -> None:
+        sections, taps = self.designed("elliptic"), self.designed("equiripple")
+        status, out, _ = call("realize", sections, "--structure", "coupled", "--signal-to-noise", "80", "--json")
+        found = json.loads(out)
+        self.assertEqual((status, found["widths"][0]["structure"]), (0, "coupled"))
+        self.assertGreaterEqual(found["arithmetic"]["noise"]["signal_to_noise_db"], 80)
+        status, out, _ = call("realize", taps, "--chart", "--coefficient-bits", "18")
+        self.assertIn("folded 18 bits: +", out)
+        self.assertIn("certified: 3 margins", out)
+        small = self.put("s.json", document(2, (0, 0.2, -0.5, 0.5), (0.5, 1, -30), name="small"))
+        call("design", small, "--method", "equiripple", "--out", self.folder / "s-d.json")
+        status, out, _ = call("realize", self.folder / "s-d.json", "--adders", "--json")
+        found = json.loads(out)
+        self.assertEqual(status, 0)
+        told = found["adders"]
+        self.assertEqual(len(told["graph"]), told["multiplier_adders"])
+        values = {1} | {adder["value"] for adder in told["graph"]}
+        for value in found["stages"][0]["coefficients"]:
+            self.assertIn(abs(value) // (abs(value) & -abs(value)) if value else 1, values)
+
+    def test_wishes_that_cannot_be_kept_are_refused(self) -> None:
+        sections = self.designed("elliptic")
+        taps = self.put("taps.txt", "0.25\n0.5\n0.25\n")
+        for words, where in (
+            ((sections, "--adders"), "adders"), ((taps, "--chart"), "chart"), ((taps, "--signal-to-noise", "60"), "signal_to_noise"),
+            ((sections, "--signal-to-noise", "900"), "signal_to_noise"), ((sections, "--scaling", "l9"), "scaling"),
+            ((sections, "--ordering", "up"), "ordering"), ((sections, "--product-bits", "12"), "product_bits"),
+            ((sections, "--structure", "folded"), "structure"), ((sections, "--guard-bits", "99"), "guard_bits"),
+            ((taps, "--structure", "polyphase", "--branches", "99"), "branches"),
+        ):  # fmt: skip
+            self.assertIn(where, self.refused("realize", *words))

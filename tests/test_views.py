@@ -6,13 +6,16 @@ import cmath
 import tempfile
 import unittest
 import unittest.mock
+from dataclasses import replace
 from pathlib import Path
+
+import numpy as np
 
 try:
     from PyQt6.QtCore import QPoint, QPointF, Qt
     from PyQt6.QtGui import QImage
     from PyQt6.QtTest import QTest
-    from PyQt6.QtWidgets import QApplication
+    from PyQt6.QtWidgets import QApplication, QPushButton
 except ImportError as error:  # pragma: no cover - depends on the machine
     raise unittest.SkipTest(f"Qt is missing here: {error}") from None
 
@@ -267,3 +270,104 @@ class Views(WindowCase):
             self.session.open(path)
         self.assertEqual(len(self.session.project.pins), 1)
         self.assertIsInstance(self.session.project.pins[0].filter, Fir)
+
+
+class Arithmetic(WindowCase):
+    """Noise, widths and remedies, on an IIR."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        project = wake_up_project()
+        choices = replace(
+            project.arithmetic, structure="transposed-2", state_bits=14, overflow="wrap", scaling="peak", input="s16f15"
+        )
+        self.window.replace_project(replace(project, arithmetic=choices), None)
+        self.settle()
+
+    def test_noise_as_predicted_and_measured_margins_proved_widths_typed(self) -> None:
+        plots = self.window.plots
+        plots.open_tab("noise")
+        self.settle()
+        heard = plots.noise.heard
+        assert heard is not None
+        self.assertLess(abs(10 * np.log10(heard.measured.power / heard.predicted.power)), 0.5)
+        self.assertIn("Signal to noise", plots.noise.words.text())
+        plots.mode.activated.emit(3)
+        self.settle()
+        assert plots.noise.heard is not None
+        self.assertEqual(plots.noise.heard.signal, "night recording")
+        self.window.dress("dark")
+        self.window.dress("light")
+        self.check_the_ledger()
+        self.check_typing()
+
+    def test_a_point_of_the_chart_is_taken_by_a_click(self) -> None:
+        plots = self.window.plots
+        plots.open_tab("widths")
+        self.settle()
+        page = plots.widths
+        self.assertIn("lattice", page.structures)
+        wanted = next(p for p in page.margin.points if p[:2] == ("coupled", 14))
+        box = page.margin.plotItem.getViewBox()
+        pixel = page.margin.mapFromScene(box.mapViewToScene(QPointF(float(wanted[1]), wanted[2])))
+        QTest.mouseMove(page.margin.viewport(), pixel)
+        QTest.mouseClick(page.margin.viewport(), Qt.MouseButton.LeftButton, pos=pixel)
+        self.settle()
+        choices = self.session.project.arithmetic
+        self.assertEqual(choices.coefficient_bits, 14)
+        self.assertTrue(self.session.rounded is not None)
+        page.taken.emit("lattice", 20, True)
+        self.settle()
+        self.assertEqual(self.session.project.arithmetic.state_bits, 20)
+        assert self.session.rounded is not None
+        self.assertEqual(self.session.rounded.realization.structure, "lattice")
+        self.session.undo()
+        self.assertNotEqual(self.session.project.arithmetic.state_bits, 20)
+
+    def test_dangers_are_mended_by_their_buttons(self) -> None:
+        facts = self.window.arithmetic.facts
+        self.assertEqual(facts.shown[0].weight, "clay")
+        button = facts.findChildren(QPushButton)[0]
+        button.click()
+        self.settle()
+        self.assertEqual(self.session.project.arithmetic.scaling, "l1")
+        self.assertFalse(any("can wrap around" in fact.sentence for fact in facts.shown))
+        self.assertTrue(any("moves most" in fact.sentence for fact in self.window.rounded.dangers.shown))
+
+    def check_the_ledger(self) -> None:
+        ledger = self.window.ledger.ledger
+        line = ledger.line(0, 3)
+        assert line is not None
+        self.assertIsNotNone(line.within_db)
+        self.assertIn("proved", str(ledger.data(ledger.index(0, 3), Qt.ItemDataRole.ToolTipRole)))
+        self.assertIsNone(ledger.line(0, 4).within_db)  # type: ignore[union-attr]
+
+    def check_typing(self) -> None:
+        panel = self.window.arithmetic
+        field = panel.fields["state_bits"]
+        field.setText("wide")
+        field.setModified(True)
+        field.textEdited.emit("wide")
+        field.editingFinished.emit()
+        self.assertIn("no width", panel.complaint.text())
+        self.assertEqual(self.session.project.arithmetic.state_bits, 14)
+        field.setText("22")
+        field.setModified(True)
+        field.textEdited.emit("22")
+        field.editingFinished.emit()
+        self.assertEqual(self.session.project.arithmetic.state_bits, 22)
+        panel.feedback.click()
+        self.settle()
+        self.assertTrue(self.session.project.arithmetic.error_feedback)
+
+    def test_a_pole_that_moves_out_is_told_with_its_remedy(self) -> None:
+        asked = self.session.project
+        sharp = replace(asked, arithmetic=replace(asked.arithmetic, coefficient_bits=4))
+        self.session.change(sharp, "few bits")
+        self.settle()
+        told = self.window.arithmetic.facts.shown
+        self.assertIn("pole", told[0].sentence)
+        self.assertIsNotNone(told[0].remedy)
+        self.window.rounded.dangers.findChildren(QPushButton)[0].click()
+        self.settle()
+        self.assertIsNotNone(self.session.rounded)

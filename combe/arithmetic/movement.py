@@ -26,6 +26,7 @@ from combe.requirement.quantities import frequency_text
 
 ComplexArray = NDArray[np.complex128]
 MOST_TAPS = 400
+MOST_CHANGES = 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,13 +97,17 @@ class Worst:
 
 
 def worst_coefficient(realization: Realization, requirement: Requirement) -> Worst | None:
-    """Each coefficient moved by one step, all limits held against it, the costliest told."""
+    """Each coefficient moved by one step, all limits held against it, the costliest told; None where there are
+    more coefficients in loops than can be tried."""
     stage = realization.stages[0]
     if isinstance(stage, TapSum):
         return _worst_tap(stage, requirement)
     base = share_of(gain_lines(realization.exact(), requirement), requirement)
     best: Worst | None = None
-    for place, value, changed in _changes(realization):
+    changes = _changes(realization)
+    if len(changes) > MOST_CHANGES:
+        return None
+    for place, value, changed in changes:
         try:
             used = share_of(gain_lines(changed.exact(), requirement), requirement)
         except (ValueError, ZeroDivisionError):

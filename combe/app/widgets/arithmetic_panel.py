@@ -48,7 +48,7 @@ class ArithmeticPanel(Panel):
         self.choices = Choices()
         self.is_recursive = False
         self.column.addWidget(label("Arithmetic", "title"))
-        self.scroller = Scroller()
+        self.scroller = Scroller(right=10)
         self.form = QFormLayout()
         self.form.setHorizontalSpacing(8)
         self.form.setVerticalSpacing(6)

@@ -5,14 +5,16 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import QRectF, QSize, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import clear_layout, label
 from combe.arithmetic.facts import Fact, Remedy
 from combe.errors import CombeError
 
+BESIDE = 10
+"""Pixels the stripe and its gap take."""
 WORDS = {"clay": "danger", "amber": "warning", "muted": "for the record"}
 
 
@@ -45,6 +47,7 @@ class FactsList(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.shown: list[Fact] = []
+        self.sentences: list[QLabel] = []
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(8)
@@ -55,8 +58,20 @@ class FactsList(QWidget):
             return
         self.shown = told
         clear_layout(self.column)
+        self.sentences = []
         for fact in told:
             self.column.addWidget(self._row(fact))
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Other line breaks."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """As high as the words need at this width: a layout within a layout doesn't ask."""
+        for sentence in self.sentences:
+            sentence.setMinimumHeight(sentence.heightForWidth(max(self.width() - BESIDE, 40)))
 
     def _row(self, fact: Fact) -> QWidget:
         row = QWidget()
@@ -67,7 +82,9 @@ class FactsList(QWidget):
         inside = QVBoxLayout()
         inside.setSpacing(2)
         if fact.sentence:
-            inside.addWidget(label(fact.sentence, fact.weight, wrap=True))
+            sentence = label(fact.sentence, fact.weight, wrap=True)
+            self.sentences.append(sentence)
+            inside.addWidget(sentence)
         if fact.remedy is not None:
             inside.addWidget(self._button(fact.remedy, fact.weight))
         line.addLayout(inside, 1)

@@ -119,13 +119,13 @@ class Row(QFrame):
 
 
 class Scroller(QScrollArea):
-    """A column that scrolls when it's longer than the panel."""
+    """A column that scrolls when it's longer than the panel; ``right`` keeps room beside it for the bar."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, parent: QWidget | None = None, right: int = 4) -> None:
         super().__init__(parent)
         inside = QWidget()
         self.column = QVBoxLayout(inside)
-        self.column.setContentsMargins(0, 0, 10, 0)
+        self.column.setContentsMargins(0, 0, right, 0)
         self.column.setSpacing(8)
         self.column.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.setWidget(inside)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSpinBox, QWidget
 
 from combe.app.theme.marks import draw_verdict
@@ -163,6 +163,11 @@ class RoundedPanel(Panel):
     def show_told(self, told: list[Fact]) -> None:
         """Where rounding moved the roots, what matters most, what went wrong and how to mend it."""
         self.dangers.show_facts(told)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """The page is opened."""
+        super().showEvent(event)
+        QTimer.singleShot(0, self._to_chosen)
 
     def _to_chosen(self) -> None:
         """Bring the chosen width into sight, once the rows have their places."""
