@@ -132,7 +132,60 @@ def runs() -> None:
     simulate(four, samples[:30_000])
     spent = median_ms(lambda: simulate(four, samples), 3)
     note("bit_true_4_sections", spent / 1e3, "s", "one million samples through four sections, exact, after a warm-up")
+    for structure in ("transposed-2", "lattice"):
+        form = to_integers(sections, 2.0, Choices(structure=structure))
+        simulate(form, samples[:30_000])
+        taken = median_ms(lambda form=form: simulate(form, samples), 3)  # type: ignore[misc]
+        note(f"bit_true_{structure}", taken / 1e3, "s", f"one million samples through four sections, {structure}")
+    from combe.arithmetic.program import program_of
+    from combe.signals.error import exact_run
+
+    program = program_of(four)
+    reals = samples.astype(float)
+    exact_run(program, reals[:30_000])
+    floating = median_ms(lambda: exact_run(program, reals), 3)
+    note("bit_true_sections_ratio", spent / floating, "×", "four sections; the same equations in floating point = 1")
     note("bit_true_ratio", exact / plain, "×", "the same filter in floating point = 1")
+
+
+def arithmetic() -> None:
+    """What the arithmetic pages work out: bounds, noise, proofs, adder graphs."""
+    import random
+
+    from combe.arithmetic.adders import adder_graph
+    from combe.arithmetic.bounds import bounds
+    from combe.arithmetic.certified import certified_lines
+    from combe.arithmetic.noise import predicted_noise
+    from combe.arithmetic.realize import Choices, realize, rounded_lines
+    from combe.arithmetic.widths import width_chart
+    from combe.design.methods import design
+    from tests.support import asked
+
+    low = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
+    sections, taps = design(low, "elliptic").filter, design(low, "equiripple").filter
+    made, fir = realize(sections, 48_000, Choices(16, "lattice")), realize(taps, 48_000, Choices(17))
+    note("realize_lattice_ms", median_ms(lambda: realize(sections, 48_000, Choices(16, "lattice"))), "ms", "order 7")
+    note("bounds_ms", median_ms(lambda: bounds(made)), "ms", "largest values of an order-7 lattice, roundings included")
+    note("noise_ms", median_ms(lambda: predicted_noise(made)), "ms", "its output noise, predicted")
+    for name, one in (("sections", made), ("taps", fir)):
+        lines = rounded_lines(one, low)
+        spent = median_ms(lambda one=one, lines=lines: certified_lines(one, low, lines))  # type: ignore[misc]
+        note(f"certified_{name}_ms", spent, "ms", f"three margins proved, {name}")
+    note(
+        "chart_s",
+        median_ms(lambda: list(width_chart(sections, low, Choices())), 1) / 1e3,
+        "s",
+        "all structures, all widths",
+    )
+    source = random.Random(1)
+    constants = [source.randint(-4096, 4096) for _ in range(20)]
+    graph = adder_graph(constants)
+    note(
+        "adder_graph_ms",
+        median_ms(lambda: adder_graph(constants)),
+        "ms",
+        f"20 constants of 12 bits: {len(graph.adders)} adders",
+    )
 
 
 def response() -> None:
@@ -268,7 +321,7 @@ def start() -> None:
 def main() -> int:
     """All of them."""
     sys.path.insert(0, str(ROOT))
-    for part in (designs, classics, races, runs, response, start, dragging, frames):
+    for part in (designs, classics, races, runs, arithmetic, response, start, dragging, frames):
         part()
     (ROOT / "bench.json").write_text(json.dumps(RESULTS, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
     return 0

@@ -97,15 +97,15 @@ class Worst:
 
 
 def worst_coefficient(realization: Realization, requirement: Requirement) -> Worst | None:
-    """Each coefficient moved by one step, all limits held against it, the costliest told; None where there are
-    more coefficients in loops than can be tried."""
+    """Each coefficient moved by one step, all limits held against it, the costliest told; None where there
+    are too many to be tried."""
     stage = realization.stages[0]
     if isinstance(stage, TapSum):
         return _worst_tap(stage, requirement)
     base = share_of(gain_lines(realization.exact(), requirement), requirement)
     best: Worst | None = None
-    changes = _changes(realization)
-    if len(changes) > MOST_CHANGES:
+    changes = _changes(realization) if realization.is_recursive else []
+    if not 0 < len(changes) <= MOST_CHANGES:
         return None
     for place, value, changed in changes:
         try:

@@ -55,9 +55,12 @@ def program_transfer(program: Program) -> Transfer:
     loops = strong_groups([[signal for signal, _, _ in links] for links in gains])
     denominators = tuple(_characteristic(gains, set(loop)) for loop in loops)
     denominators = tuple(part for part in denominators if len(part) > 1)
-    degree = sum(len(part) - 1 for part in denominators)
-    deepest = sum(max((delay for _, delay, _ in links), default=0) for links in gains)
-    answer = _impulse(gains, program.output, degree + deepest + 1)
+    # The numerator's degree is at most the number of remembered values.
+    deepest: dict[int, int] = {}
+    for links in gains:
+        for signal, delay, _ in links:
+            deepest[signal] = max(deepest.get(signal, 0), delay)
+    answer = _impulse(gains, program.output, sum(deepest.values()) + 1)
     whole = Transfer((), denominators).denominator
     numerator = product(whole, tuple(answer))[: len(answer)]
     return Transfer(_trimmed(numerator), denominators)

@@ -30,18 +30,22 @@ def arithmetic_document(
 ) -> dict[str, Any]:
     """Bounds, predicted and measured noise, limit cycles, moved roots, dangers and remedies of a realization."""
     document: dict[str, Any] = {}
+    safe: set[int] = set()
     try:
+        reached = bounds(realization)
+        loose = {b.stage for b in reached if not b.is_safe}
+        safe = set(range(len(realization.stages))) - loose
         document["bounds"] = [
             {
                 "value": b.name, "stage": b.stage, "format": str(b.result), "least": b.least, "most": b.most,
                 "needed_bits": b.needed_bits, "can_overflow": not b.is_safe,
             }
-            for b in bounds(realization)
+            for b in reached
         ]  # fmt: skip
         document["noise"] = _noise(realization)
     except FormatError as error:
         document["not_bounded"] = error.sentence()
-    cycles = _cycles(realization)
+    cycles = _cycles(realization, safe)
     if cycles:
         document["limit_cycles"] = cycles
     if design is not None:
@@ -80,19 +84,25 @@ def overflows_document(heard: Measured) -> list[dict[str, Any]]:
     return [{"value": name, "times": times} for name, times in heard.overflows]
 
 
-def _cycles(realization: Realization) -> list[dict[str, Any]]:
+def _cycles(realization: Realization, safe: set[int]) -> list[dict[str, Any]]:
+    """Limit cycles of every stage with sections; overflow oscillations only where a value can overflow at all."""
     found = []
     for k, (stage, source) in enumerate(zip(realization.stages, realization.formats())):
         if not isinstance(stage, (Section, Network)):
             continue
-        cycles, swings = zero_input_cycles(stage, source), overflow_oscillations(stage, source)
-        found.append(
-            {
-                "stage": k, "is_proved": cycles.is_proved, "period": len(cycles.cycle), "amplitude": cycles.amplitude,
-                "cycle": list(cycles.cycle[:64]), "sentence": cycles.sentence(),
-                "overflow_oscillation": {"period": len(swings.cycle), "amplitude": swings.amplitude},
-            }
-        )  # fmt: skip
+        cycles = zero_input_cycles(stage, source)
+        told: dict[str, Any] = {
+            "stage": k, "is_proved": cycles.is_proved, "period": len(cycles.cycle), "amplitude": cycles.amplitude,
+            "cycle": list(cycles.cycle[:64]), "sentence": cycles.sentence(),
+        }  # fmt: skip
+        if k in safe:
+            told["overflow_oscillation"] = {"is_proved": True, "period": 0, "amplitude": 0}
+        else:
+            swings = overflow_oscillations(stage, source)
+            told["overflow_oscillation"] = {
+                "is_proved": swings.is_proved, "period": len(swings.cycle), "amplitude": swings.amplitude,
+            }  # fmt: skip
+        found.append(told)
     return found
 
 
