@@ -14,6 +14,8 @@ from combe.arithmetic.section import Section
 from combe.jit import compiled
 
 Integers = NDArray[Any]
+SHALLOW = 4
+"""Programs that look no further back keep their past in one piece."""
 MODES = {"nearest-even": 0, "nearest-up": 1, "floor": 2, "toward-zero": 3}
 
 
@@ -60,8 +62,11 @@ def _loop(
     return found
 
 
-def run_steps(program: Program, signal: Integers) -> tuple[Integers, tuple[int, ...], tuple[int, ...], tuple[int, ...]]:
-    """A whole signal through any program whose sums 62 bits hold: output, overflows, least and largest results."""
+def run_steps(
+    program: Program, signal: Integers, watch: bool = True
+) -> tuple[Integers, tuple[int, ...], tuple[int, ...], tuple[int, ...]]:
+    """A whole signal through any program whose sums 62 bits hold: output, overflows, least and largest results (these only
+    where ``watch`` asks for them)."""
     steps = program.steps
     products = [product for step in steps for product in step.products]
     start = np.cumsum([0] + [len(step.products) for step in steps]).astype(np.int64)
@@ -72,12 +77,69 @@ def run_steps(program: Program, signal: Integers) -> tuple[Integers, tuple[int, 
         [(s.shift, MODES[s.rounding], s.overflow == "saturate", s.result.least, s.result.most) for s in steps],
         dtype=np.int64,
     )
-    size = 1 << max(program.longest_delay, 0).bit_length()
     found = np.empty(len(signal), dtype=np.int64)
     counts = np.zeros((len(steps), 3), dtype=np.int64)
-    _steps_loop(signal, start, terms, rules, program.output, size, found, counts)
+    if program.longest_delay <= SHALLOW:
+        depth = program.longest_delay + 1
+        places = terms[:, 0] * depth + terms[:, 1]
+        deepest: dict[int, int] = {}
+        for number, delay, _ in terms.tolist():
+            deepest[number] = max(deepest.get(number, 0), delay)
+        aged = [s * depth + age for s, top in sorted(deepest.items()) for age in range(top, 0, -1)]
+        moved = np.array(aged, dtype=np.int64)
+        columns_of = [np.ascontiguousarray(column) for column in rules.T]
+        _shallow_loop(
+            signal, start, places, np.ascontiguousarray(terms[:, 2]), *columns_of, program.output, depth, moved, found, counts, watch
+        )  # fmt: skip
+    else:
+        size = 1 << program.longest_delay.bit_length()
+        _steps_loop(signal, start, terms, rules, program.output, size, found, counts)
     columns = [tuple(int(value) for value in counts[:, k]) for k in range(3)]
     return found, columns[0], columns[1], columns[2]
+
+
+@compiled()
+def _shallow_loop(
+    signal: Any, start: Any, places: Any, factors: Any, shifts: Any, modes: Any, saturates: Any, lows: Any, highs: Any,
+    output: int, depth: int, moved: Any, found: Any, counts: Any, watch: bool,
+) -> None:  # fmt: skip  # pragma: no cover - compiled
+    """Programs that remember a few samples: every signal's past lies in one piece and is moved on by hand."""
+    count = len(shifts)
+    values = np.zeros((2 * count + 1) * depth, dtype=np.int64)
+    for n in range(len(signal)):
+        values[0] = signal[n]
+        for k in range(count):
+            total = np.int64(0)
+            for t in range(start[k], start[k + 1]):
+                total += factors[t] * values[places[t]]
+            shift = shifts[k]
+            if shift > 0:
+                y = total >> shift
+                mode = modes[k]
+                if mode != 2:
+                    half = np.int64(1) << (shift - 1)
+                    if mode == 0:
+                        y = (total + half - 1 + (y & 1)) >> shift
+                    elif mode == 1:
+                        y = (total + half) >> shift
+                    elif total < 0:
+                        y = -((-total) >> shift)
+                values[(k + count + 1) * depth] = total - (y << shift)
+            else:
+                y = total << -shift
+            if y < lows[k] or y > highs[k]:
+                counts[k, 0] += 1
+                if saturates[k]:
+                    y = min(max(y, lows[k]), highs[k])
+                else:
+                    y = (y - lows[k]) % (highs[k] - lows[k] + 1) + lows[k]
+            values[(k + 1) * depth] = y
+            if watch:
+                counts[k, 1] = min(counts[k, 1], y)
+                counts[k, 2] = max(counts[k, 2], y)
+        found[n] = values[output * depth]
+        for m in range(len(moved)):
+            values[moved[m]] = values[moved[m] - 1]
 
 
 @compiled()

@@ -27,12 +27,13 @@ class Run:
     most: tuple[int, ...]
 
 
-def run_program(program: Program, signal: Integers) -> Run:
-    """All state zero before the first sample. Signals must lie within the input format."""
+def run_program(program: Program, signal: Integers, watch: bool = True) -> Run:
+    """All state zero before the first sample. Signals must lie within the input format. Without ``watch`` extremes may be
+    left out."""
     if len(signal) > COMPILED_FROM and fits_compiled(program) and signal.dtype == np.int64:
         from combe.arithmetic.compiled import run_steps
 
-        return Run(*run_steps(program, signal))
+        return Run(*run_steps(program, signal, watch))
     return _plain(program, signal)
 
 

@@ -42,7 +42,7 @@ def simulate(realization: Realization, samples: Integers) -> Integers:
         elif isinstance(stage, Section):
             signal = _section(stage, source, signal)
         elif isinstance(stage, Network):
-            signal = run_program(stages_program((stage,), source), signal).output
+            signal = run_program(stages_program((stage,), source), signal, False).output
         else:
             signal = requantized(stage, signal)
     return signal
