@@ -17,11 +17,12 @@ def main() -> int:
     from combe.proof.c import prove_c
     from tests.test_arithmetic import random_realization
     from tests.test_delivery import SANITIZERS
+    from tests.test_networks import random_network
 
     source = random.Random(2026)
     passed = failed = 0
     for index in range(COUNT):
-        made = random_realization(source, 32)
+        made = random_realization(source, 32) if index % 2 else random_network(source)
         proof = prove_c(c_package(made, "filter_1"), made, (), SANITIZERS)
         words = " ".join(str(entry) for entry in made.formats())
         print(

@@ -15,7 +15,7 @@ PICTURES = (
     ("brief", "brief", "1280", "800", "light", "no"),
     ("ideal", "ideal", "1280", "800", "light", "no"),
     ("rounded", "rounded", "1280", "800", "light", "no"),
-    ("arithmetic", "arithmetic", "1280", "800", "light", "no"),
+    ("arithmetic", "arithmetic", "1280", "800", "light", "no", "wake_up_project"),
     ("code", "code", "1280", "800", "light", "yes"),
     ("rounded-dark", "rounded", "1280", "800", "dark", "no"),
     ("wake-up", "ideal", "1280", "800", "light", "no", "wake_up_project"),
@@ -24,6 +24,8 @@ PICTURES = (
     ("formula", "formula", "900", "480", "light", "no", "wake_up_project"),
     ("phase", "phase", "900", "480", "light", "no"),
     ("delay", "delay", "900", "480", "light", "no"),
+    ("noise", "noise", "1000", "560", "light", "no", "wake_up_project"),
+    ("widths", "widths", "1000", "640", "light", "no", "wake_up_project"),
     ("time", "time", "900", "480", "light", "no"),
 )
 
