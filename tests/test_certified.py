@@ -187,12 +187,12 @@ class Dangers(unittest.TestCase):
     def test_loud_limit_cycles_are_told_and_mended(self) -> None:
         found = design(LOW, "elliptic").filter
         choices = Choices(16, "transposed-2", state_bits=14)
-        warned = [f for f in facts(realize(found, 48_000, choices)) if "Without input" in f.sentence and f.remedy]
+        warned = [f for f in facts(realize(found, 48_000, choices)) if "without input" in f.sentence and f.remedy]
         self.assertTrue(warned)
         assert warned[0].remedy is not None
         bits = max(f.remedy.changes["state_bits"] for f in warned if f.remedy)
         mended = facts(realize(found, 48_000, replace(choices, state_bits=bits)))
-        self.assertFalse(any(f.weight == "amber" and "Without input" in f.sentence for f in mended))
+        self.assertFalse(any(f.weight == "amber" and "without input" in f.sentence for f in mended))
 
     def test_outputs_that_cannot_hold_it(self) -> None:
         words = " ".join(self.told(Choices(16, output="s12f15")))

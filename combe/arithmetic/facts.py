@@ -115,13 +115,16 @@ def _cycles(realization: Realization) -> list[Fact]:
             quiet += cycles.is_proved
             open_ += not cycles.is_proved
             continue
+        said = cycles.sentence()
         loud = cycles.amplitude * cycles.step > realization.output.step / 2
         remedy = None
         if loud:
             more = ceil(log2(cycles.amplitude * cycles.step / realization.output.step)) + 2
             bits = min(_state_bits(stage) + more, 60)
             remedy = Remedy(f"Take {bits} state bits", {"state_bits": bits})
-        found.append(Fact("amber" if loud else "muted", f"The {ordinal(k)} stage: {cycles.sentence()}", remedy))
+        found.append(
+            Fact("amber" if loud else "muted", _plain(f"The {ordinal(k)} stage: {said[0].lower()}{said[1:]}"), remedy)
+        )
     if recursive and not found:
         if quiet == len(recursive):
             found.append(Fact("muted", "Without input every output dies away: proved, no stage has a limit cycle."))
