@@ -348,7 +348,7 @@ class BetterIntegers(unittest.TestCase):
     def test_no_single_step_and_no_pair_of_steps_improves_what_was_found(self) -> None:
         taps = (0.11, 0.21, 0.34, 0.21, 0.11)
         gentle = asked(2, (0, 0.1, -3, 1), (0.7, 1, -15))
-        found, _, _ = better_integers(taps, 1, gentle, 4, (-8, 7))
+        found = better_integers(taps, 1, gentle, 4, (-8, 7)).integers
         omega = np.concatenate([np.linspace(0, 0.1, 200), np.linspace(0.7, 1, 400)]) * np.pi
         high, low = 10 ** (1 / 20), 10 ** (-3 / 20)
         target = np.where(omega < 1, (high + low) / 2, 0.0)

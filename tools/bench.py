@@ -188,6 +188,45 @@ def arithmetic() -> None:
     )
 
 
+def processors() -> None:
+    """Instructions of generated C on an emulated Cortex-M4, against the loop written by hand."""
+    from pathlib import Path as Place
+
+    from combe.arithmetic.realize import Choices, realize
+    from combe.delivery.c import c_package
+    from combe.delivery.package import Package, SourceFile
+    from combe.design.methods import design
+    from combe.proof.arm import prove_on_target
+    from tests.support import asked
+
+    low = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
+    for taps in (16, 64, 256):
+        made = realize(design(low, "equiripple", taps - 1).filter, 48_000, Choices(16, "direct"))
+        package = c_package(made, "calls")
+        by_hand = (Place(__file__).parent / "by_hand.c").read_text(encoding="utf-8")
+        table = ", ".join(str(value) for value in made.stages[0].coefficients)  # type: ignore[union-attr]
+        shift = made.stages[1].source.fraction - 15  # type: ignore[union-attr]
+        text = by_hand.replace("@COUNT@", str(taps)).replace("@TAPS@", table).replace("@SHIFT@", str(shift))
+        header = package.text(".h")
+        start, stop = header.index("typedef struct {"), header.index("} calls_state_t;")
+        plain = header[:start] + f"typedef struct {{ int16_t history[{taps}]; size_t at; " + header[stop:]
+        hand = Package("c", "calls", (SourceFile("calls.h", plain), SourceFile("calls.c", text)))
+        for name, one, portable in (("hand", hand, True), ("portable", package, True), ("intrinsics", package, False)):
+            proof = prove_on_target(one, made, portable=portable)
+            if not proof.holds and name != "hand":
+                print(proof.sentence())
+                return
+            for block, count in proof.instructions.items():
+                if block in (1, 64, 256):
+                    note(
+                        f"m4_{taps}_taps_block_{block}_{name}", count / taps, "per tap", "instructions, Cortex-M4, -O2"
+                    )
+    sections = realize(design(low, "elliptic", 8).filter, 48_000, Choices(16))
+    proof = prove_on_target(c_package(sections, "calls"), sections)
+    if proof.holds:
+        note("m4_section_block_256", proof.instructions[256] / 4, "each", "instructions of one section, direct form I")
+
+
 def response() -> None:
     """A true extreme against one FFT of the same grid."""
     import numpy as np
@@ -321,7 +360,7 @@ def start() -> None:
 def main() -> int:
     """All of them."""
     sys.path.insert(0, str(ROOT))
-    for part in (designs, classics, races, runs, arithmetic, response, start, dragging, frames):
+    for part in (designs, classics, races, runs, arithmetic, processors, response, start, dragging, frames):
         part()
     (ROOT / "bench.json").write_text(json.dumps(RESULTS, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
     return 0

@@ -12,6 +12,7 @@ from combe.cli.output import print_json, say
 from combe.delivery import checked_name, identifier_from
 from combe.delivery.c import c_package
 from combe.errors import CombeError, FormatError
+from combe.proof.arm import TARGETS, prove_on_target
 from combe.proof.c import Proof, prove_c
 
 LANGUAGES = ("c",)
@@ -23,6 +24,10 @@ def run(
     to: Annotated[str, typer.Option(metavar="DIR", help="The folder the files go into.")],
     name: Annotated[str, typer.Option(metavar="ID", help="The name code is given.")] = "",
     prove: Annotated[bool, typer.Option("--prove", help="Build and run it, compare every sample.")] = False,
+    target: Annotated[
+        list[str] | None,
+        typer.Option(metavar="CORE", help=f"Prove it on an emulated processor too: {', '.join(TARGETS)}."),
+    ] = None,
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Write generated code, and prove it on real tools."""
@@ -30,6 +35,11 @@ def run(
         raise FormatError(
             f'"{language}" is not a language Combe writes', "--language", f"known are {', '.join(LANGUAGES)}"
         )
+    for core in target or []:
+        if core not in TARGETS:
+            raise FormatError(
+                f'"{core}" is not a processor Combe builds for', "--target", f"known are {', '.join(TARGETS)}"
+            )
     found = read_realization(realization)
     identifier = checked_name(name) if name else identifier_from(found.realization.name)
     asked = found.design.requirement if found.design else None
@@ -40,6 +50,7 @@ def run(
         raise error.at(realization) from None
     written = package.write(to)
     proof = prove_c(package, found.realization, lines, report=say) if prove else None
+    on_targets = [prove_on_target(package, found.realization, core, report=say) for core in target or []]
     document: dict[str, Any] = {
         "format": "combe-delivery", "version": 1, "language": language, "name": identifier,
         "checksum": package.checksum, "files": [str(path) for path in written],
@@ -49,13 +60,18 @@ def run(
     document["missed"] = missed
     if proof is not None:
         document["proof"] = proof.document()
+    if on_targets:
+        document["targets"] = [each.document() for each in on_targets]
     if json:
         print_json(document)
     else:
         for path in written:
             print(path)
+        for each in on_targets:
+            print(("proved: " if each.holds else "NOT PROVED: ") + each.sentence())
         _say_rest(proof, missed, found)
-    return 1 if missed or (proof is not None and not proof.holds) else 0
+    failed = (proof is not None and not proof.holds) or any(not each.holds for each in on_targets)
+    return 1 if missed or failed else 0
 
 
 def _say_rest(proof: Proof | None, missed: list[dict[str, Any]], found: RealizationFile) -> None:

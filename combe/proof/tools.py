@@ -9,7 +9,10 @@ from pathlib import Path
 from combe.errors import ToolError
 
 SECONDS = 120
-PACKAGES = {"gcc": "gcc and libc6-dev", "make": "make"}
+PACKAGES = {
+    "gcc": "gcc and libc6-dev", "make": "make", "arm-none-eabi-gcc": "gcc-arm-none-eabi and libnewlib-arm-none-eabi",
+    "arm-none-eabi-size": "binutils-arm-none-eabi", "qemu-system-arm": "qemu-system-arm",
+}  # fmt: skip
 
 
 def find(tool: str) -> str:

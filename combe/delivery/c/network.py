@@ -8,7 +8,7 @@ from combe.arithmetic.formats import Format
 from combe.arithmetic.network import INPUT, REST, Network, Node, Term, node_span, rest_limits, signal_limits
 from combe.arithmetic.stages import Requantize
 from combe.delivery.c.rounding import requantize_values
-from combe.delivery.c.types import c_type, literal, signed_type
+from combe.delivery.c.types import c_type, factor_text, literal, signed_type
 from combe.errors import FormatError
 
 SHIFTED_BY_HAND = 4
@@ -30,14 +30,24 @@ def network_values(stage: Network, index: int, source: Format) -> dict[str, Any]
         for name, deepest in depth.items()
         if deepest
     ]
+    factors: list[int] = []
     return {
         "form": stage.form, "output": _value(stage.output), "kept": kept, "by_hand": SHIFTED_BY_HAND,
         "uses_input": INPUT in used,
-        "nodes": [_node(node, nodes, index, source, used) for node in stage.nodes],
+        "nodes": [_node(node, nodes, index, source, used, depth, factors) for node in stage.nodes],
+        "kept_factors": factors,
     }  # fmt: skip
 
 
-def _node(node: Node, nodes: dict[str, Node], index: int, source: Format, used: set[str]) -> dict[str, Any]:
+def _node(
+    node: Node,
+    nodes: dict[str, Node],
+    index: int,
+    source: Format,
+    used: set[str],
+    depth: dict[str, int],
+    kept: list[int],
+) -> dict[str, Any]:
     least, most = node_span(node, nodes, source)
     sum_type = signed_type(min(node.accumulator.least, least), max(node.accumulator.most, most), 32)
     rounding = requantize_values(Requantize(node.accumulator, node.result, node.rounding, node.overflow))
@@ -48,27 +58,37 @@ def _node(node: Node, nodes: dict[str, Node], index: int, source: Format, used: 
     return {
         "name": node.name, "value": _value(node.name), "type": c_type(node.result), "sum_type": sum_type,
         "accumulator": node.accumulator, "result": node.result, "is_plain": node.accumulator == node.result,
-        "terms": [_product(term, node, nodes, source, sum_type) for term in node.terms if term.coefficient],
+        "terms": [_product(term, node, nodes, source, sum_type, depth[term.signal], kept) for term in node.terms if term.coefficient],
         "is_used": node.name in used, "round": rounding | {"label": f"{index}_{node.name}"}, "has_rest": has_rest,
         "rest_type": _type(node.name + REST, nodes, source) if has_rest else "", "rest": _value(node.name + REST),
         "whole": literal(1 << node.shift, rounding["work"]) if has_rest else "",
     }  # fmt: skip
 
 
-def _product(term: Term, node: Node, nodes: dict[str, Node], source: Format, sum_type: str) -> dict[str, str]:
+def _product(
+    term: Term,
+    node: Node,
+    nodes: dict[str, Node],
+    source: Format,
+    sum_type: str,
+    deepest: int,
+    kept_factors: list[int],
+) -> dict[str, str]:
     """A term as C adds it: sign and the product in the type of the sum."""
     fraction = signal_limits(nodes, term.signal, source)[2]
     factor = term.coefficient << (node.accumulator.fraction - fraction - term.format.fraction)
     signed_type(factor, factor, 32)
     if signed_type(min(factor, -factor), max(factor, -factor), 32) == "int64_t" and sum_type == "int32_t":
         raise FormatError(f"the factor {factor} is wider than its sum", "stages", "take fewer bits")
-    operand = f"({sum_type}){_value(term.signal) if not term.delay else _kept(term)}"
-    size = literal(abs(factor), sum_type)
+    operand = f"({sum_type}){_value(term.signal) if not term.delay else _kept(term, deepest)}"
+    size = factor_text(abs(factor), sum_type, kept_factors)
     text = operand if abs(factor) == 1 else f"{size} * {operand}"
     return {"sign": "-" if factor < 0 else "+", "text": text}
 
 
-def _kept(term: Term) -> str:
+def _kept(term: Term, deepest: int) -> str:
+    if deepest <= SHIFTED_BY_HAND:
+        return f"{_word(term.signal)}_{term.delay}"
     return f"{_word(term.signal)}[{term.delay - 1}]"
 
 

@@ -22,6 +22,15 @@ def requantize_values(stage: Requantize) -> dict[str, Any]:
         "target": target, "width": width, "always_fits": _always_fits(stage), "full": target.bits == width,
         "least": literal(target.least, work), "most": literal(target.most, work), "up": -shift,
     }  # fmt: skip
+    # What a rounding leaves needs fewer bits than what went in: 32 are cheaper to compare than 64 on most processors.
+    left = source.bits + (not source.signed) - max(shift, 0) + 1
+    is_limited = stage.overflow == "saturate" or values["always_fits"]
+    values["narrow"] = (
+        "int32_t" if is_limited and 0 < shift < width and max(left, target.bits + (not target.signed)) <= 32 else work
+    )
+    values["has_room"] = 0 < shift < width and source.most + (1 << shift) < 1 << (width - 1)
+    narrow = values["narrow"]
+    values |= {"top": literal(target.most, narrow), "bottom": literal(target.least, narrow)}
     if shift < 0:
         # k·2^up stays within the limits exactly where k lies between these.
         values["most_before"] = literal(target.most >> -shift, work)
@@ -30,6 +39,8 @@ def requantize_values(stage: Requantize) -> dict[str, Any]:
     elif 0 < shift < width:
         values["mask"] = literal((1 << shift) - 1, f"u{work}")
         values["half"] = literal(1 << (shift - 1), f"u{work}")
+        values["up_half"] = literal(1 << (shift - 1), work)
+        values["below_half"] = literal((1 << (shift - 1)) - 1, work)
     if target.bits < width:
         values["wrap_mask"] = literal((1 << target.bits) - 1, f"u{work}")
         values["sign_bit"] = literal(1 << (target.bits - 1), f"u{work}")

@@ -11,7 +11,11 @@ from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, Requantize, Stage, TapSum
 from combe.delivery.c.network import network_values
 from combe.delivery.c.rounding import requantize_values
-from combe.delivery.c.types import c_type, literal, signed_type
+from combe.delivery.c.types import c_type, factor_text, literal, signed_type
+
+MOST_SEGMENTS = 32
+UNROLLED = 8
+"""Taps in one turn of the inner loop."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,12 +39,21 @@ class View:
 def views(realization: Realization) -> list[View]:
     """Every stage in order."""
     formats = realization.formats()
-    return [_view(stage, index, formats[index], formats[index + 1]) for index, stage in enumerate(realization.stages)]
+    stages = realization.stages
+    # The rounding after a stage, where it's the only one: two in a row can't be made one.
+    following = [
+        after if not (isinstance(later, Requantize)) else None
+        for after, later in zip([*stages[1:], None], [*stages[2:], None, None])
+    ]
+    return [
+        _view(stage, index, formats[index], formats[index + 1], following[index])
+        for index, stage in enumerate(realization.stages)
+    ]
 
 
-def _view(stage: Stage, index: int, source: Format, result: Format) -> View:
+def _view(stage: Stage, index: int, source: Format, result: Format, after: Stage | None) -> View:
     if isinstance(stage, TapSum):
-        return View("tap-sum", index, source, result, c_type(source), c_type(result), _tap_sum(stage, source))
+        return View("tap-sum", index, source, result, c_type(source), c_type(result), _tap_sum(stage, source, after))
     if isinstance(stage, Section):
         return View("section", index, source, result, c_type(source), c_type(result), _section(stage, source))
     if isinstance(stage, Network):
@@ -49,23 +62,77 @@ def _view(stage: Stage, index: int, source: Format, result: Format) -> View:
     return View("requantize", index, source, result, c_type(source), c_type(result), requantize_values(stage))
 
 
-def _tap_sum(stage: TapSum, source: Format) -> dict[str, Any]:
-    """Products and sums in one type that holds the accumulator and the sum of a folded pair."""
-    coefficients = stage.coefficients
-    count = len(coefficients)
-    folded = stage.form == "folded" and count > 1
-    minus = folded and stage.symmetry == -1
-    least, most = source.least, source.most
-    pair = (least - most, most - least) if minus else (2 * least, 2 * most) if folded else (least, most)
-    sum_type = signed_type(min(stage.accumulator.least, pair[0]), max(stage.accumulator.most, pair[1]), 32)
+def _tap_sum(stage: TapSum, source: Format, after: Stage | None) -> dict[str, Any]:
+    """A sum of taps as blocks: the newest samples in one piece, four outputs at a time.
+
+    Taps stand oldest first, filled up with zeros to a multiple of UNROLLED at the oldest end. Where 32 bits don't hold the
+    whole sum they hold those of a few segments, which are then added in 64.
+    """
+    count = len(stage.coefficients)
+    if stage.form == "transposed" and count > 1:
+        return _transposed(stage)
+    padded = -(-count // UNROLLED) * UNROLLED
+    taps = [0] * (padded - count) + list(stage.coefficients[::-1])
+    sum_type = signed_type(stage.accumulator.least, stage.accumulator.most, 32)
     table_type = c_type(stage.coefficient)
-    printed = coefficients[: (count + (0 if minus else 1)) // 2] if folded else coefficients
+    segment = _segment(taps, source) if sum_type == "int64_t" else padded
+    inner = "int32_t" if segment else sum_type
+    is_dual = _is_dual(stage, source) and inner == "int32_t"
+    length = segment or padded
     return {
-        "count": count, "half": count // 2, "middle": folded and not minus and count % 2 == 1, "folded": folded,
-        "minus": minus, "sum_type": sum_type, "table_type": table_type, "accumulator": stage.accumulator,
-        "rows": [literal(value, table_type) for value in printed], "coefficient": stage.coefficient,
-        "transposed": stage.form == "transposed" and count > 1, "branches": stage.branches,
+        "count": count, "padded": padded, "segment": length, "inner": inner, "sum_type": sum_type,
+        "table_type": "int16_t" if is_dual else table_type, "accumulator": stage.accumulator, "coefficient": stage.coefficient,
+        "rows": [literal(value, table_type) for value in taps], "transposed": False, "is_dual": is_dual,
+        "kept_type": "int16_t" if is_dual else c_type(source), "block": min(max(32, -(-padded // 32) * 32), 128),
+        "unrolled": 2 * UNROLLED if length % (2 * UNROLLED) == 0 else UNROLLED, "form": stage.form,
+        "quick": _quick(after) if is_dual and sum_type == "int64_t" and 2 * length == padded else None,
     }  # fmt: skip
+
+
+def _transposed(stage: TapSum) -> dict[str, Any]:
+    sum_type = signed_type(stage.accumulator.least, stage.accumulator.most, 32)
+    table_type = c_type(stage.coefficient)
+    return {
+        "count": len(stage.coefficients), "sum_type": sum_type, "table_type": table_type, "transposed": True,
+        "accumulator": stage.accumulator, "coefficient": stage.coefficient, "is_dual": False, "quick": None,
+        "rows": [literal(value, table_type) for value in stage.coefficients], "form": stage.form,
+    }  # fmt: skip
+
+
+def _quick(after: Stage | None) -> dict[str, Any] | None:
+    """A rounding that may first saturate its sum to 32 bits, for whatever doesn't fit them saturates the output too."""
+    if not isinstance(after, Requantize) or after.overflow != "saturate" or after.rounding == "toward-zero":
+        return None
+    shift, target = after.source.fraction - after.target.fraction, after.target
+    if not (0 < shift < 31 and target.signed and target.bits + shift <= 32 and target.bits <= 32):
+        return None
+    return {
+        "type": c_type(target), "shift": shift, "bits": target.bits, "rounding": after.rounding,
+        "below_half": (1 << (shift - 1)) - 1, "most": literal(target.most, "int32_t"),
+        "least": literal(target.least, "int32_t"),
+    }  # fmt: skip
+
+
+def _segment(taps: list[int], source: Format) -> int:
+    """The longest run of taps, dividing all of them evenly, whose sums 32 bits hold everywhere; 0 where none is worth it."""
+    groups = len(taps) // UNROLLED
+    for parts in range(2, MOST_SEGMENTS + 1):
+        if groups % parts == 0:
+            length = len(taps) // parts
+            if all(_fits_32(taps[k : k + length], source) for k in range(0, len(taps), length)):
+                return length
+    return 0
+
+
+def _fits_32(taps: list[int], source: Format) -> bool:
+    ends = [(tap * source.least, tap * source.most) for tap in taps]
+    low, high = sum(min(pair) for pair in ends), sum(max(pair) for pair in ends)
+    return low >= -(1 << 31) and high < 1 << 31 and all(-(1 << 31) <= v < 1 << 31 for pair in ends for v in pair)
+
+
+def _is_dual(stage: TapSum, source: Format) -> bool:
+    """Whether two products fit one dual multiply-accumulate: both factors in 16 signed bits."""
+    return stage.coefficient.signed and stage.coefficient.bits <= 16 and source.bits + (not source.signed) <= 16
 
 
 def _section(stage: Section, source: Format) -> dict[str, Any]:
@@ -74,18 +141,44 @@ def _section(stage: Section, source: Format) -> dict[str, Any]:
     least, most = stage.span(source)
     sum_type = signed_type(min(stage.accumulator.least, least), max(stage.accumulator.most, most), 32)
     rounding = Requantize(stage.accumulator, stage.result, stage.rounding, stage.overflow)
+    kept: list[int] = []
     for value, shift in [(value, u) for value in stage.b] + [(value, v) for value in stage.a]:
         signed_type(value << shift, value << shift, 32)
     return {
         "sum_type": sum_type, "accumulator": stage.accumulator, "numerator": stage.numerator,
         "denominator": stage.denominator, "u": u, "v": v, "raw_b": stage.b, "raw_a": stage.a,
-        "b": [_constant(value << u, sum_type) for value in stage.b],
-        "a": [_constant(-value << v, sum_type) for value in stage.a],
+        "b": [factor_text(value << u, sum_type, kept) for value in stage.b],
+        "a": [factor_text(-value << v, sum_type, kept) for value in stage.a],
+        "kept_factors": kept,
         "round": requantize_values(rounding),
     }  # fmt: skip
 
 
-def _constant(value: int, sum_type: str) -> str:
-    """A factor in the type of the sum, in brackets where it is negative."""
-    text = literal(value, sum_type)
-    return f"({text})" if text.startswith("-") else text
+@dataclass(frozen=True, slots=True)
+class Part:
+    """Stages that run over a block together: one that remembers, and the roundings after it."""
+
+    index: int
+    first: View
+    rounds: tuple[View, ...]
+
+    @property
+    def source_type(self) -> str:
+        """What it takes."""
+        return self.first.source_type
+
+    @property
+    def result_type(self) -> str:
+        """What it gives."""
+        return (self.rounds[-1] if self.rounds else self.first).result_type
+
+
+def parts(found: list[View]) -> list[Part]:
+    """Every stage that remembers with the roundings that follow it; a rounding at the very front stands alone."""
+    grouped: list[list[View]] = []
+    for view in found:
+        if view.kind == "requantize" and grouped:
+            grouped[-1].append(view)
+        else:
+            grouped.append([view])
+    return [Part(index, group[0], tuple(group[1:])) for index, group in enumerate(grouped)]

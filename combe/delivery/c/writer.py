@@ -10,7 +10,7 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from combe.arithmetic.formats import Format
 from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Realization
-from combe.delivery.c.stages import View, views
+from combe.delivery.c.stages import View, parts, views
 from combe.delivery.c.types import c_type, literal
 from combe.delivery.package import Package, SourceFile, checked_name
 from combe.delivery.story import OWNERSHIP, story
@@ -20,6 +20,7 @@ from combe.requirement import Requirement
 from combe.signals.stimuli import vectors
 
 VECTOR_SAMPLES = 2048
+CHUNK = 32
 ROUNDING_WORDS = {
     "nearest-even": "rounded to nearest, ties to even", "nearest-up": "rounded to nearest, ties up",
     "floor": "rounded down", "toward-zero": "rounded toward zero",
@@ -49,7 +50,7 @@ def c_package(
         "name": name, "views": stages, "rounds": rounds, "input": realization.input, "output": realization.output,
         "in_type": c_type(realization.input), "out_type": c_type(realization.output), "describe": _describe,
         "story": story(realization, name, requirement, lines), "ownership": OWNERSHIP, "cast": _cast,
-        "operand": _operand, "has_state": any(v.kind != "requantize" for v in stages),
+        "parts": parts(stages), "chunk": CHUNK, "has_dual": any(v.values.get("is_dual") for v in stages), "has_state": any(v.kind != "requantize" for v in stages),
     }  # fmt: skip
     samples = vectors(realization, VECTOR_SAMPLES)
     shared["count"] = len(samples)
@@ -98,9 +99,3 @@ def _cast(c_name: str, constant: str) -> str:
         if constant.startswith("(") or not constant.startswith("-")
         else f"({c_name})({constant})"
     )
-
-
-def _operand(view: View, value: str) -> str:
-    """The value in front of a stage, cast where the stage works in another type."""
-    wanted = view.values["work"] if view.kind == "requantize" else view.source_type
-    return f"({wanted}){value}"

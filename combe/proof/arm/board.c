@@ -1,0 +1,84 @@
+/* A start for an emulated Cortex-M board: vectors, memory, words to the host by semihosting, a clock that counts
+   instructions (with the emulator's -icount shift=0 every instruction takes a nanosecond; the timer counts 40 of them). */
+#include <stddef.h>
+#include <stdint.h>
+
+int main(void);
+void reset(void);
+void say(const char *text);
+void number(uint32_t value);
+void clock_start(void);
+uint32_t clock_ticks(void);
+
+extern uint32_t stack_top, data_start, data_stop, data_load, bss_start, bss_stop;
+
+static int host(int operation, const void *argument)
+{
+    register int r0 __asm__("r0") = operation;
+    register const void *r1 __asm__("r1") = argument;
+
+    __asm__ volatile("bkpt 0xAB" : "+r"(r0) : "r"(r1) : "memory");
+    return r0;
+}
+
+static void leave(int status)
+{
+    const uint32_t block[2] = {0x20026u, (uint32_t)status};
+
+    host(0x20, block);
+    for (;;) {
+    }
+}
+
+static void fault(void)
+{
+    say("fault\n");
+    leave(9);
+}
+
+__attribute__((section(".vectors"), used)) static void *const vectors[16] = {
+    &stack_top, (void *)reset, (void *)fault, (void *)fault, (void *)fault, (void *)fault, (void *)fault
+};
+
+void reset(void)
+{
+    uint32_t *from = &data_load, *to = &data_start;
+
+    while (to < &data_stop) {
+        *to++ = *from++;
+    }
+    for (to = &bss_start; to < &bss_stop;) {
+        *to++ = 0;
+    }
+    leave(main());
+}
+
+void say(const char *text)
+{
+    host(4, text);
+}
+
+void number(uint32_t value)
+{
+    char text[12];
+    int at = 11;
+
+    text[at] = 0;
+    do {
+        text[--at] = (char)('0' + value % 10u);
+        value /= 10u;
+    } while (value != 0u);
+    say(&text[at]);
+}
+
+void clock_start(void)
+{
+    *(volatile uint32_t *)0xE000E014u = 0xFFFFFFu;
+    *(volatile uint32_t *)0xE000E018u = 0u;
+    *(volatile uint32_t *)0xE000E010u = 5u;
+}
+
+uint32_t clock_ticks(void)
+{
+    return 0xFFFFFFu - *(volatile uint32_t *)0xE000E018u;
+}

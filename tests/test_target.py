@@ -1,0 +1,140 @@
+"""Generated C on emulated Arm processors: identical with and without intrinsics, instructions counted, missing tools told."""
+
+from __future__ import annotations
+
+import json
+import random
+import shutil
+import subprocess
+import tempfile
+import unittest
+import unittest.mock
+from pathlib import Path
+
+from combe.arithmetic.realize import Choices, realize
+from combe.delivery.c import c_package
+from combe.delivery.package import Package
+from combe.design.methods import design
+from combe.errors import FormatError
+from combe.filters import Fir
+from combe.proof.arm import TARGETS, prove_on_target
+from tests.support import asked
+from tests.test_arithmetic import random_realization
+from tests.test_cli import InFolder, call
+from tests.test_networks import random_network
+
+LOUD = Fir((0.95, 0.9, *(0.0,) * 6, 0.95, 0.9, *(0.0,) * 6))
+HAS_ARM = shutil.which("arm-none-eabi-gcc") is not None and shutil.which("qemu-system-arm") is not None
+LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
+
+
+def packaged(taps: int, choices: Choices) -> tuple[Package, object]:
+    made = realize(design(LOW, "equiripple", taps - 1).filter, 48_000, choices)
+    return c_package(made, "filter_1"), made
+
+
+@unittest.skipUnless(HAS_ARM, "the Arm compiler and emulator are not on this machine")
+class OnTarget(unittest.TestCase):
+    def test_random_realizations_are_identical_with_and_without_intrinsics(self) -> None:
+        source = random.Random(31)
+        dual = 0
+        for index in range(8):
+            made = random_network(source) if index % 2 else random_realization(source, 40)
+            package = c_package(made, "filter_1")
+            dual += "__smlad" in package.text(".c")
+            for portable in (False, True):
+                proof = prove_on_target(package, made, "cortex-m4", portable)
+                self.assertTrue(proof.holds, (index, portable, proof.sentence()))
+        self.assertGreater(dual, 0)
+
+    def test_sums_near_the_ends_of_32_bits_saturate_as_the_model_does(self) -> None:
+        """Four large taps: the halves of the sum pass 2³¹ together, where the quick rounding saturates."""
+        made = realize(LOUD, 1.0, Choices(16, "direct"))
+        package = c_package(made, "filter_1")
+        self.assertIn("__qadd", package.text(".c"))
+        self.assertGreater(made.stages[0].accumulator.bits, 32)  # type: ignore[union-attr]
+        for rounding in ("nearest-even", "nearest-up", "floor", "toward-zero"):
+            for output in ("s16f15", "s12f11", "s16f12"):
+                made = realize(LOUD, 1.0, Choices(16, "direct", output=output, rounding=rounding))
+                proof = prove_on_target(c_package(made, "filter_1"), made)
+                self.assertTrue(proof.holds, (rounding, output, proof.sentence()))
+
+    def test_instructions_a_tap_are_what_is_asked(self) -> None:
+        """64 taps, blocks of 256, 16 bits all over: at most 2.5 in portable C, close to 1.25 with the intrinsics."""
+        package, made = packaged(64, Choices(16, "direct"))
+        portable = prove_on_target(package, made, portable=True)  # type: ignore[arg-type]
+        dual = prove_on_target(package, made)  # type: ignore[arg-type]
+        self.assertLess(portable.instructions[256] / 64, 2.5)
+        self.assertLess(dual.instructions[256] / 64, 1.3)
+        self.assertTrue(dual.uses_intrinsics and not portable.uses_intrinsics)
+        self.assertGreater(dual.code_bytes, 100)
+        self.assertEqual((dual.constant_bytes, dual.state_bytes), (128, 260))
+
+    def test_every_processor_builds_and_agrees(self) -> None:
+        package, made = packaged(21, Choices(14))
+        for target in TARGETS:
+            proof = prove_on_target(package, made, target)  # type: ignore[arg-type]
+            self.assertTrue(proof.holds, proof.sentence())
+
+    def test_a_wrong_program_is_caught(self) -> None:
+        package, made = packaged(64, Choices(16, "direct"))
+        files = tuple(
+            type(f)(f.name, f.text.replace("sum1 = __smlad(t, b, sum1);", "sum1 = __smlad(t, a, sum1);"))
+            for f in package.files
+        )
+        proof = prove_on_target(Package("c", "filter_1", files), made)  # type: ignore[arg-type]
+        self.assertGreater(proof.differences, 0)
+        self.assertIn("differ", proof.sentence())
+
+
+class WithoutTools(unittest.TestCase):
+    def test_missing_tools_are_told_with_their_packages(self) -> None:
+        package, made = packaged(21, Choices(14))
+        with unittest.mock.patch("shutil.which", return_value=None):
+            proof = prove_on_target(package, made)  # type: ignore[arg-type]
+        self.assertFalse(proof.holds)
+        self.assertIn("apt-get install gcc-arm-none-eabi", proof.sentence())
+
+
+class Checked(unittest.TestCase):
+    @unittest.skipUnless(shutil.which("cppcheck"), "cppcheck is not on this machine")
+    def test_a_static_checker_finds_nothing(self) -> None:
+        source = random.Random(12)
+        for index in range(6):
+            made = random_network(source)
+            with tempfile.TemporaryDirectory() as place:
+                c_package(made, "filter_1").write(place)
+                done = subprocess.run(
+                    ["cppcheck", "--enable=warning,performance,portability", "--std=c99", "--error-exitcode=3", "-q",
+                     "--suppress=missingIncludeSystem", "filter_1.c"], cwd=place, capture_output=True, text=True, check=False,
+                )  # fmt: skip
+                self.assertEqual(done.returncode, 0, (index, done.stderr))
+
+    def test_long_and_odd_sums_are_written(self) -> None:
+        for count in (1, 2, 3, 8, 9, 31, 64, 65, 200):
+            try:
+                made = realize(Fir(tuple(0.9 / (k + 1) for k in range(count))), 1.0, Choices(16))
+            except FormatError as error:
+                self.fail(error.sentence())
+            text = c_package(made, "filter_1").text(".c")
+            self.assertIn(f"Sum of {count} taps", text)
+
+
+@unittest.skipUnless(HAS_ARM, "the Arm compiler and emulator are not on this machine")
+class CommandLine(InFolder):
+    def test_a_delivery_proved_on_processors(self) -> None:
+        taps = self.put("taps.txt", "0.25\n0.5\n0.25\n")
+        made, to = self.folder / "r.json", self.folder / "out"
+        self.assertEqual(call("realize", taps, "--out", made)[0], 0)
+        words = ("deliver", made, "--language", "c", "--to", to, "--name", "smooth", "--json")
+        status, out, _ = call(*words, "--target", "cortex-m4", "--target", "cortex-m0plus")
+        found = json.loads(out)["targets"]
+        self.assertEqual((status, [each["target"] for each in found]), (0, ["cortex-m4", "cortex-m0plus"]))
+        self.assertTrue(all(each["equal"] and each["instructions_per_sample"]["256"] > 1 for each in found))
+        shutil.rmtree(to)
+        self.assertIn("--target", self.refused(*words, "--target", "abacus"))
+        self.assertFalse(Path(to).exists())
+
+
+if __name__ == "__main__":
+    unittest.main()
