@@ -84,7 +84,7 @@ def _tap_sum(stage: TapSum, source: Format, after: Stage | None) -> dict[str, An
         "table_type": "int16_t" if is_dual else table_type, "accumulator": stage.accumulator, "coefficient": stage.coefficient,
         "rows": [literal(value, table_type) for value in taps], "transposed": False, "is_dual": is_dual,
         "kept_type": "int16_t" if is_dual else c_type(source), "block": min(max(32, -(-padded // 32) * 32), 128),
-        "unrolled": 2 * UNROLLED if length % (2 * UNROLLED) == 0 else UNROLLED, "form": stage.form,
+        "unrolled": next(k * UNROLLED for k in (4, 2, 1) if length % (k * UNROLLED) == 0), "form": stage.form,
         "quick": _quick(after) if is_dual and sum_type == "int64_t" and 2 * length == padded else None,
     }  # fmt: skip
 
