@@ -419,6 +419,66 @@ class Recursive(InFolder):
         self.assertEqual((status, json.loads(out)["stages"][0]["to"][:4]), (0, "s20f"))
 
 
+class Tables(InFolder):
+    """Coefficients as text, read back by other means."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.taps = self.put("taps.txt", "-0.25\n0.5\n0.75\n0.5\n-0.25\n")
+        self.made = self.folder / "r.json"
+        call("realize", self.taps, "--coefficient-bits", "8", "--out", self.made)
+
+    def text(self, *words: Any) -> str:
+        status, out, err = call("table", *words, "--to", "-")
+        self.assertEqual(status, 0, err)
+        return out
+
+    def test_every_recipe_of_the_gallery_says_the_same_integers(self) -> None:
+        wanted = [-32, 64, 96, 64, -32]
+        status, out, _ = call("table", "--list")
+        self.assertEqual((status, len(out.split())), (0, 8))
+        self.assertEqual([int(x) for x in self.text(self.made, "--recipe", "lines").split()], wanted)
+        self.assertEqual(json.loads(self.text(self.made, "--recipe", "json")), wanted)
+        rows = self.text(self.made, "--recipe", "csv").splitlines()
+        self.assertEqual([int(row.split(",")[1]) for row in rows[1:]], wanted)
+        patterns = self.text(self.made, "--recipe", "hex-memory").split()
+        self.assertEqual([int(p, 16) - 256 * (int(p, 16) > 127) for p in patterns], wanted)
+        self.assertTrue(all(len(p) == 2 for p in patterns))
+        real = [float(x) for x in self.text(self.made, "--recipe", "floats").split()]
+        self.assertEqual(real, [-0.25, 0.5, 0.75, 0.5, -0.25])
+        self.assertIn("4 => -32", self.text(self.made, "--recipe", "vhdl-constant", "--name", "bat"))
+        self.assertIn("int8_t bat[5]", self.text(self.made, "--recipe", "c-array", "--name", "bat"))
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_the_header_compiles(self) -> None:
+        (self.folder / "bat.h").write_text(self.text(self.made, "--recipe", "c-header", "--name", "bat"))
+        (self.folder / "t.c").write_text(
+            '#include "bat.h"\nint main(void) { return bat[2] == 96 && BAT_COUNT == 5 ? 0 : 1; }\n'
+        )
+        subprocess.run(["gcc", "-Wall", "-Werror", "-o", "t", "t.c"], cwd=self.folder, check=True)
+        self.assertEqual(subprocess.run([self.folder / "t"], check=False).returncode, 0)
+
+    def test_recipes_of_ones_own(self) -> None:
+        own = {"format": "combe-recipe", "version": 1, "name": "mine", "header": "{count} of {format}:", "value": "<{value}>",
+               "separator": " ", "per_line": 2, "radix": "binary", "half": True, "footer": ";"}  # fmt: skip
+        path = self.put("mine.json", own)
+        self.assertEqual(self.text(self.made, "--recipe", path), "3 of s8f7:<11100000> <01000000>\n<01100000>;")
+        sections = self.put("s.json", {"sections": [[0.5, 0.25, 0.125, -0.5, 0.25]], "gain": 1})
+        negated = self.put("neg.json", {"format": "combe-recipe", "version": 1, "signs": "-a", "separator": ","})
+        self.assertEqual(self.text(sections, "--recipe", negated), "0.5,0.25,0.125,0.5,-0.25\n")
+
+    def test_mistakes_are_named(self) -> None:
+        uneven = self.put("u.txt", "1\n2\n")
+        for words, where in (
+            ((self.made, "--recipe", "nobody"), "--recipe"), ((self.taps, "--recipe", "hex-memory"), "radix"),
+            ((uneven, "--recipe", self.put("h.json", {"format": "combe-recipe", "version": 1, "half": True})), "half"),
+            ((self.made, "--recipe", self.put("b.json", {"format": "combe-recipe", "version": 1, "radix": "octal"})), "radix"),
+            ((self.made, "--recipe", self.put("k.json", {"format": "combe-recipe", "version": 1, "sep": ","})), "sep"),
+            ((self.made, "--recipe", "lines", "--name", "int"), "name"), ((self.made,), "--recipe"),
+        ):  # fmt: skip
+            self.assertIn(where, self.refused("table", *words, "--to", self.folder / "out.txt"))
+
+
 class Arithmetic(InFolder):
     """``realize`` with everything it can choose, tell and find."""
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import sys
 
-VERBS = ("demo", "methods", "design", "contenders", "examine", "realize", "simulate", "deliver", "picture")
+VERBS = ("demo", "methods", "design", "contenders", "examine", "realize", "simulate", "deliver", "table", "picture")
 
 
 def main() -> None:
