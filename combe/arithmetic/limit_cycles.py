@@ -25,7 +25,7 @@ from combe.arithmetic.run import rounded_step
 from combe.arithmetic.stages import Stage
 from combe.errors import FormatError
 
-MOST_STATES = 40_000
+MOST_STATES = 20_000
 RANDOM_STARTS = 200
 LONGEST_FOLLOWED = 4000
 

@@ -46,11 +46,12 @@ def _tables(source: Cascade) -> tuple[Array, Array, Array]:
 
 def _cost(poles: list[int], zeros: list[int], top: Array, bottom: Array, weight: Array) -> float:
     """Each section's rounding, a step that grows with the peak up to there, through its own poles and all that follows."""
-    gains = top[zeros] / bottom[poles]
-    upto = np.cumprod(gains, axis=0)
-    after = upto[-1] / upto
-    paths = np.sum(after / bottom[poles] * weight, axis=1)
-    return float(np.sum(np.max(upto, axis=1) * paths))
+    upto = np.cumsum(np.log(top[zeros]) - np.log(bottom[poles]), axis=0)
+    after = upto[-1] - upto - np.log(bottom[poles])
+    peaks = np.max(upto, axis=1)
+    most = np.max(after, axis=1)
+    paths = np.log(np.sum(np.exp(after - most[:, None]) * weight, axis=1)) + most
+    return float(np.sum(np.exp(np.clip(peaks + paths, -700, 700))))
 
 
 def _descended(start: list[int], top: Array, bottom: Array, weight: Array) -> tuple[float, list[int], list[int]]:

@@ -55,6 +55,8 @@ def program_transfer(program: Program) -> Transfer:
     loops = strong_groups([[signal for signal, _, _ in links] for links in gains])
     denominators = tuple(_characteristic(gains, set(loop)) for loop in loops)
     denominators = tuple(part for part in denominators if len(part) > 1)
+    if not loops:
+        return Transfer(_trimmed(_without_loops(gains, program.output)))
     # The numerator's degree is at most the number of remembered values.
     deepest: dict[int, int] = {}
     for links in gains:
@@ -104,6 +106,28 @@ def _impulse(gains: list[list[tuple[int, int, Fraction]]], output: int, count: i
                         total += gain * value
             signals[index + 1].append(total)
     return signals[output]
+
+
+def _without_loops(gains: list[list[tuple[int, int, Fraction]]], output: int) -> Polynomial:
+    """Every step as a polynomial in z⁻¹, each made from those it uses."""
+    known: dict[int, dict[int, Fraction]] = {0: {0: Fraction(1)}}
+    waiting = [output]
+    while waiting:
+        signal = waiting[-1]
+        if signal in known:
+            waiting.pop()
+            continue
+        missing = [used for used, _, _ in gains[signal - 1] if used not in known]
+        if missing:
+            waiting += missing
+            continue
+        total: dict[int, Fraction] = {}
+        for used, delay, gain in gains[signal - 1]:
+            for age, value in known[used].items():
+                total[age + delay] = total.get(age + delay, Fraction(0)) + gain * value
+        known[signal] = total
+    found = known[output]
+    return tuple(found.get(age, Fraction(0)) for age in range(max(found, default=0) + 1))
 
 
 def _characteristic(gains: list[list[tuple[int, int, Fraction]]], loop: set[int]) -> Polynomial:
