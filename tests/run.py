@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import os
+import re
+import subprocess
 import sys
 import time
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -55,21 +58,54 @@ class Spoken(unittest.TestResult):
             print(f"       {subtest}")
 
 
+LONG_FIRST = ("test_app", "test_views", "test_cli", "test_design_panel", "test_delivery", "test_contenders")
+"""Modules that take longest, so that they don't come last."""
+
+
 def main() -> int:
-    """Run all, or the modules named on the command line."""
+    """All modules, each in a process of its own, as many at a time as there are processors; or those named."""
     root = Path(__file__).resolve().parent.parent
-    sys.path.insert(0, str(root))
-    loader = unittest.TestLoader()
     names = sys.argv[1:]
-    suite = loader.loadTestsFromNames(names) if names else loader.discover(str(root / "tests"), top_level_dir=str(root))
+    if names:
+        return run_here(names, root)
+    modules = sorted(path.stem for path in (root / "tests").glob("test_*.py"))
+    modules.sort(key=lambda name: LONG_FIRST.index(name) if name in LONG_FIRST else len(LONG_FIRST))
+    counts = [0, 0, 0]
+    with ThreadPoolExecutor(max(1, min(os.cpu_count() or 1, 4))) as pool:
+        for module, output in pool.map(lambda name: run_apart(name, root), modules):
+            print(output, flush=True)
+            found = re.search(r"(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*$", output)
+            if found is None:
+                print(f"{module} ended before its last test", flush=True)
+                counts[1] += 1
+                continue
+            counts = [total + int(part or 0) for total, part in zip(counts, found.groups())]
+    skipped = f", {counts[2]} skipped" if counts[2] else ""
+    print(f"\n{counts[0]} passed, {counts[1]} failed{skipped}")
+    return 1 if counts[1] or not counts[0] else 0
+
+
+def run_apart(module: str, root: Path) -> tuple[str, str]:
+    """One module in a process of its own, and all it said."""
+    done = subprocess.run(
+        [sys.executable, str(Path(__file__).resolve()), f"tests.{module}"], cwd=root, stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT, text=True, errors="replace", check=False,
+    )  # fmt: skip
+    return module, done.stdout.rstrip()
+
+
+def run_here(names: list[str], root: Path) -> int:
+    """Modules, classes or tests by name, in this process."""
+    sys.path.insert(0, str(root))
+    suite = unittest.TestLoader().loadTestsFromNames(names)
     result = Spoken()
     suite.run(result)
     for test, trace in result.failures + result.errors:
         print(f"\n{test}\n{trace}")
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     skipped = f", {len(result.skipped)} skipped" if result.skipped else ""
-    print(f"\n{result.passed} passed, {failed} failed{skipped}")
-    return 1 if failed or not result.passed else 0
+    print(f"\n{result.passed} passed, {failed} failed{skipped}", flush=True)
+    return 1 if failed else 0
 
 
 if __name__ == "__main__":
