@@ -73,8 +73,8 @@ def main() -> int:
     counts = [0, 0, 0]
     with ThreadPoolExecutor(max(1, min(os.cpu_count() or 1, 4))) as pool:
         for module, output in pool.map(lambda name: run_apart(name, root), modules):
-            print(output, flush=True)
             found = re.search(r"(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*$", output)
+            print(output[: found.start()] if found else output, flush=True)
             if found is None:
                 print(f"{module} ended before its last test", flush=True)
                 counts[1] += 1
