@@ -203,11 +203,8 @@ class Gestures:
 
     def _on_width_point(self, structure: str, bits: int, is_state: bool) -> None:
         """A point of the chart of widths was taken."""
-        choices = self.session.project.arithmetic
         is_fir = self.session.ideal is not None and self.session.ideal.design.kind == "fir"
         changes: dict[str, Any] = {"state_bits": bits} if is_state else {"coefficient_bits": bits}
         if not is_fir:
             changes["structure"] = structure
-        if structure != (choices.structure or structure):
-            changes["product_bits"] = None
         self.take_remedy(changes, "take a point of the chart")

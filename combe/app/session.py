@@ -367,13 +367,14 @@ def _chain(
         return
     yield "arithmetic", arithmetic_lines(rounded)
     yield "certified", certified_lines(rounded.realization, project.requirement, rounded.lines)
-    yield "facts", facts(rounded.realization)
-    told = rounding_facts(ideal.design.filter, rounded.realization, project.requirement, project.arithmetic)
-    yield "rounding-facts", told
     try:
         yield "code", package_of(project, rounded)
     except CombeError as error:
         yield "code-trouble", error
+    # Last, for following every state of a section may take seconds.
+    yield "facts", facts(rounded.realization)
+    told = rounding_facts(ideal.design.filter, rounded.realization, project.requirement, project.arithmetic)
+    yield "rounding-facts", told
 
 
 def _side(

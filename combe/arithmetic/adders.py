@@ -62,7 +62,7 @@ class AdderGraph:
 
 
 def adder_graph(constants: Iterable[int]) -> AdderGraph:
-    """A graph that has every constant. Checked here: each is computed from 1 and compared."""
+    """A graph that has every constant."""
     wanted = {odd_part(value) for value in constants} - {0, 1}
     top = max((value.bit_length() for value in wanted), default=1) + 1
     ready = [1]

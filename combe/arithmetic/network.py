@@ -47,11 +47,6 @@ class Node:
         """Bits its rounding cuts off; below zero where the result has more fraction bits than the sum."""
         return self.accumulator.fraction - self.result.fraction
 
-    @property
-    def is_exact(self) -> bool:
-        """Whether nothing is rounded: the result has all the sum's fraction bits."""
-        return self.shift <= 0
-
 
 @dataclass(frozen=True, slots=True)
 class Network:

@@ -14,7 +14,6 @@ from combe.arithmetic.stages import Requantize
 Integers = NDArray[Any]
 COMPILED_FROM = 20_000
 """Signals longer than this are worth the time a compiled loop takes to load."""
-MOST_COMPILED_TERMS = 100_000
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -34,11 +34,6 @@ def literal(value: int, c_name: str) -> str:
     return f"{value}u" if c_name == "uint32_t" else str(value)
 
 
-def fits_int(c_name: str) -> bool:
-    """Whether C promotes the type to a 32-bit int in arithmetic."""
-    return c_name in ("int8_t", "uint8_t", "int16_t", "uint16_t", "int32_t")
-
-
 def factor_text(value: int, sum_type: str, kept: list[int]) -> str:
     """A constant factor in the type of the sum. In a 64-bit sum one of 32 bits is kept in a table and read before the loop:
     compilers take multiplications by 64-bit constants apart into far more instructions than one multiply-accumulate."""
