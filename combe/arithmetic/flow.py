@@ -176,7 +176,7 @@ class Flow:
                 return Norms(positive, negative, tail + 1e-10 * (positive - negative), energy)
 
     @cached_property
-    def _order(self) -> list[int]:
+    def order(self) -> list[int]:
         """Steps so that each comes after all it uses, delayed or not; there are no loops."""
         waiting = [{link.signal - 1 for link in links if link.signal} for links in self.steps]
         users: list[list[int]] = [[] for _ in self.steps]
@@ -197,7 +197,7 @@ class Flow:
     def _finite_norms(self, source: int) -> Norms:
         """Without loops every impulse response ends, and is simply written down."""
         answers: list[Array] = [np.array([1.0 if source == 0 else 0.0])] + [np.zeros(1)] * self.count
-        for index in self._order:
+        for index in self.order:
             total = np.array([1.0 if source == index + 1 else 0.0])
             for link in self.steps[index]:
                 if link.is_rest:
@@ -219,7 +219,7 @@ class Flow:
         paths: list[Array] = [np.zeros(1)] * self.count
         errors: list[Array] = [np.zeros(1)] * self.count
         paths[self.output - 1] = np.ones(1)
-        for index in reversed(self._order):
+        for index in reversed(self.order):
             for link in self.steps[index]:
                 if link.signal and not link.is_rest:
                     paths[link.signal - 1] = _added(paths[link.signal - 1], link.gain * paths[index], link.delay)

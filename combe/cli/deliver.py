@@ -11,16 +11,17 @@ from combe.arithmetic.realize import rounded_lines
 from combe.cli.output import print_json, say
 from combe.delivery import checked_name, identifier_from
 from combe.delivery.c import c_package
+from combe.delivery.code_choices import HISTORIES, NUMBERS, CodeChoices
 from combe.errors import CombeError, FormatError
 from combe.proof.arm import TARGETS, prove_on_target
 from combe.proof.c import Proof, prove_c
 
-LANGUAGES = ("c",)
+LANGUAGES = ("c", "c++")
 
 
 def run(
     realization: Annotated[str, typer.Argument(metavar="REALIZATION.json", help="The realization file.")],
-    language: Annotated[str, typer.Option(help="c")],
+    language: Annotated[str, typer.Option(help=", ".join(LANGUAGES))],
     to: Annotated[str, typer.Option(metavar="DIR", help="The folder the files go into.")],
     name: Annotated[str, typer.Option(metavar="ID", help="The name code is given.")] = "",
     prove: Annotated[bool, typer.Option("--prove", help="Build and run it, compare every sample.")] = False,
@@ -28,6 +29,20 @@ def run(
         list[str] | None,
         typer.Option(metavar="CORE", help=f"Prove it on an emulated processor too: {', '.join(TARGETS)}."),
     ] = None,
+    number: Annotated[str, typer.Option(help=f"What it computes in: {', '.join(NUMBERS)}.")] = "integer",
+    history: Annotated[str, typer.Option(help=f"How a FIR keeps its samples: {', '.join(HISTORIES)}.")] = "blocks",
+    unroll: Annotated[
+        int, typer.Option(help="Taps in one turn of the inner loop: 0 (as many as pay), 4, 8, 16, 32.")
+    ] = 0,
+    intrinsics: Annotated[bool, typer.Option(help="Dual multiply-accumulate behind #ifdef.")] = True,
+    reloadable: Annotated[
+        bool, typer.Option("--reloadable", help="Coefficients that can be replaced while it runs.")
+    ] = False,
+    guard: Annotated[bool, typer.Option("--denormal-guard", help="Loops in floating point end in zeros.")] = False,
+    converter_in: Annotated[str, typer.Option(metavar="BITS[@OFFSET]", help="An entry for raw unsigned codes.")] = "",
+    converter_out: Annotated[str, typer.Option(metavar="BITS[@OFFSET]", help="The codes that entry gives.")] = "",
+    file_name: Annotated[str, typer.Option(metavar="ID", help="What files are called, where not as the code.")] = "",
+    type_name: Annotated[str, typer.Option(metavar="ID", help="What types are called, where not as the code.")] = "",
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Write generated code, and prove it on real tools."""
@@ -44,8 +59,14 @@ def run(
     identifier = checked_name(name) if name else identifier_from(found.realization.name)
     asked = found.design.requirement if found.design else None
     lines = rounded_lines(found.realization, asked) if asked else ()
+    choices = CodeChoices(
+        language, number, history, unroll, intrinsics, reloadable, guard, converter_in, converter_out, file_name, type_name
+    )  # fmt: skip
+    if target and (choices.is_float or language != "c"):
+        raise FormatError("integer C is what runs on an emulated processor", "--target", "leave it out")
+    made = found.design.told() if found.design else ""
     try:
-        package = c_package(found.realization, identifier, asked, lines)
+        package = c_package(found.realization, identifier, asked, lines, choices, made)
     except CombeError as error:
         raise error.at(realization) from None
     written = package.write(to)

@@ -7,6 +7,7 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
+from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
 from combe.files import make_folder, write_text
 
@@ -102,6 +103,7 @@ class Package:
     language: str
     name: str
     files: tuple[SourceFile, ...]
+    choices: CodeChoices = CodeChoices()
 
     @property
     def checksum(self) -> str:
@@ -110,6 +112,17 @@ class Package:
         for file in self.files:
             digest.update(f"{file.name}\0{file.text}\0".encode())
         return digest.hexdigest()[:16]
+
+    @property
+    def file(self) -> str:
+        """What the files are called."""
+        return self.choices.file_name or self.name
+
+    @property
+    def types(self) -> dict[str, str]:
+        """The names of its types."""
+        kind = self.choices.type_name or self.name
+        return {"input": f"{kind}_in_t", "output": f"{kind}_out_t", "state": f"{kind}_state_t", "cls": kind}
 
     def text(self, ending: str) -> str:
         """The text of the file whose name ends so."""

@@ -2,20 +2,31 @@
 
 from __future__ import annotations
 
+import hashlib
 import textwrap
 
 from combe import __version__
 from combe.arithmetic.network import Network
 from combe.arithmetic.section import Section
 from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.delivery.code_choices import CodeChoices
 from combe.filters import Fir
 from combe.ledger import Line, cost_of
 from combe.requirement import Requirement
+from combe.requirement.bands import Limit
 
+GUARD_WORDS = {"single": "1e-30", "double": "1e-290"}
 OWNERSHIP = "Generated code belongs to whoever generated it, with no conditions."
 
 
-def story(realization: Realization, name: str, requirement: Requirement | None, lines: tuple[Line, ...]) -> list[str]:
+def story(
+    realization: Realization,
+    name: str,
+    requirement: Requirement | None,
+    lines: tuple[Line, ...],
+    choices: CodeChoices = CodeChoices(),
+    made: str = "",
+) -> list[str]:
     """Lines of plain ASCII, safe inside any comment."""
     source = realization.exact()
     cost = cost_of(source)
@@ -30,13 +41,58 @@ def story(realization: Realization, name: str, requirement: Requirement | None, 
         rows.append(
             f"Cost a sample: {cost.multiplies} multiplies, {cost.adds} adds, {cost.delays} words of state at least."
         )
+    if made:
+        rows.append(f"How it was made: {made}.")
+    if requirement is not None:
+        rows += ["", "Asked"]
+        rows += [f"  {row}" for row in _asked(requirement)]
     rows += ["", "Arithmetic"]
+    if choices.is_float:
+        rows.append(
+            f"  {choices.number} precision, the coefficients of the stages below; nothing is rounded or limited on purpose"
+        )
+        from combe.delivery.c.floating import denormal_words
+
+        rows += [f"  {row}" for row in denormal_words(realization, choices.number)]
+        rows.append("  Loops are guarded: values below " + GUARD_WORDS[choices.number] + " become zero." if choices.guard
+                    else "  There is no guard against denormals.")  # fmt: skip
     rows += [f"  {row}" for row in _arithmetic(realization)]
     if lines:
         rows += ["", "Limits asked, and reached with the integer coefficients"]
         rows += [f"  {_line(line)}" for line in lines]
-    rows += ["", f"Made by Combe {__version__}. {OWNERSHIP}"]
+    rows += [
+        "",
+        f"Checksum of the realization {realization_checksum(realization)}.",
+        f"Made by Combe {__version__}. {OWNERSHIP}",
+    ]
     return [part for row in rows for part in (textwrap.wrap(safe(row), 92, subsequent_indent="    ") or [""])]
+
+
+def realization_checksum(realization: Realization) -> str:
+    """A fingerprint of the integer program, name aside: equal text computes equal samples."""
+    text = repr((realization.input, realization.output, realization.stages))
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+
+def _asked(requirement: Requirement) -> list[str]:
+    rows = []
+    for band in requirement.bands:
+        limits = [
+            f"at {word} {_limit(limit)}" for word, limit in (("least", band.lower), ("most", band.upper)) if limit
+        ]
+        rows.append(f"{band.name}: {band.start_hz:g} to {band.stop_hz:g} Hz, {' and '.join(limits)}")
+    rows.append(f"phase {requirement.phase}")
+    for key, unit in (("max_delay_s", " s"), ("max_delay_spread_s", " s"), ("max_multiplies", "")):
+        value = getattr(requirement, key)
+        if value is not None:
+            rows.append(f"{key} {value:g}{unit}")
+    return rows
+
+
+def _limit(limit: Limit) -> str:
+    if limit.flat:
+        return f"{limit.first_db:g} dB"
+    return ", ".join(f"{db:g} dB at {hz:g} Hz" for hz, db in limit.points)
 
 
 def _arithmetic(realization: Realization) -> list[str]:

@@ -36,3 +36,7 @@ class Design:
     def order(self) -> int:
         """The filter's order."""
         return self.filter.order
+
+    def told(self) -> str:
+        """Method and order in words."""
+        return f"{self.method}, order {self.order}"

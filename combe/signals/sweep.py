@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,7 +58,7 @@ def settling_of(realization: Realization) -> int:
 
 
 def measured_lines(
-    sweep: Sweep, realization: Realization, output: NDArray[np.int64], lines: tuple[Line, ...]
+    sweep: Sweep, realization: Realization, output: NDArray[Any], lines: tuple[Line, ...]
 ) -> tuple[Line, ...]:
     """The ledger's lines with the gains measured on ``output``, the filter's answer to the sweep.
 
@@ -91,7 +92,7 @@ def _off_the_ends(hz: float, sample_rate_hz: float, length: int) -> float:
     return min(max(hz, inset), sample_rate_hz / 2 - inset)
 
 
-def _amplitude(raw: NDArray[np.int64], entry: Format, omega: float) -> float:
+def _amplitude(raw: NDArray[Any], entry: Format, omega: float) -> float:
     """Amplitude of the best-fitting sinusoid, in units of value."""
     time = np.arange(len(raw))
     columns = np.column_stack([np.cos(omega * time), np.sin(omega * time), np.ones(len(raw))])

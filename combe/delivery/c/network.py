@@ -7,7 +7,7 @@ from typing import Any
 from combe.arithmetic.formats import Format
 from combe.arithmetic.network import INPUT, REST, Network, Node, Term, node_span, rest_limits, signal_limits
 from combe.arithmetic.stages import Requantize
-from combe.delivery.c.rounding import requantize_values
+from combe.delivery.c.rounding import biased, requantize_values
 from combe.delivery.c.types import c_type, factor_text, literal, signed_type
 from combe.errors import FormatError
 
@@ -26,13 +26,13 @@ def network_values(stage: Network, index: int, source: Format) -> dict[str, Any]
                 used.add(term.signal)
                 depth[term.signal] = max(depth.get(term.signal, 0), term.delay)
     kept = [
-        {"name": _word(name), "type": _type(name, nodes, source), "depth": deepest, "new": _value(name)}
+        {"name": kept_word(name), "type": _type(name, nodes, source), "depth": deepest, "new": value_word(name)}
         for name, deepest in depth.items()
         if deepest
     ]
     factors: list[int] = []
     return {
-        "form": stage.form, "output": _value(stage.output), "kept": kept, "by_hand": SHIFTED_BY_HAND,
+        "form": stage.form, "output": value_word(stage.output), "kept": kept, "by_hand": SHIFTED_BY_HAND,
         "uses_input": INPUT in used,
         "nodes": [_node(node, nodes, index, source, used, depth, factors) for node in stage.nodes],
         "kept_factors": factors,
@@ -55,12 +55,14 @@ def _node(
     if has_rest and node.shift > rounding["width"] - 2:
         what = f"{node.name} cuts off {node.shift} bits, too many to carry on in C"
         raise FormatError(what, "stages", "take more state bits")
+    is_plain = node.accumulator == node.result
+    bias = biased(rounding) if rounding["work"] == sum_type and not has_rest and not is_plain else ""
     return {
-        "name": node.name, "value": _value(node.name), "type": c_type(node.result), "sum_type": sum_type,
-        "accumulator": node.accumulator, "result": node.result, "is_plain": node.accumulator == node.result,
+        "bias": bias, "name": node.name, "value": value_word(node.name), "type": c_type(node.result), "sum_type": sum_type,
+        "accumulator": node.accumulator, "result": node.result, "is_plain": is_plain,
         "terms": [_product(term, node, nodes, source, sum_type, depth[term.signal], kept) for term in node.terms if term.coefficient],
         "is_used": node.name in used, "round": rounding | {"label": f"{index}_{node.name}"}, "has_rest": has_rest,
-        "rest_type": _type(node.name + REST, nodes, source) if has_rest else "", "rest": _value(node.name + REST),
+        "rest_type": _type(node.name + REST, nodes, source) if has_rest else "", "rest": value_word(node.name + REST),
         "whole": literal(1 << node.shift, rounding["work"]) if has_rest else "",
     }  # fmt: skip
 
@@ -80,7 +82,7 @@ def _product(
     signed_type(factor, factor, 32)
     if signed_type(min(factor, -factor), max(factor, -factor), 32) == "int64_t" and sum_type == "int32_t":
         raise FormatError(f"the factor {factor} is wider than its sum", "stages", "take fewer bits")
-    operand = f"({sum_type}){_value(term.signal) if not term.delay else _kept(term, deepest)}"
+    operand = f"({sum_type}){value_word(term.signal) if not term.delay else _kept(term, deepest)}"
     size = factor_text(abs(factor), sum_type, kept_factors)
     text = operand if abs(factor) == 1 else f"{size} * {operand}"
     return {"sign": "-" if factor < 0 else "+", "text": text}
@@ -88,16 +90,16 @@ def _product(
 
 def _kept(term: Term, deepest: int) -> str:
     if deepest <= SHIFTED_BY_HAND:
-        return f"{_word(term.signal)}_{term.delay}"
-    return f"{_word(term.signal)}[{term.delay - 1}]"
+        return f"{kept_word(term.signal)}_{term.delay}"
+    return f"{kept_word(term.signal)}[{term.delay - 1}]"
 
 
-def _word(signal: str) -> str:
+def kept_word(signal: str) -> str:
     """The history of a signal, by a name no other has."""
     return "past_" + signal.replace(".", "_")
 
 
-def _value(signal: str) -> str:
+def value_word(signal: str) -> str:
     return "sample" if signal == INPUT else "now_" + signal.replace(".", "_")
 
 

@@ -31,6 +31,13 @@ def requantize_values(stage: Requantize) -> dict[str, Any]:
     values["has_room"] = 0 < shift < width and source.most + (1 << shift) < 1 << (width - 1)
     narrow = values["narrow"]
     values |= {"top": literal(target.most, narrow), "bottom": literal(target.least, narrow)}
+    span = target.most - target.least
+    values["one_test"] = (narrow == "int32_t" and span < (1 << 32) - 1) or (
+        narrow == "int64_t" and span < (1 << 64) - 1
+    )
+    values |= {"turn": literal(-target.least, f"u{narrow}"), "reach": literal(span, f"u{narrow}")}
+    values["ssat"] = narrow == "int32_t" and target.signed and target.bits < 32
+    values["is_biased"] = False
     if shift < 0:
         # k·2^up stays within the limits exactly where k lies between these.
         values["most_before"] = literal(target.most >> -shift, work)
@@ -46,6 +53,15 @@ def requantize_values(stage: Requantize) -> dict[str, Any]:
         values["sign_bit"] = literal(1 << (target.bits - 1), f"u{work}")
         values["sign_value"] = literal(1 << (target.bits - 1), work)
     return values
+
+
+def biased(values: dict[str, Any]) -> str:
+    """Half a step, for a sum that can start with it and so spare the rounding an addition; empty where it can't."""
+    is_plain = 0 < values["shift"] < values["width"] and values["has_room"]
+    if not (is_plain and values["rounding"].startswith("nearest")):
+        return ""
+    values["is_biased"] = True
+    return str(values["up_half"])
 
 
 def _always_fits(stage: Requantize) -> bool:

@@ -5,19 +5,24 @@ from __future__ import annotations
 from functools import cache
 from typing import Any
 
+import numpy as np
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from combe.arithmetic.formats import Format
 from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Realization
-from combe.delivery.c.stages import View, parts, views
+from combe.delivery.c.codes import code_values, codes_through, converters
+from combe.delivery.c.floating import GUARD, TYPES, float_views, real_text
+from combe.delivery.c.model import float_model
+from combe.delivery.c.stages import Part, View, parts, views
 from combe.delivery.c.types import c_type, literal
+from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.package import Package, SourceFile, checked_name
 from combe.delivery.story import OWNERSHIP, story
 from combe.errors import FormatError
 from combe.ledger import Line
 from combe.requirement import Requirement
-from combe.signals.stimuli import vectors
+from combe.signals.stimuli import random_integers, vectors
 
 VECTOR_SAMPLES = 2048
 CHUNK = 32
@@ -33,32 +38,105 @@ def c_package(
     name: str,
     requirement: Requirement | None = None,
     lines: tuple[Line, ...] = (),
+    choices: CodeChoices = CodeChoices(),
+    made: str = "",
 ) -> Package:
-    """Header, source, a checking ``main`` with vectors, and a Makefile.
+    """Header, source, a checking ``main`` with vectors, and a Makefile; one header and a check in C++.
+
+    ``made`` says how the filter was designed.
 
     Raises
     ------
     FormatError
-        If the name can't stand in C, or a width is beyond its 64 bits.
+        If a name can't stand in C, a width is beyond its 64 bits, or choices don't go together.
     """
-    checked_name(name)
+    check_code_choices(choices)
+    for typed in (name, choices.file_name or name, choices.type_name or name):
+        checked_name(typed)
     if realization.input.bits > 62:
         raise FormatError(f"{realization.input} is too wide an input for C", "input", "62 bits are the most")
-    stages = views(realization)
-    rounds = [each for view in stages if view.kind != "tap-sum" for each in _roundings(view)]
-    shared: dict[str, Any] = {
-        "name": name, "views": stages, "rounds": rounds, "input": realization.input, "output": realization.output,
-        "in_type": c_type(realization.input), "out_type": c_type(realization.output), "describe": _describe,
-        "story": story(realization, name, requirement, lines), "ownership": OWNERSHIP, "cast": _cast,
-        "parts": parts(stages), "chunk": CHUNK, "has_dual": any(v.values.get("is_dual") for v in stages), "has_state": any(v.kind != "requantize" for v in stages),
+    shared = _values(realization, name, choices)
+    shared["story"] = story(realization, name, requirement, lines, choices, made)
+    shared |= _vectors(realization, choices, shared)
+    file = shared["file"]
+    if shared["is_header_only"]:
+        shared["body"] = _render("source.c.j2", shared)
+        texts = {f"{file}.hpp": "header.h.j2", f"{file}_check.cpp": "check.c.j2", "Makefile": "Makefile.j2"}
+    else:
+        texts = {
+            f"{file}.h": "header.h.j2", f"{file}.c": "source.c.j2", f"{file}_check.c": "check.c.j2",
+            "Makefile": "Makefile.j2",
+        }  # fmt: skip
+    files = [SourceFile(written, _render(template, shared)) for written, template in texts.items()]
+    return Package(choices.language, name, tuple(files), choices)
+
+
+def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[str, Any]:
+    """Everything the templates print, vectors and story aside."""
+    is_cpp, is_float = choices.language == "c++", choices.is_float
+    stages = float_views(realization, choices) if is_float else views(realization, choices)
+    for view in stages:
+        if view.kind == "tap-sum":
+            view.values["table"] = view.values["table"] or f"{name}_taps_{view.index}"
+            view.values.setdefault("is_reloadable", False)
+    rounds = [] if is_float else [each for view in stages if view.kind != "tap-sum" for each in _roundings(view)]
+    word = TYPES.get(choices.number, "")
+    guard = GUARD[choices.number] if choices.guard and realization.is_recursive else ""
+    return {
+        "name": name, "NAME": name.upper(), "file": choices.file_name or name, "FILE": (choices.file_name or name).upper(),
+        "types": Package(choices.language, name, (), choices).types,
+        "views": stages, "rounds": rounds, "input": realization.input, "output": realization.output,
+        "in_type": word or c_type(realization.input), "out_type": word or c_type(realization.output),
+        "describe": _describe, "ownership": OWNERSHIP, "cast": _cast, "parts": parts(stages), "chunk": CHUNK,
+        "has_dual": any(v.values.get("is_dual") for v in stages), "is_float": is_float,
+        "held": sorted({r.values["target"].bits for r in rounds if _is_held(r.values)}),
+        "has_state": any(v.kind != "requantize" for v in stages), "uses_intrinsics": choices.intrinsics and not is_float,
+        "is_header_only": is_cpp, "fn": "inline" if is_cpp else "static", "api": "inline " if is_cpp else "",
+        "table": "inline constexpr" if is_cpp else "static const",
+        "kept_table": "inline const volatile" if is_cpp else "static const volatile",
+        "needs_apart": any(v.kind in ("section", "network") or v.values.get("layout") == "blocks" for v in stages),
+        "is_reloadable": choices.reloadable, "codes": code_values(realization, choices),
+        "finished": lambda p, value: _finished(p, value, name),
+        "guarded": lambda value: f"({value} < {guard} && {value} > -{guard}) ? 0 : {value}" if guard else value,
     }  # fmt: skip
+
+
+def _is_held(values: dict[str, Any]) -> bool:
+    """Whether one saturating instruction may end a rounding."""
+    return values["ssat"] and values["overflow"] == "saturate" and not values["always_fits"] and values["shift"] >= 0
+
+
+def _vectors(realization: Realization, choices: CodeChoices, shared: dict[str, Any]) -> dict[str, Any]:
+    """Test samples and what must come out; in floating point with the difference that rounding may make."""
     samples = vectors(realization, VECTOR_SAMPLES)
-    shared["count"] = len(samples)
-    shared["inputs"] = [literal(int(x), shared["in_type"]) for x in samples]
-    shared["outputs"] = [literal(int(y), shared["out_type"]) for y in simulate(realization, samples)]
-    templates = {f"{name}.h": "header.h", f"{name}.c": "source.c", f"{name}_check.c": "check.c", "Makefile": "Makefile"}
-    files = [SourceFile(file, _environment().get_template(f"{t}.j2").render(shared)) for file, t in templates.items()]
-    return Package("c", name, tuple(files))
+    if choices.is_float:
+        model = float_model(realization, samples * realization.input.step, choices)
+        values: dict[str, Any] = {
+            "inputs": [real_text(x, choices.number) for x in model.samples],
+            "outputs": [real_text(y, choices.number) for y in model.outputs], "tolerance": real_text(model.tolerance, choices.number),
+        }  # fmt: skip
+    else:
+        values = {
+            "inputs": [literal(int(x), shared["in_type"]) for x in samples],
+            "outputs": [literal(int(y), shared["out_type"]) for y in simulate(realization, samples)], "tolerance": "",
+        }  # fmt: skip
+    values |= {"count": len(samples), "code_inputs": [], "code_outputs": []}
+    if shared["codes"]:
+        entry, _ = converters(choices)
+        codes = np.concatenate([[0, entry.most, entry.offset], random_integers(1021, Format(False, entry.bits, 0), 3)])
+        values["code_inputs"] = [f"{int(code)}u" for code in codes]
+        values["code_outputs"] = [f"{int(code)}u" for code in codes_through(realization, choices, codes)]
+    return values
+
+
+def _finished(part: Part, value: str, name: str) -> str:
+    for each in part.rounds:
+        value = f"{name}_round_{each.label}(({each.values['work']}){value})"
+    return f"({part.result_type}){value}"
+
+
+def _render(template: str, shared: dict[str, Any]) -> str:
+    return _environment().get_template(template).render(shared)
 
 
 @cache

@@ -34,7 +34,7 @@ BOARD = ["-M", "mps2-an386", "-display", "none", "-chardev", "stdio,id=words", "
          "-icount", "shift=0"]  # fmt: skip
 BLOCKS = (1, 7, 64, 256)
 SAMPLES, TICK_INSTRUCTIONS, SECONDS = 4096, 40, 120
-PORTABLE = "-U__ARM_FEATURE_SIMD32"
+PORTABLE = ["-U__ARM_FEATURE_SIMD32", "-U__ARM_FEATURE_SAT"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,12 +105,12 @@ def prove_on_target(
             for name in ("board.c", "board.ld"):
                 shutil.copy(Path(__file__).parent / name, folder / name)
             report(f"building for {target}")
-            flags = [*TARGETS[target], *FLAGS, *([PORTABLE] if portable else [])]
-            run([compiler, *flags, "-c", f"{package.name}.c"], folder)
+            flags = [*TARGETS[target], *FLAGS, *(PORTABLE if portable else [])]
+            run([compiler, *flags, "-c", f"{package.file}.c"], folder)
             loose = [flag for flag in TARGETS[target] if flag.startswith("-m")] + ["-mthumb", "-O2", "-std=gnu99"]
             linked = ["-nostartfiles", "-Wl,--no-warn-rwx-segments", "-T", "board.ld"]
-            run([compiler, *loose, *linked, "-o", "check.elf", "board.c", "harness.c", f"{package.name}.o"], folder)
-            code, constants = _sizes(run([sizes, "-A", f"{package.name}.o"], folder).decode())
+            run([compiler, *loose, *linked, "-o", "check.elf", "board.c", "harness.c", f"{package.file}.o"], folder)
+            code, constants = _sizes(run([sizes, "-A", f"{package.file}.o"], folder).decode())
             state = _state_bytes(compiler, sizes, package, folder, TARGETS[target])
             report(f"running on an emulated {target}")
             said = run([emulator, *BOARD, "-kernel", "check.elf"], folder, seconds=SECONDS).decode("utf-8", "replace")
@@ -122,7 +122,7 @@ def prove_on_target(
     ticks = {int(block): int(value) for block, value in re.findall(r"block (\d+) (\d+)", said)}
     count = len(samples)
     counted = {block: value * TICK_INSTRUCTIONS / count for block, value in ticks.items()}
-    uses = not portable and "__smlad" in package.text(".c") and target in ("cortex-m4", "cortex-m7")
+    uses = not portable and "__smlad" in package.text(f"{package.file}.c") and target in ("cortex-m4", "cortex-m7")
     return TargetProof(
         target, tool, count * len(BLOCKS), int(found[1]), counted, code, constants, state, uses
     )  # fmt: skip
@@ -141,7 +141,7 @@ def _sizes(table: str) -> tuple[int, int]:
 
 def _state_bytes(compiler: str, sizes: str, package: Package, folder: Path, flags: list[str]) -> int:
     """Size of the state, from an object that holds one."""
-    text = f'#include "{package.name}.h"\n{package.name}_state_t one;\n'
+    text = f'#include "{package.file}.h"\n{package.types["state"]} one;\n'
     (folder / "one.c").write_text(text, encoding="utf-8")
     run([compiler, *flags, "-mthumb", "-fno-common", "-c", "one.c"], folder)
     found = re.search(r"^\.bss\s+(\d+)", run([sizes, "-A", "one.o"], folder).decode(), re.MULTILINE)
@@ -158,7 +158,7 @@ def _environment() -> Environment:
 def _harness(package: Package, realization: Realization, samples: NDArray[np.int64]) -> str:
     in_type, out_type = c_type(realization.input), c_type(realization.output)
     return _environment().get_template("harness.c.j2").render(
-        name=package.name, count=len(samples), blocks=BLOCKS,
+        name=package.name, file=package.file, types=package.types, is_header_only=False, count=len(samples), blocks=BLOCKS,
         inputs=[literal(int(x), in_type) for x in samples],
         outputs=[literal(int(y), out_type) for y in simulate(realization, samples)],
     )  # fmt: skip

@@ -1,0 +1,84 @@
+"""What floating-point code must give: the same program in more digits, and how far rounding may carry it from that."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.arithmetic.flow import Flow
+from combe.arithmetic.program import program_of
+from combe.arithmetic.stages import Realization
+from combe.delivery.code_choices import CodeChoices
+
+Array = NDArray[np.float64]
+UNIT = {"single": 2.0**-24, "double": 2.0**-53}
+SLACK = 2.0
+"""Of the bound, for terms of second order."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class FloatModel:
+    """Samples as the code gets them, outputs in more digits, and the largest difference rounding can make."""
+
+    samples: Array
+    outputs: Array
+    tolerance: float
+
+
+def float_model(realization: Realization, samples: Array, choices: CodeChoices) -> FloatModel:
+    """The program without its roundings, in 64-bit mantissas, coefficients as the code has them.
+
+    Every sum of m products errs by at most m+1 units of rounding of Σ|factor·signal| (Higham 2002, chapter 3); each
+    such error reaches the output by Σ|h| of its path.
+    """
+    single = choices.number == "single"
+    given = samples.astype(np.float32).astype(np.float64) if single else samples
+    flow = Flow.of(program_of(realization))
+    rounded = Flow(
+        [[type(link)(link.signal, link.delay, float(np.float32(link.gain)) if single else link.gain, link.is_rest)
+          for link in links] for links in flow.steps], flow.output,
+    )  # fmt: skip
+    outputs = _run(rounded, given)
+    largest = float(np.max(np.abs(given), initial=0.0))
+    return FloatModel(given, outputs, SLACK * UNIT[choices.number] * _reach(flow, largest) + choices.guard * 1e-25)
+
+
+def _run(flow: Flow, samples: Array) -> Array:
+    """Every step over all samples: at once where nothing comes back, else sample by sample."""
+    count = len(samples)
+    signals = [samples.astype(np.longdouble)] + [np.zeros(count, dtype=np.longdouble) for _ in flow.steps]
+    if not flow.is_recursive:
+        for index in flow.order:
+            for link in flow.steps[index]:
+                if not link.is_rest and link.delay < count:
+                    signals[index + 1][link.delay :] += (
+                        np.longdouble(link.gain) * signals[link.signal][: count - link.delay]
+                    )
+        return np.asarray(signals[flow.output], dtype=np.float64)
+    rows = [
+        (index + 1, [(link.signal, link.delay, np.longdouble(link.gain)) for link in links if not link.is_rest])
+        for index, links in enumerate(flow.steps)
+    ]
+    lists = [list(signal) for signal in signals]
+    zero = np.longdouble(0)
+    for n in range(count):
+        for number, links in rows:
+            total = zero
+            for signal, delay, gain in links:
+                if n >= delay:
+                    total += gain * lists[signal][n - delay]
+            lists[number][n] = total
+    return np.array(lists[flow.output], dtype=np.float64)
+
+
+def _reach(flow: Flow, largest: float) -> float:
+    """The output's error, in units of rounding, for inputs up to ``largest``."""
+    sizes = np.concatenate([[largest], flow.norms().l1 * largest])
+    total = float(sizes[flow.output])
+    for index, links in enumerate(flow.steps):
+        own = sum(abs(link.gain) * sizes[link.signal] for link in links if not link.is_rest)
+        path = flow.norms(index + 1).l1[flow.output - 1]
+        total += (len(links) + 2) * float(own) * float(path)
+    return total
