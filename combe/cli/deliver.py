@@ -13,7 +13,7 @@ from combe.delivery import checked_name, identifier_from
 from combe.delivery.c import c_package
 from combe.delivery.code_choices import HISTORIES, NUMBERS, CodeChoices
 from combe.errors import CombeError, FormatError
-from combe.proof.arm import TARGETS, prove_on_target
+from combe.proof.arm import RISCV, TARGETS, built_for_riscv, prove_on_target
 from combe.proof.c import Proof, prove_c
 
 LANGUAGES = ("c", "c++")
@@ -51,9 +51,9 @@ def run(
             f'"{language}" is not a language Combe writes', "--language", f"known are {', '.join(LANGUAGES)}"
         )
     for core in target or []:
-        if core not in TARGETS:
+        if core not in (*TARGETS, RISCV):
             raise FormatError(
-                f'"{core}" is not a processor Combe builds for', "--target", f"known are {', '.join(TARGETS)}"
+                f'"{core}" is not a processor Combe builds for', "--target", f"known are {', '.join((*TARGETS, RISCV))}"
             )
     found = read_realization(realization)
     identifier = checked_name(name) if name else identifier_from(found.realization.name)
@@ -71,7 +71,11 @@ def run(
         raise error.at(realization) from None
     written = package.write(to)
     proof = prove_c(package, found.realization, lines, report=say) if prove else None
-    on_targets = [prove_on_target(package, found.realization, core, report=say) for core in target or []]
+    on_targets = [
+        prove_on_target(package, found.realization, core, report=say) for core in target or [] if core != RISCV
+    ]  # fmt: skip
+    if RISCV in (target or []):
+        on_targets.append(built_for_riscv(package))
     document: dict[str, Any] = {
         "format": "combe-delivery", "version": 1, "language": language, "name": identifier,
         "checksum": package.checksum, "files": [str(path) for path in written],

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from combe.design.designed import Design
 from combe.ledger import Cost, Line, cost_of, lines_of
+from combe.ledger.cycles import estimated_cycles
+from combe.ledger.lines import COUNTED, count_lines
 from combe.requirement import Requirement
 
 
@@ -22,8 +22,7 @@ def lines_of_design(design: Design, requirement: Requirement) -> tuple[Line, ...
     lines = lines_of(design.filter, requirement)
     if not design.parts:
         return lines
-    count = cost_of_design(design).multiplies
-    return tuple(
-        replace(line, reached=count, margin=line.asked - count) if line.limit == "max_multiplies" else line
-        for line in lines
-    )
+    counted = count_lines(
+        requirement, cost_of_design(design).multiplies, sum(estimated_cycles(part) for part in design.parts)
+    )  # fmt: skip
+    return (*(line for line in lines if line.limit not in COUNTED), *counted)

@@ -52,7 +52,7 @@ def relaxations(
 def _whole(requirement: Requirement, found: list[Contender]) -> Iterator[Relaxation]:
     """Limits of the whole filter: the best of the contenders that keep all the others."""
     for key, words in (("max_delay_s", "a delay of"), ("max_delay_spread_s", "a delay spread of"),
-                       ("max_multiplies", "")):  # fmt: skip
+                       ("max_multiplies", "multiplies"), ("max_cycles", "cycles a sample"), ("max_multipliers", "multipliers")):  # fmt: skip
         if getattr(requirement, key) is None:
             continue
         best: tuple[float, Contender] | None = None
@@ -66,8 +66,9 @@ def _whole(requirement: Requirement, found: list[Contender]) -> Iterator[Relaxat
         if best is None:
             continue
         value, contender = best
-        if key == "max_multiplies":
-            moved, text = replace(requirement, max_multiplies=int(value)), f"{int(value)} multiplies"
+        if not key.endswith("_s"):
+            value = -int(-value // 1)
+            moved, text = with_whole(requirement, key, value), f"{value} {words}"
         else:
             value = float(f"{value * 1.0005:.4g}")
             moved, text = with_whole(requirement, key, value), f"{words} {duration_text(value)}"

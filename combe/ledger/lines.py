@@ -7,9 +7,12 @@ from typing import Any
 
 from combe.filters import Filter
 from combe.ledger.cost import cost_of
+from combe.ledger.cycles import estimated_cycles
 from combe.ledger.delay import delay_over_passbands
 from combe.requirement import Requirement
 from combe.response import worst_point
+
+COUNTED = ("max_multiplies", "max_cycles", "max_multipliers")
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,11 +74,28 @@ def lines_of(source: Filter, requirement: Requirement) -> tuple[Line, ...]:
             asked = getattr(requirement, name)
             if asked is not None:
                 lines.append(Line("", -1, name, asked, value, asked - value))
-    if requirement.max_multiplies is not None:
-        count = cost_of(source).multiplies
-        most = requirement.max_multiplies
-        lines.append(Line("", -1, "max_multiplies", most, count, most - count))
+    if any(getattr(requirement, key) is not None for key in COUNTED):
+        cycles = estimated_cycles(source) if requirement.max_cycles is not None else 0.0
+        lines += count_lines(requirement, cost_of(source).multiplies, cycles)
     return tuple(lines)
+
+
+def count_lines(requirement: Requirement, multiplies: int, cycles: float) -> list[Line]:
+    """Multiplies a sample, a processor's cycles, and the multipliers that do it at the device's clock."""
+    lines = []
+    if requirement.max_multiplies is not None:
+        most = requirement.max_multiplies
+        lines.append(Line("", -1, "max_multiplies", most, multiplies, most - multiplies))
+    if requirement.max_cycles is not None:
+        lines.append(Line("", -1, "max_cycles", requirement.max_cycles, cycles, requirement.max_cycles - cycles))
+    if requirement.max_multipliers is not None and requirement.clock_hz:
+        clocks = max(int(requirement.clock_hz // requirement.sample_rate_hz), 1)
+        needed = -(-multiplies // clocks)
+        if requirement.clock_hz < requirement.sample_rate_hz:
+            needed = multiplies * -int(-requirement.sample_rate_hz // requirement.clock_hz)
+        most = requirement.max_multipliers
+        lines.append(Line("", -1, "max_multipliers", most, needed, most - needed))
+    return lines
 
 
 def meets(lines: tuple[Line, ...] | list[Line]) -> bool:

@@ -14,6 +14,9 @@ Points = tuple[tuple[float, float], ...]
 Array = NDArray[np.float64]
 
 MAXIMUM_BANDS = 64
+WHOLE_LIMITS = ("max_delay_s", "max_delay_spread_s", "max_multiplies", "max_cycles", "max_multipliers")
+"""Limits of the whole filter. ``max_cycles`` are a processor's per sample, estimated for a Cortex-M4; ``max_multipliers``
+those of a device that runs at ``clock_hz``."""
 SLOWEST_HZ, FASTEST_HZ = 1e-9, 1e15
 
 
@@ -104,6 +107,9 @@ class Requirement:
     max_delay_s: float | None = None
     max_delay_spread_s: float | None = None
     max_multiplies: int | None = None
+    max_cycles: float | None = None
+    max_multipliers: int | None = None
+    clock_hz: float | None = None
     note: str = field(default="", compare=False)
 
     def __post_init__(self) -> None:
@@ -152,10 +158,13 @@ def check(requirement: Requirement) -> None:
         raise RequirementError("no band has min_db, so nothing would pass", "bands", "give one band a min_db")
     if requirement.phase not in ("linear", "any"):
         raise RequirementError(f'phase is "{requirement.phase}"', "phase", 'it must be "linear" or "any"')
-    for key in ("max_delay_s", "max_delay_spread_s", "max_multiplies"):
+    for key in WHOLE_LIMITS:
         value = getattr(requirement, key)
         if value is not None and not (np.isfinite(value) and value >= 0):
             raise RequirementError(f"{value} can't be kept", key, "it must be zero or more")
+    if requirement.max_multipliers is not None and not (requirement.clock_hz or 0) > 0:
+        what = "a number of multipliers says nothing without their clock"
+        raise RequirementError(what, "clock_hz", "give the clock of the device in Hz, such as 4e7")
 
 
 def _check_band(band: Band, where: str, nyquist_hz: float) -> None:

@@ -8,11 +8,14 @@ from typing import Any
 from combe.checking import Fields, describe, is_number
 from combe.errors import CombeError, FileError
 from combe.files import read_json
-from combe.requirement.bands import Band, Limit, Requirement
+from combe.requirement.bands import WHOLE_LIMITS, Band, Limit, Requirement
 
 KEYS = (
     "format", "version", "name", "sample_rate_hz", "bands", "phase", "max_delay_s", "max_delay_spread_s",
     "max_multiplies",
+    "max_cycles",
+    "max_multipliers",
+    "clock_hz",
 )  # fmt: skip
 BAND_KEYS = ("name", "start_hz", "stop_hz", "min_db", "max_db")
 
@@ -53,6 +56,9 @@ def requirement_from(document: Any, where: str = "") -> Requirement:
             max_delay_s=_optional(fields, "max_delay_s", "seconds, zero or more"),
             max_delay_spread_s=_optional(fields, "max_delay_spread_s", "seconds, zero or more"),
             max_multiplies=fields.integer("max_multiplies", 0, 10**9) if fields.has("max_multiplies") else None,
+            max_cycles=_optional(fields, "max_cycles", "clock cycles a sample, zero or more"),
+            max_multipliers=fields.integer("max_multipliers", 0, 10**6) if fields.has("max_multipliers") else None,
+            clock_hz=_optional(fields, "clock_hz", "the clock of the device in Hz"),
             note=fields.text("note", "a text", ""),
         )
     except CombeError as error:
@@ -113,7 +119,7 @@ def requirement_document(requirement: Requirement) -> dict[str, Any]:
         "bands": [_band_document(band) for band in requirement.bands],
         "phase": requirement.phase,
     }  # fmt: skip
-    for key in ("max_delay_s", "max_delay_spread_s", "max_multiplies"):
+    for key in (*WHOLE_LIMITS, "clock_hz"):
         if getattr(requirement, key) is not None:
             document[key] = getattr(requirement, key)
     if requirement.note:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 
 from combe.errors import RequirementError
@@ -15,6 +16,8 @@ from combe.requirement.quantities import (
     parse_ripple,
     short,
 )
+
+USUAL_CLOCK_HZ = 40e6
 
 
 @dataclass(frozen=True, slots=True)
@@ -200,6 +203,10 @@ def whole_words(requirement: Requirement) -> list[tuple[str, str]]:
         found.append(("max_delay_spread_s", duration_text(requirement.max_delay_spread_s)))
     if requirement.max_multiplies is not None:
         found.append(("max_multiplies", str(requirement.max_multiplies)))
+    if requirement.max_cycles is not None:
+        found.append(("max_cycles", f"{requirement.max_cycles:g}"))
+    if requirement.max_multipliers is not None:
+        found.append(("max_multipliers", f"{requirement.max_multipliers} at {(requirement.clock_hz or 0) / 1e6:g} MHz"))
     return found
 
 
@@ -207,6 +214,11 @@ def with_whole(requirement: Requirement, key: str, value: float | None) -> Requi
     """The requirement with one limit of the whole filter set, or taken away with None."""
     if key == "max_multiplies":
         return replace(requirement, max_multiplies=None if value is None else int(value))
+    if key == "max_cycles":
+        return replace(requirement, max_cycles=value)
+    if key == "max_multipliers":
+        clock = None if value is None else requirement.clock_hz or USUAL_CLOCK_HZ
+        return replace(requirement, max_multipliers=None if value is None else int(value), clock_hz=clock)
     if key == "max_delay_s":
         return replace(requirement, max_delay_s=value)
     if key == "max_delay_spread_s":
@@ -220,4 +232,27 @@ def with_whole_figure(requirement: Requirement, key: str, text: str) -> Requirem
         if not text.strip().isdigit():
             raise RequirementError(f'"{text.strip()}" is not a number of multiplies', instead="type one like 64")
         return with_whole(requirement, key, int(text))
+    if key == "max_cycles":
+        return with_whole(requirement, key, _cycles(text, requirement.sample_rate_hz))
+    if key == "max_multipliers":
+        found = re.fullmatch(r"(\d+)(?:\s*(?:at|@)\s*([\d.]+)\s*MHz)?", text.strip(), re.IGNORECASE)
+        if found is None:
+            raise RequirementError(f'"{text.strip()}" is not a number of multipliers', instead="type one like 8 at 40 MHz")
+        clock = float(found[2]) * 1e6 if found[2] else requirement.clock_hz or USUAL_CLOCK_HZ
+        return replace(requirement, max_multipliers=int(found[1]), clock_hz=clock)
     return with_whole(requirement, key, parse_duration(text, requirement.sample_rate_hz))
+
+
+def _cycles(text: str, sample_rate_hz: float) -> float:
+    """Cycles a sample, or a share of a processor: ``64``, or ``20 % of 80 MHz``."""
+    share = re.fullmatch(r"([\d.]+)\s*%\s*(?:of|at)?\s*([\d.]+)\s*MHz", text.strip(), re.IGNORECASE)
+    try:
+        if share is not None:
+            return float(f"{float(share[1]) / 100 * float(share[2]) * 1e6 / sample_rate_hz:.4g}")
+        value = float(text)
+    except ValueError:
+        value = -1.0
+    if not 0 <= value < 1e12:
+        what = f'"{text.strip()}" is not a number of cycles'
+        raise RequirementError(what, instead="type one like 64, or 20 % of 80 MHz")
+    return value

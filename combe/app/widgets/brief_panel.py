@@ -33,11 +33,15 @@ ADD_WHOLE = {
     "max_delay_s": ("Limit the delay", 1e-3),
     "max_delay_spread_s": ("Limit the spread of the delay", 1e-5),
     "max_multiplies": ("Limit the multiplies", 64),
+    "max_cycles": ("Limit a processor's cycles", 200),
+    "max_multipliers": ("Limit a device's multipliers", 8),
 }
 WHOLE_SENTENCES = {
     "max_delay_s": ("Delay", "at most"),
     "max_delay_spread_s": ("Delay spread", "at most"),
     "max_multiplies": ("Spend", "multiplies at most,"),
+    "max_cycles": ("Spend", "cycles a sample at most,"),
+    "max_multipliers": ("Use", "hardware multipliers at most,"),
 }
 
 

@@ -101,7 +101,7 @@ class LedgerModel(QAbstractTableModel):
 def _name(line: Line) -> str:
     words = {
         "min_db": "not below", "max_db": "not above", "max_delay_s": "Delay", "max_delay_spread_s": "Delay spread",
-        "max_multiplies": "Multiplies",
+        "max_multiplies": "Multiplies", "max_cycles": "Cycles a sample", "max_multipliers": "Multipliers",
     }  # fmt: skip
     return f"{line.band} {words[line.limit]}" if line.band else words[line.limit]
 

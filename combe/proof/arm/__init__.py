@@ -1,5 +1,6 @@
-"""Proof of generated C on emulated Arm processors: every sample compared, instructions counted, sizes from the linker."""
+"""Generated C on processors that aren't here: Arm cores emulated, RISC-V built for."""
 
-from combe.proof.arm.target import TARGETS, TargetProof, prove_on_target
+from combe.proof.arm.riscv import RISCV, built_for_riscv
+from combe.proof.arm.target import TARGETS, TargetProof, prove_on_target, sizes_for
 
-__all__ = ["TARGETS", "TargetProof", "prove_on_target"]
+__all__ = ["RISCV", "TARGETS", "TargetProof", "built_for_riscv", "prove_on_target", "sizes_for"]

@@ -11,17 +11,19 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from jinja2 import Environment, PackageLoader, StrictUndefined
-from numpy.typing import NDArray
 
+from combe.arithmetic.formats import Format
 from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Realization
+from combe.delivery.c.codes import code_values, codes_through, converters
+from combe.delivery.c.floating import real_text
+from combe.delivery.c.model import float_model
 from combe.delivery.c.types import c_type, literal
 from combe.delivery.package import Package
 from combe.errors import ToolError
 from combe.proof.tools import find, run, version
-from combe.signals.stimuli import vectors
+from combe.signals.stimuli import random_integers, vectors
 
 COMPILER, EMULATOR, SIZES = "arm-none-eabi-gcc", "qemu-system-arm", "arm-none-eabi-size"
 FLAGS = ["-std=c99", "-O2", "-mthumb", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror"]
@@ -29,6 +31,8 @@ TARGETS = {
     "cortex-m0plus": ["-mcpu=cortex-m0plus"], "cortex-m3": ["-mcpu=cortex-m3"], "cortex-m4": ["-mcpu=cortex-m4"],
     "cortex-m7": ["-mcpu=cortex-m7"],
 }  # fmt: skip
+FLOAT_UNIT = ["-mfpu=fpv4-sp-d16", "-mfloat-abi=hard"]
+WITH_FLOAT_UNIT = ("cortex-m4", "cortex-m7")
 """What code is built for. It runs on an emulated Cortex-M4 board, which executes the instructions of all four."""
 BOARD = ["-M", "mps2-an386", "-display", "none", "-chardev", "stdio,id=words", "-semihosting-config", "enable=on,chardev=words",
          "-icount", "shift=0"]  # fmt: skip
@@ -66,10 +70,13 @@ class TargetProof:
             return self.failure
         if self.differences:
             return f"{self.differences} of {self.samples} samples differ on {self.target}"
+        sizes = f"{self.code_bytes} bytes of code, {self.constant_bytes} of constants, {self.state_bytes} of state"
+        if not self.instructions:
+            return f"{self.target}: builds without a warning, not run; {sizes}"
         longest = max(self.instructions)
         return (
             f"{self.target}: {self.samples} samples identical, {self.instructions[longest]:.1f} instructions a sample in blocks "
-            f"of {longest}; {self.code_bytes} bytes of code, {self.constant_bytes} of constants, {self.state_bytes} of state"
+            f"of {longest}; {sizes}"
         )
 
     def document(self) -> dict[str, Any]:
@@ -88,30 +95,33 @@ def prove_on_target(
     target: str = "cortex-m4",
     portable: bool = False,
     report: Callable[[str], None] = lambda _: None,
+    with_codes: bool = False,
 ) -> TargetProof:
     """Build for a processor, run on the emulator, compare every sample with the bit-true model, count instructions.
 
-    ``portable`` leaves the intrinsics out. A missing tool is a proof that doesn't hold, with how to get it as its failure.
+    ``portable`` leaves the intrinsics out. ``with_codes`` runs the entry for raw converter codes. Floating point is compared
+    within what rounding may make of it, in the unit of the cores that have one. A missing tool is a proof that doesn't hold, with how to get it as its failure.
     """
     tool = COMPILER
     try:
         compiler, emulator, sizes = find(COMPILER), find(EMULATOR), find(SIZES)
         tool = version(COMPILER)
-        samples = vectors(realization, SAMPLES, seed=5)
+        played = _vectors(package, realization, with_codes)
         with tempfile.TemporaryDirectory(prefix="combe-target-") as place:
             folder = Path(place)
             package.write(folder)
-            (folder / "harness.c").write_text(_harness(package, realization, samples), encoding="utf-8")
+            (folder / "harness.c").write_text(_harness(package, played, with_codes), encoding="utf-8")
             for name in ("board.c", "board.ld"):
                 shutil.copy(Path(__file__).parent / name, folder / name)
             report(f"building for {target}")
-            flags = [*TARGETS[target], *FLAGS, *(PORTABLE if portable else [])]
+            unit = FLOAT_UNIT if package.choices.is_float and target in WITH_FLOAT_UNIT else []
+            flags = [*TARGETS[target], *unit, *FLAGS, *(PORTABLE if portable else [])]
             run([compiler, *flags, "-c", f"{package.file}.c"], folder)
-            loose = [flag for flag in TARGETS[target] if flag.startswith("-m")] + ["-mthumb", "-O2", "-std=gnu99"]
+            loose = [*TARGETS[target], *unit, "-mthumb", "-O2", "-std=gnu99"]
             linked = ["-nostartfiles", "-Wl,--no-warn-rwx-segments", "-T", "board.ld"]
-            run([compiler, *loose, *linked, "-o", "check.elf", "board.c", "harness.c", f"{package.file}.o"], folder)
+            run([compiler, *loose, *linked, "-o", "check.elf", "board.c", "harness.c", f"{package.file}.o", *(["-lgcc"] if unit or package.choices.is_float else [])], folder)
             code, constants = _sizes(run([sizes, "-A", f"{package.file}.o"], folder).decode())
-            state = _state_bytes(compiler, sizes, package, folder, TARGETS[target])
+            state = _state_bytes(compiler, sizes, package, folder, [*TARGETS[target], "-mthumb"])
             report(f"running on an emulated {target}")
             said = run([emulator, *BOARD, "-kernel", "check.elf"], folder, seconds=SECONDS).decode("utf-8", "replace")
     except ToolError as error:
@@ -120,12 +130,24 @@ def prove_on_target(
     if found is None:
         return TargetProof(target, tool, 0, 0, {}, failure=f"the program ended with {said.strip()[:100]!r}")
     ticks = {int(block): int(value) for block, value in re.findall(r"block (\d+) (\d+)", said)}
-    count = len(samples)
+    count = len(played.inputs)
     counted = {block: value * TICK_INSTRUCTIONS / count for block, value in ticks.items()}
     uses = not portable and "__smlad" in package.text(f"{package.file}.c") and target in ("cortex-m4", "cortex-m7")
     return TargetProof(
         target, tool, count * len(BLOCKS), int(found[1]), counted, code, constants, state, uses
     )  # fmt: skip
+
+
+def sizes_for(package: Package, compiler: str, flags: list[str]) -> tuple[int, int, int]:
+    """Bytes of code, constants and state, as a compiler's linker tells them; nothing is run."""
+    prefix = compiler.removesuffix("gcc")
+    built, measure = find(compiler), find(f"{prefix}size")
+    with tempfile.TemporaryDirectory(prefix="combe-size-") as place:
+        folder = Path(place)
+        package.write(folder)
+        run([built, *flags, "-std=c99", "-O2", "-c", f"{package.file}.c"], folder)
+        code, constants = _sizes(run([measure, "-A", f"{package.file}.o"], folder).decode())
+        return code, constants, _state_bytes(built, measure, package, folder, flags)
 
 
 def _sizes(table: str) -> tuple[int, int]:
@@ -134,7 +156,7 @@ def _sizes(table: str) -> tuple[int, int]:
     for name, size in re.findall(r"^(\.\S+)\s+(\d+)", table, re.MULTILINE):
         if name.startswith(".text"):
             code += int(size)
-        elif name.startswith((".rodata", ".data")):
+        elif name.startswith((".rodata", ".data", ".srodata", ".sdata")):
             constants += int(size)
     return code, constants
 
@@ -143,8 +165,8 @@ def _state_bytes(compiler: str, sizes: str, package: Package, folder: Path, flag
     """Size of the state, from an object that holds one."""
     text = f'#include "{package.file}.h"\n{package.types["state"]} one;\n'
     (folder / "one.c").write_text(text, encoding="utf-8")
-    run([compiler, *flags, "-mthumb", "-fno-common", "-c", "one.c"], folder)
-    found = re.search(r"^\.bss\s+(\d+)", run([sizes, "-A", "one.o"], folder).decode(), re.MULTILINE)
+    run([compiler, *flags, "-fno-common", "-c", "one.c"], folder)
+    found = re.search(r"^\.s?bss\s+(\d+)", run([sizes, "-A", "one.o"], folder).decode(), re.MULTILINE)
     return int(found[1]) if found else 0
 
 
@@ -155,10 +177,41 @@ def _environment() -> Environment:
     )
 
 
-def _harness(package: Package, realization: Realization, samples: NDArray[np.int64]) -> str:
+@dataclass(frozen=True, slots=True)
+class _Vectors:
+    """What the harness plays and expects, as C constants."""
+
+    in_type: str
+    out_type: str
+    inputs: list[str]
+    outputs: list[str]
+    tolerance: str = ""
+
+
+def _vectors(package: Package, realization: Realization, with_codes: bool) -> _Vectors:
+    choices, types = package.choices, package.types
+    if with_codes:
+        entry, _ = converters(choices)
+        values = code_values(realization, choices)
+        assert values is not None
+        codes = random_integers(SAMPLES, Format(False, entry.bits, 0), 5)
+        answers = codes_through(realization, choices, codes)
+        return _Vectors(values["in_type"], values["out_type"], [f"{int(c)}u" for c in codes], [f"{int(c)}u" for c in answers])
+    samples = vectors(realization, SAMPLES, seed=5)
+    if choices.is_float:
+        model = float_model(realization, samples * realization.input.step, choices)
+        words = [[real_text(float(x), choices.number) for x in each] for each in (model.samples, model.outputs)]
+        return _Vectors(types["input"], types["output"], *words, real_text(model.tolerance, choices.number))
     in_type, out_type = c_type(realization.input), c_type(realization.output)
+    return _Vectors(
+        types["input"], types["output"], [literal(int(x), in_type) for x in samples],
+        [literal(int(y), out_type) for y in simulate(realization, samples)],
+    )  # fmt: skip
+
+
+def _harness(package: Package, found: _Vectors, with_codes: bool) -> str:
     return _environment().get_template("harness.c.j2").render(
-        name=package.name, file=package.file, types=package.types, is_header_only=False, count=len(samples), blocks=BLOCKS,
-        inputs=[literal(int(x), in_type) for x in samples],
-        outputs=[literal(int(y), out_type) for y in simulate(realization, samples)],
+        name=package.name, file=package.file, types=package.types, is_header_only=False, count=len(found.inputs),
+        blocks=BLOCKS, entry="run_codes" if with_codes else "run", in_type=found.in_type, out_type=found.out_type,
+        inputs=found.inputs, outputs=found.outputs, tolerance=found.tolerance,
     )  # fmt: skip

@@ -1,0 +1,86 @@
+"""``combe budget``"""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated
+
+import typer
+from rich.console import Console
+from rich.table import Table
+
+from combe.arithmetic.reading import read_realization
+from combe.cli.output import print_json, say
+from combe.errors import FormatError
+from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
+from combe.proof.budget import BudgetRow, budget, calibrated
+
+SCALES = {"": 1.0, "k": 1e3, "M": 1e6, "G": 1e9}
+
+
+def run(
+    realization: Annotated[str, typer.Argument(metavar="REALIZATION.json", help="The realization file.")],
+    core: Annotated[str, typer.Option(help=f"The processor: {', '.join(CYCLES_PER_INSTRUCTION)}.")] = "cortex-m4",
+    clock: Annotated[str, typer.Option(metavar="HZ", help="Its clock, such as 80M.")] = "80M",
+    taps: Annotated[str, typer.Option(metavar="N,N,…", help="Other numbers of taps to count too.")] = "",
+    measured: Annotated[
+        str, typer.Option(metavar="C|CYCLES/SAMPLES", help="Cycles an instruction, or what a timer counted in blocks of 256.")
+    ] = "",
+    json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
+) -> int:
+    """Instructions of generated C on an emulated processor, and the share of its clock they take."""
+    found = read_realization(realization).realization
+    lengths = _lengths(taps)
+    clock_hz = _hertz(clock)
+    calibrated(core, clock_hz, "")
+    first = None
+    if "/" in measured:
+        usual = calibrated(core, clock_hz, "")
+        rows = [row for row in budget(found, usual, (), ("intrinsics",)) if isinstance(row, BudgetRow)]
+        first = next((row.instructions for row in rows if row.block == 256), None)
+    calibration = calibrated(core, clock_hz, measured, first)
+    rows, troubles = [], []
+    for each in budget(found, calibration, lengths):
+        if isinstance(each, BudgetRow):
+            rows.append(each)
+        else:
+            troubles.append(each)
+            say(each)
+    how = "measured" if calibration.is_measured else "typical"
+    if json:
+        print_json({
+            "format": "combe-budget", "version": 1, "core": core, "clock_hz": clock_hz,
+            "sample_rate_hz": found.sample_rate_hz, "cycles_per_instruction": calibration.cycles_per_instruction,
+            "calibration": how, "rows": [row.document() for row in rows], "troubles": troubles,
+        })  # fmt: skip
+    else:
+        _print(rows)
+        print(f"Instructions are counted; cycles are instructions times {calibration.cycles_per_instruction:.4g} ({how}).")
+    return 0 if rows else 1
+
+
+def _print(rows: list[BudgetRow]) -> None:
+    table = Table(box=None, pad_edge=False)
+    for head in ("variant", "taps", "block", "instructions", "cycles", "share", "highest rate"):
+        table.add_column(head, justify="left" if head == "variant" else "right")
+    for row in rows:
+        table.add_row(
+            row.variant, str(row.taps or "as it is"), str(row.block), f"{row.instructions:.1f}", f"{row.cycles:.1f}",
+            f"{100 * row.share:.2f} %", f"{row.highest_rate_hz:.5g} Hz",
+        )  # fmt: skip
+    Console(width=110).print(table)
+
+
+def _hertz(text: str) -> float:
+    found = re.fullmatch(r"\s*([\d.]+(?:e\d+)?)\s*([kMG]?)(?:Hz)?\s*", text)
+    try:
+        return float(found[1]) * SCALES[found[2]] if found else float("nan")
+    except ValueError:
+        raise FormatError(f"{text!r} is not a clock", "--clock", "a frequency such as 80M or 8e7") from None
+
+
+def _lengths(text: str) -> tuple[int, ...]:
+    words = [word for word in text.split(",") if word.strip()]
+    if any(not word.strip().isdigit() for word in words) or len(words) > 12:
+        raise FormatError(f"{text!r} are not numbers of taps", "--taps", "at most 12 of them, such as 16,64,256")
+    return tuple(int(word) for word in words)

@@ -1,0 +1,160 @@
+"""What a filter costs a processor: instructions counted on the emulator, turned into shares of its clock."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+from combe.arithmetic.stages import Realization, Requantize, TapSum, needed_accumulator
+from combe.delivery.c import c_package
+from combe.delivery.code_choices import CodeChoices
+from combe.errors import FormatError
+from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
+from combe.proof.arm import prove_on_target
+
+VARIANTS = ("integer", "intrinsics", "converter codes", "single")
+MOST_BUDGET_TAPS = 1024
+
+
+@dataclass(frozen=True, slots=True)
+class Calibration:
+    """A core's clock, and how many cycles an instruction takes on it: typical, typed in, or from a measured timer count."""
+
+    core: str
+    clock_hz: float
+    cycles_per_instruction: float
+    is_measured: bool = False
+
+    @staticmethod
+    def usual(core: str, clock_hz: float) -> Calibration:
+        """Typical for the core."""
+        return Calibration(core, clock_hz, CYCLES_PER_INSTRUCTION[core])
+
+
+@dataclass(frozen=True, slots=True)
+class BudgetRow:
+    """One variant in one block length. ``taps`` is 0 where the filter is the one in hand."""
+
+    variant: str
+    block: int
+    taps: int
+    instructions: float
+    cycles: float
+    share: float
+    highest_rate_hz: float
+    cycles_left: float
+
+    def document(self) -> dict[str, Any]:
+        """As ``--json`` prints it."""
+        return {
+            "variant": self.variant, "block": self.block, "taps": self.taps, "instructions_per_sample": self.instructions,
+            "cycles_per_sample_estimated": self.cycles, "share": self.share, "highest_rate_hz": self.highest_rate_hz,
+            "cycles_left_per_second": self.cycles_left,
+        }  # fmt: skip
+
+
+def budget(
+    realization: Realization,
+    calibration: Calibration,
+    lengths: tuple[int, ...] = (),
+    variants: tuple[str, ...] = VARIANTS,
+    is_stopped: Callable[[], bool] = lambda: False,
+) -> Iterator[BudgetRow | str]:
+    """Rows as they are measured, sentences for what could not be; for the filter itself, then for other lengths of taps."""
+    for taps in (0, *lengths):
+        made = with_taps(realization, taps) if taps else realization
+        for variant in variants:
+            if is_stopped():
+                return
+            choices = variant_choices(variant, made)
+            if choices is None:
+                continue
+            try:
+                package = c_package(made, "filter_in_budget", choices=choices)
+            except FormatError as error:
+                yield f"{variant}: {error.sentence()}"
+                continue
+            portable = variant != "intrinsics"
+            proof = prove_on_target(package, made, calibration.core, portable, with_codes=variant == "converter codes")
+            if not proof.holds:
+                yield f"{variant}: {proof.sentence()}"
+                continue
+            for block, instructions in proof.instructions.items():
+                yield budget_row(variant, block, taps, instructions, realization.sample_rate_hz, calibration)
+
+
+def budget_row(
+    variant: str, block: int, taps: int, instructions: float, rate_hz: float, calibration: Calibration
+) -> BudgetRow:  # fmt: skip
+    """Shares and rates that follow from instructions a sample."""
+    cycles = instructions * calibration.cycles_per_instruction
+    share = cycles * rate_hz / calibration.clock_hz
+    left = calibration.clock_hz - cycles * rate_hz
+    return BudgetRow(variant, block, taps, instructions, cycles, share, calibration.clock_hz / cycles, left)
+
+
+def variant_choices(variant: str, made: Realization) -> CodeChoices | None:
+    """How a variant is generated; nothing where it would be the same as another."""
+    if variant == "intrinsics":
+        return CodeChoices()
+    if variant == "converter codes":
+        bits = min(12, made.input.bits)
+        return CodeChoices(converter_in=str(bits), converter_out=str(bits)) if made.input.signed and bits > 1 else None
+    return CodeChoices(number="single") if variant == "single" else CodeChoices()
+
+
+def with_taps(realization: Realization, count: int) -> Realization:
+    """The same arithmetic with another number of taps: the coefficients repeated or cut, the accumulator made to fit.
+
+    Raises
+    ------
+    FormatError
+        If it has no taps, or the number is out of reach.
+    """
+    if not 1 <= count <= MOST_BUDGET_TAPS:
+        raise FormatError(f"{count} taps are out of reach", "taps", f"1 to {MOST_BUDGET_TAPS}")
+    stage = realization.stages[0]
+    if not isinstance(stage, TapSum):
+        raise FormatError("other lengths go with taps", "taps", "leave them out for sections")
+    values = (stage.coefficients * -(-count // len(stage.coefficients)))[:count]
+    changed = replace(stage, coefficients=values, form="direct", branches=1)
+    changed = replace(changed, accumulator=needed_accumulator(changed, realization.input))
+    after = [replace(each, source=changed.accumulator) if k == 0 and isinstance(each, Requantize) else each
+             for k, each in enumerate(realization.stages[1:])]  # fmt: skip
+    output = realization.output if after else changed.accumulator
+    return replace(realization, output=output, stages=(changed, *after))
+
+
+def calibrated(core: str, clock_hz: float, typed: str, instructions: float | None = None) -> Calibration:
+    """A calibration from what was typed: nothing (typical), ``1.4`` cycles an instruction, or a timer's ``cycles/samples``
+    for a run whose instructions a sample are known.
+
+    Raises
+    ------
+    FormatError
+        If it's none of these.
+    """
+    if core not in CYCLES_PER_INSTRUCTION:
+        known = ", ".join(CYCLES_PER_INSTRUCTION)
+        raise FormatError(f'"{core}" is not a processor Combe builds for', "core", f"known are {known}")
+    if not 1e3 <= clock_hz <= 1e11:
+        raise FormatError(f"a clock of {clock_hz:g} Hz is out of reach", "clock", "it runs from 1 kHz to 100 GHz")
+    text = typed.strip()
+    if not text:
+        return Calibration.usual(core, clock_hz)
+    try:
+        if "/" in text:
+            cycles, samples = (float(part) for part in text.split("/"))
+            factor = cycles / samples / (instructions or float("nan"))
+        else:
+            factor = float(text)
+    except (ValueError, ZeroDivisionError):
+        factor = float("nan")
+    if not 0.05 <= factor <= 50:
+        what = f"{typed!r} gives no cycles an instruction"
+        raise FormatError(what, "measured", "type a number such as 1.3, or a timer's count as cycles/samples")
+    return Calibration(core, clock_hz, factor, True)
+
+
+__all__ = ["BudgetRow", "Calibration", "budget", "budget_row", "calibrated", "variant_choices", "with_taps"]
