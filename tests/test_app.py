@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import os
+import shutil
 import tempfile
 import time
 import unittest
@@ -487,6 +489,108 @@ class Keeping(WindowCase):
         self.window.dialogs.open_path(path)
         self.settle()
         self.assertEqual(states(self.session)["code"].margin, "proved")
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_choices_of_code_change_its_text(self) -> None:
+        window = self.window
+        window.open_step("code")
+        panel, view = window.code, window.code_view
+        panel.boxes["history"].setCurrentText("double")
+        panel.boxes["history"].activated.emit(1)
+        self.settle()
+        self.assertEqual(self.session.project.code.history, "double")
+        self.assertIn("kept twice", view.text.toPlainText())
+        for key, words in (("converter_in", "12"), ("converter_out", "12@2000")):
+            panel.texts[key].setFocus()
+            panel.texts[key].selectAll()
+            QTest.keyClicks(panel.texts[key], words)
+            QTest.keyClick(panel.texts[key], Qt.Key.Key_Return)
+        self.settle()
+        self.assertEqual(self.session.project.code.converter_out, "12@2000")
+        self.assertIn("calls_run_codes", view.text.toPlainText())
+        panel.boxes["number"].setCurrentText("single")
+        panel.boxes["number"].activated.emit(1)
+        self.settle()
+        self.assertEqual(self.session.project.code.converter_in, "")
+        self.assertIn("as real values", view.text.toPlainText())
+        window.dialogs.save_path(self.folder / "p.combe")
+        self.assertEqual(read_project(self.folder / "p.combe").code, self.session.project.code)
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_changes_since_the_last_export_are_shown(self) -> None:
+        view = self.window.code_view
+        self.window.open_step("code")
+        self.window.dialogs.export_to(self.folder / "c")
+        view.changes.setChecked(True)
+        view.open_file(1)
+        self.assertIn("Nothing has changed", view.text.toPlainText())
+        self.session.change(replace(self.session.project, code_name="bats"), "name")
+        self.settle()
+        self.assertIn("isn't there", view.text.toPlainText())
+        self.session.change(
+            replace(self.session.project, code_name="calls", code=replace(self.session.project.code, unroll=4)),
+            "unroll",
+        )
+        self.settle()
+        self.assertIn("+        tap += 4;", view.text.toPlainText())
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_the_measured_response_is_drawn_after_a_proof(self) -> None:
+        page = self.window.code_view.measured
+        self.window.open_step("code")
+        self.window.code_view.open_page("Measured")
+        self.assertIn("Prove the code", page.words.text())
+        self.session.prove()
+        self.settle()
+        self.assertIsNotNone(page.heard)
+        self.assertIn("1023 frequencies", page.words.text())
+        self.assertTrue(all(item.isVisible() for item in page.found))
+
+    def test_the_table_follows_its_recipe(self) -> None:
+        page = self.window.code_view.table
+        self.window.open_step("code")
+        self.window.code_view.open_page("Table")
+        self.assertIn("static const int16_t calls[113]", page.text.toPlainText())
+        page.half.click()
+        self.settle()
+        self.assertIn("calls[57]", page.text.toPlainText())
+        QTest.keyClicks(page.texts["value"], "L")
+        self.settle()
+        self.assertIn("124L, -52L", page.text.toPlainText())
+        page.save_path(str(self.folder / "own.json"))
+        self.session.undo()
+        page.open_path(str(self.folder / "own.json"))
+        self.settle()
+        self.assertIn("124L, -52L", page.text.toPlainText())
+        page.open_path(str(self.folder / "none.json"))
+        self.assertIn("no recipe and no file", page.trouble.text())
+        page.gallery.setCurrentIndex(4)
+        page.gallery.activated.emit(4)
+        self.settle()
+        self.assertEqual(len(json.loads(page.text.toPlainText())), 113)
+        self.window.dialogs.save_path(self.folder / "p.combe")
+        self.assertEqual(read_project(self.folder / "p.combe").recipe, self.session.project.recipe)
+
+    @unittest.skipUnless(shutil.which("qemu-system-arm") and shutil.which("arm-none-eabi-gcc"), "no emulator")
+    def test_the_budget_counts_and_follows_the_clock(self) -> None:
+        page = self.window.code_view.budget
+        self.window.open_step("code")
+        self.window.code_view.open_page("Budget")
+        with mock.patch("combe.app.session.BUDGET_TAPS", (16,)):
+            page.measure.click()
+            self.settle()
+            shares = [row.share for row in page.rows if row.variant == "integer" and not row.taps]
+            self.assertEqual(len(shares), 4)
+            self.assertEqual({row.taps for row in page.rows}, {0, 16})
+            page.clock.setText("160")
+            page.clock.editingFinished.emit()
+            self.settle()
+        again = [row.share for row in page.rows if row.variant == "integer" and not row.taps]
+        for before, after in zip(shares, again):
+            self.assertAlmostEqual(after, before / 2)
+        page.clock.setText("fast")
+        page.clock.editingFinished.emit()
+        self.assertIn("not a clock", page.words.text())
 
     def test_a_name_that_cannot_stand_in_code_is_told(self) -> None:
         self.window.open_step("code")

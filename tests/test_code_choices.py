@@ -67,7 +67,7 @@ class Integers(unittest.TestCase):
         for count in (1, 2, 3, 4, 5, 9, 33):
             half = [0.3 / (k + 1) for k in range((count + 1) // 2)]
             even = Fir(tuple(half + half[::-1][count % 2 :]))
-            odd = Fir(tuple([*half[: count // 2], *[0.0] * (count % 2), *[-h for h in half[: count // 2][::-1]]]))
+            odd = Fir((*half[: count // 2], *[0.0] * (count % 2), *[-h for h in half[: count // 2][::-1]]))
             for filter in (even, odd) if count > 2 else (even,):
                 for structure in ("direct", "folded"):
                     for history in ("double", "circular", "blocks"):

@@ -110,7 +110,7 @@ class Demo(unittest.TestCase):
         rounded = rounded_of(project, ideal)
         for lines in (ideal.lines, rounded.lines, arithmetic_lines(rounded)):
             self.assertTrue(all(line.margin >= 0 for line in lines))
-        self.assertEqual(package_of(project, rounded), package_of(project, rounded))
+        self.assertEqual(package_of(project, rounded, ideal), package_of(project, rounded, ideal))
 
     def test_the_night_is_the_same_every_time_and_fits_the_converter(self) -> None:
         from combe.arithmetic.formats import parse_format

@@ -193,6 +193,7 @@ def processors() -> None:
     from pathlib import Path as Place
 
     from combe.arithmetic.realize import Choices, realize
+    from combe.arithmetic.section import Section
     from combe.delivery.c import c_package
     from combe.delivery.package import Package, SourceFile
     from combe.design.methods import design
@@ -222,9 +223,30 @@ def processors() -> None:
                         f"m4_{taps}_taps_block_{block}_{name}", count / taps, "per tap", "instructions, Cortex-M4, -O2"
                     )
     sections = realize(design(low, "elliptic", 8).filter, 48_000, Choices(16))
-    proof = prove_on_target(c_package(sections, "calls"), sections)
-    if proof.holds:
-        note("m4_section_block_256", proof.instructions[256] / 4, "each", "instructions of one section, direct form I")
+    package = c_package(sections, "calls")
+    text = (Place(__file__).parent / "by_hand_sections.c").read_text(encoding="utf-8")
+    own = [stage for stage in sections.stages if isinstance(stage, Section)]
+    rows = []
+    for stage, source in zip(own, sections.formats()):
+        u, v = stage.shifts(source)
+        rows.append(
+            "{ " + ", ".join(str(value << shift) for value, shift in zip((*stage.b, *stage.a), (u, u, u, v, v))) + " }"
+        )
+    shifts = ", ".join(str(stage.accumulator.fraction - stage.result.fraction) for stage in own)
+    text = text.replace("@COUNT@", str(len(own))).replace("@FACTORS@", ", ".join(rows)).replace("@SHIFTS@", shifts)
+    header = package.text(".h")
+    start, stop = header.index("typedef struct {"), header.index("} calls_state_t;")
+    plain = header[:start] + f"typedef struct {{ int32_t delays[{len(own)}][4]; " + header[stop:]
+    hand = Package("c", "calls", (SourceFile("calls.h", plain), SourceFile("calls.c", text)))
+    for name, one, portable in (("hand", hand, True), ("portable", package, True), ("intrinsics", package, False)):
+        count = prove_on_target(one, sections, portable=portable).instructions.get(256)
+        if count is not None:
+            note(
+                f"m4_section_{name}",
+                count / len(own),
+                "each",
+                "instructions of one section, direct form I, blocks of 256",
+            )
 
 
 def response() -> None:

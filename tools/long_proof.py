@@ -1,4 +1,4 @@
-"""The long proofs that CI skips: hundreds of random realizations through gcc and the sanitizers."""
+"""The long proofs that CI skips: hundreds of random realizations through gcc, the sanitizers and an emulated processor."""
 
 from __future__ import annotations
 
@@ -7,13 +7,15 @@ import sys
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
-COUNT = 300
+COUNT, ON_TARGET = 300, 200
 
 
 def main() -> int:
     """Prove each, count what holds."""
     sys.path.insert(0, str(ROOT))
     from combe.delivery.c import c_package
+    from combe.delivery.code_choices import CodeChoices
+    from combe.proof.arm import prove_on_target
     from combe.proof.c import prove_c
     from tests.test_arithmetic import random_realization
     from tests.test_delivery import SANITIZERS
@@ -21,15 +23,23 @@ def main() -> int:
 
     source = random.Random(2026)
     passed = failed = 0
+
+    def told(name: str, holds: bool, sentence: str) -> None:
+        nonlocal passed, failed
+        print(f"{passed + failed + 1:4} {'ok  ' if holds else 'FAIL'} {name}  {'' if holds else sentence}", flush=True)
+        passed, failed = (passed + 1, failed) if holds else (passed, failed + 1)
+
     for index in range(COUNT):
         made = random_realization(source, 32) if index % 2 else random_network(source)
-        proof = prove_c(c_package(made, "filter_1"), made, (), SANITIZERS)
-        words = " ".join(str(entry) for entry in made.formats())
-        print(
-            f"{index + 1:4} {'ok  ' if proof.holds else 'FAIL'} {words}  {'' if proof.holds else proof.sentence()}",
-            flush=True,
-        )
-        passed, failed = (passed + 1, failed) if proof.holds else (passed, failed + 1)
+        choices = CodeChoices(history=("blocks", "double")[index % 4 // 2])
+        proof = prove_c(c_package(made, "filter_1", choices=choices), made, (), SANITIZERS)
+        told(" ".join(str(entry) for entry in made.formats()), proof.holds, proof.sentence())
+    for index in range(ON_TARGET):
+        made = random_realization(source, 40) if index % 2 else random_network(source)
+        package = c_package(made, "filter_1")
+        for portable in (False, True):
+            target = prove_on_target(package, made, ("cortex-m4", "cortex-m0plus", "cortex-m7")[index % 3], portable)
+            told(f"{target.target} {'portable' if portable else 'intrinsics'}", target.holds, target.sentence())
     print(f"\n{passed} passed, {failed} failed")
     return 1 if failed else 0
 

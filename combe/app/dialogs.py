@@ -103,6 +103,9 @@ class Dialogs:
         except CombeError as error:
             self.complain("The code was not written", error)
             return False
+        session = self.window.session
+        session.history.current = replace(session.project, export_folder=str(folder))
+        self.window.code_view.show_package(package, folder=str(folder))
         self.window.tell(f"{len(written)} files are in {folder}; make check there builds and runs them")
         return True
 

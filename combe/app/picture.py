@@ -32,6 +32,7 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     from combe.app.session import Session
     from combe.app.settings import Settings
     from combe.app.theme.palette import THEME
+    from combe.app.views import PAGES
     from combe.app.window import MainWindow
 
     application = QApplication.instance()
@@ -47,7 +48,7 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     window.show()
     session.start()
     settle(session)
-    if prove:
+    if prove or view == "measured":
         session.prove()
         settle(session)
     if view in TABS:
@@ -56,7 +57,12 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
         _process()
         pixmap = _alone(window, size)
     else:
-        window.open_step(view)
+        window.open_step("code" if view in PAGES else view)
+        if view in PAGES:
+            if view == "budget":
+                session.count()
+                settle(session)
+            window.code_view.open_page(view.capitalize())
         _process()
         pixmap = window.grab()
     content = QByteArray()

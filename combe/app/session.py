@@ -6,6 +6,8 @@ import contextlib
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
+from queue import Queue
+from threading import Thread
 from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -29,6 +31,7 @@ from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, pack
 from combe.project.document import DesignChoice, Project, ProofRecord
 from combe.project.file import read_project, save_project
 from combe.project.history import History
+from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.c import Proof, prove_c
 from combe.requirement import Requirement
 from combe.signals.listening import SIGNALS, Heard, listen
@@ -36,6 +39,7 @@ from combe.signals.listening import SIGNALS, Heard, listen
 WIDTHS = range(FEWEST_BITS + 4, 25)
 REST_MS = 180
 REMEMBERED = 64
+BUDGET_TAPS = (16, 32, 64, 128, 256)
 
 WidthRow = tuple[int, float]
 """Coefficient bits, and the least margin in dB."""
@@ -64,6 +68,10 @@ class Session(QObject):
         self.measured: tuple[Line, ...] = ()
         self.package: Package | None = None
         self.proof: Proof | None = None
+        self.proof_step = ""
+        self.budget: list[BudgetRow] = []
+        self.budget_sentence = ""
+        self.is_counting = False
         self.contenders: list[Contender] = []
         self.prices: list[Price] = []
         self.relaxations: list[Relaxation] = []
@@ -84,6 +92,7 @@ class Session(QObject):
         self.side_lane = self._lane("side", self._take)
         self.proof_lane = self._lane("proof", self._take)
         self.look_lane = self._lane("look", self._take)
+        self.count_lane = self._lane("count", self._take)
         self.proof_lane.finished.connect(lambda: self.stepped.emit("proof"))
         self.proof_lane.failed.connect(lambda error: self._fail("proof", error))
         self.chain_lane.failed.connect(lambda error: self._fail("chain", error))
@@ -105,7 +114,7 @@ class Session(QObject):
     @property
     def is_busy(self) -> bool:
         """Whether anything is still being worked out."""
-        lanes = (self.chain_lane, self.side_lane, self.proof_lane, self.look_lane)
+        lanes = (self.chain_lane, self.side_lane, self.proof_lane, self.look_lane, self.count_lane)
         return self._rest.isActive() or any(lane.is_busy for lane in lanes)
 
     @property
@@ -124,7 +133,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Stop all background work."""
-        for lane in (self.chain_lane, self.side_lane, self.proof_lane, self.look_lane):
+        for lane in (self.chain_lane, self.side_lane, self.proof_lane, self.look_lane, self.count_lane):
             lane.close()
 
     # -- changes ---------------------------------------------------------------------------------------------
@@ -263,6 +272,12 @@ class Session(QObject):
             return
         elif step == "proof":
             self._take_proof(value)
+        elif step == "proof-step":
+            self.proof_step = value
+            self.stepped.emit("proof")
+            return
+        elif step == "budget":
+            self.budget, self.budget_sentence, self.is_counting = value
         elif step == "contenders":
             self.contenders = value
         elif step == "prices":
@@ -327,8 +342,16 @@ class Session(QObject):
         package, rounded = self.package, self.rounded
         if package is not None and rounded is not None:
             self.proof = None
+            self.proof_step = "building"
             self.proof_lane.submit(lambda is_stopped: _prove(package, rounded, is_stopped))
             self.stepped.emit("proof")
+
+    def count(self) -> None:
+        """Count instructions for the budget page."""
+        rounded, project = self.rounded, self.project
+        if rounded is not None:
+            self.is_counting = True
+            self.count_lane.submit(lambda is_stopped: _counted(rounded, project, is_stopped))
 
     def _take_proof(self, proof: Proof) -> None:
         self.proof = proof
@@ -368,7 +391,7 @@ def _chain(
     yield "arithmetic", arithmetic_lines(rounded)
     yield "certified", certified_lines(rounded.realization, project.requirement, rounded.lines)
     try:
-        yield "code", package_of(project, rounded)
+        yield "code", package_of(project, rounded, ideal)
     except CombeError as error:
         yield "code-trouble", error
     # Last, for following every state of a section may take seconds.
@@ -459,5 +482,56 @@ def _charted(design: Design, project: Project, is_stopped: Callable[[], bool]) -
 
 
 def _prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
-    yield "told", f"proving {package.name} with gcc"
-    yield "proof", prove_c(package, rounded.realization, rounded.lines, is_stopped=is_stopped)
+    """The proof, its steps told while it runs."""
+    yield "told", f"proving {package.name} with {'g++' if package.language == 'c++' else 'gcc'}"
+    yield from _with_steps(
+        lambda report: ("proof", prove_c(package, rounded.realization, rounded.lines, report=report, is_stopped=is_stopped))
+    )  # fmt: skip
+
+
+def _with_steps(work: Callable[[Callable[[str], None]], tuple[str, Any]]) -> Iterator[tuple[str, Any]]:
+    """What a long piece of work reports, as it comes, then its result."""
+    news: Queue[tuple[str, Any]] = Queue()
+
+    def run() -> None:
+        try:
+            news.put(work(lambda step: news.put(("proof-step", step))))
+        except BaseException as error:
+            news.put(("", error))
+
+    thread = Thread(target=run, daemon=True)
+    thread.start()
+    while True:
+        step, value = news.get()
+        if isinstance(value, BaseException):
+            raise value
+        yield step, value
+        if step != "proof-step":
+            thread.join()
+            return
+
+
+def _counted(rounded: Rounded, project: Project, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
+    processor = project.processor
+    rows: list[BudgetRow] = []
+    try:
+        known = None
+        if "/" in processor.measured:
+            usual = calibrated(processor.core, processor.clock_hz, "")
+            found = [
+                row for row in budget(rounded.realization, usual, (), ("intrinsics",)) if isinstance(row, BudgetRow)
+            ]
+            known = next((row.instructions for row in found if row.block == 256), None)
+        calibration = calibrated(processor.core, processor.clock_hz, processor.measured, known)
+    except CombeError as error:
+        yield "budget", ([], error.sentence(), False)
+        return
+    sentence = ""
+    lengths = () if rounded.realization.is_recursive else BUDGET_TAPS
+    for each in budget(rounded.realization, calibration, lengths, is_stopped=is_stopped):
+        if isinstance(each, BudgetRow):
+            rows.append(each)
+        else:
+            sentence = each
+        yield "budget", (list(rows), sentence, True)
+    yield "budget", (rows, sentence, False)

@@ -35,7 +35,7 @@ from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger import Line
 from combe.project.chain import STEPS
-from combe.project.document import Pin, Project
+from combe.project.document import Pin, Processor, Project
 
 _closed: list[tuple[QMainWindow, Session]] = []
 DRAG_MS = 60
@@ -77,6 +77,7 @@ class MainWindow(QMainWindow, Gestures):
         self.plots = PlotPanel()
         self.code_view = CodeView()
         self.start_panel = StartPanel()
+        self.left = QStackedWidget()
         self.contenders = ContendersPanel()
         self.rounded = RoundedPanel()
         self.arithmetic = ArithmeticPanel()
@@ -86,15 +87,17 @@ class MainWindow(QMainWindow, Gestures):
         self.middle.addWidget(self.plots)
         self.middle.addWidget(self.code_view)
         self.side = QStackedWidget()
-        for panel in (self.start_panel, self.contenders, self.rounded, self.arithmetic, self.code):
+        for panel in (self.start_panel, self.contenders, self.rounded, self.arithmetic):
             self.side.addWidget(panel)
-        self.brief.setFixedWidth(BRIEF_WIDTH)
+        self.left.addWidget(self.brief)
+        self.left.addWidget(self.code)
+        self.left.setFixedWidth(BRIEF_WIDTH)
         self.side.setFixedWidth(SIDE_WIDTH)
         upper = QWidget()
         row = QHBoxLayout(upper)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(GAP)
-        row.addWidget(self.brief)
+        row.addWidget(self.left)
         row.addWidget(self.middle, 1)
         row.addWidget(self.side)
         lower = Panel()
@@ -148,6 +151,14 @@ class MainWindow(QMainWindow, Gestures):
         self.rounded.remedy_wanted.connect(self.take_remedy)
         self.rounded.chart_wanted.connect(lambda: self.plots.open_tab("widths"))
         self.code.named.connect(lambda name: session.change(replace(session.project, code_name=name), "name the code"))
+        self.code.chosen.connect(lambda code, what: session.change(replace(session.project, code=code), what))
+        view = self.code_view
+        view.table.changed.connect(
+            lambda recipe: session.change(replace(session.project, recipe=recipe), "write the table", "recipe")
+        )
+        view.budget.changed.connect(self._on_processor)
+        view.budget.wanted.connect(session.count)
+        view.page_opened.connect(lambda _: self._show_code())
         self.code.export_wanted.connect(self.dialogs.export)
         self.code.proof_wanted.connect(session.prove)
         self.ledger.line_picked.connect(self._on_line)
@@ -158,14 +169,17 @@ class MainWindow(QMainWindow, Gestures):
         """Show a step's own page."""
         self.step = name
         self.chain.set_open(name)
-        self.side.setCurrentIndex(STEPS.index(name))
+        # Choices of code stand on the left, so that its text has all the room to the right.
+        self.left.setCurrentIndex(1 if name == "code" else 0)
+        self.side.setVisible(name != "code")
+        self.side.setCurrentIndex(min(STEPS.index(name), self.side.count() - 1))
         self.middle.setCurrentIndex(1 if name == "code" else 0)
         self._show_curves()
         self._show_lines()
 
     def show_plots_only(self) -> None:
         """Hide everything around the plots."""
-        for part in (self.chain, self.brief, self.side, self.splitter.widget(1), self.menuBar(), self.statusBar()):
+        for part in (self.chain, self.left, self.side, self.splitter.widget(1), self.menuBar(), self.statusBar()):
             if part is not None:
                 part.hide()
 
@@ -204,6 +218,9 @@ class MainWindow(QMainWindow, Gestures):
         self.rounded.show_better(project.arithmetic.better, isinstance(source, Fir) and source.symmetry != 0)
         self.arithmetic.show_choices(project.arithmetic)
         self.code.show_name(project.code_name)
+        self.code.show_choices(project.code)
+        self.code_view.budget.show_processor(project.processor)
+        self._show_table()
         self._show_contenders()
         if not self.session.is_dragging:
             self._show_states()
@@ -226,9 +243,9 @@ class MainWindow(QMainWindow, Gestures):
             self.brief.show_prices(self.session.prices, self._order_word())
         elif step == "widths":
             self.rounded.show_rows(self.session.widths)
-        if step in ("code", "proof"):
+        if step in ("code", "proof", "budget"):
             self._show_code()
-        if step == "proof" and self.session.proof is not None:
+        if step == "proof" and self.session.proof is not None and not self.session.proof_lane.is_busy:
             self.tell(self.session.proof.sentence())
         if step == "rounded" or (step == "ideal" and not self.session.is_dragging):
             self._show_curves()
@@ -242,6 +259,8 @@ class MainWindow(QMainWindow, Gestures):
             self.rounded.show_rounded(self.session.rounded)
             if self.session.rounded is not None:
                 self.arithmetic.show_kind(self.session.rounded.realization.is_recursive)
+                self.code.show_kind(self.session.rounded.realization.is_recursive)
+            self._show_table()
         if step == "facts":
             self.arithmetic.show_told(self.session.facts)
         if step == "rounding-facts":
@@ -364,8 +383,25 @@ class MainWindow(QMainWindow, Gestures):
     def _show_code(self) -> None:
         session = self.session
         self.code.show_package(session.package)
-        self.code_view.show_package(session.package)
-        self.code.show_proof(session.proof, session.proof_lane.is_busy)
+        self.code_view.show_package(session.package, folder=session.project.export_folder)
+        self.code.show_proof(session.proof, session.proof_lane.is_busy, session.proof_step)
+        ideal = session.ideal.design.filter if session.ideal is not None else None
+        response = session.proof.response if session.proof is not None else None
+        requirement = session.project.requirement
+        self.code_view.measured.show_requirement(requirement, self.settings.counted)
+        self.code_view.measured.show_heard(response, ideal, requirement)
+        self.code_view.budget.show_budget(session.budget, session.is_counting, session.budget_sentence)
+
+    def _show_table(self) -> None:
+        rounded, project = self.session.rounded, self.session.project
+        if rounded is not None:
+            self.code_view.table.show_recipe(project.recipe, rounded.realization, project.code_name)
+
+    def _on_processor(self, processor: Processor) -> None:
+        session = self.session
+        session.change(replace(session.project, processor=processor), "choose the processor")
+        if session.budget:
+            session.count()
 
     # -- files and the end -----------------------------------------------------------------------------------
 

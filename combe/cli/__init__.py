@@ -7,7 +7,19 @@ from __future__ import annotations
 
 import sys
 
-VERBS = ("demo", "methods", "design", "contenders", "examine", "realize", "simulate", "deliver", "budget", "table", "picture")
+VERBS = (
+    "demo",
+    "methods",
+    "design",
+    "contenders",
+    "examine",
+    "realize",
+    "simulate",
+    "deliver",
+    "budget",
+    "table",
+    "picture",
+)
 
 
 def main() -> None:

@@ -24,7 +24,10 @@ def run(
     clock: Annotated[str, typer.Option(metavar="HZ", help="Its clock, such as 80M.")] = "80M",
     taps: Annotated[str, typer.Option(metavar="N,N,…", help="Other numbers of taps to count too.")] = "",
     measured: Annotated[
-        str, typer.Option(metavar="C|CYCLES/SAMPLES", help="Cycles an instruction, or what a timer counted in blocks of 256.")
+        str,
+        typer.Option(
+            metavar="C|CYCLES/SAMPLES", help="Cycles an instruction, or what a timer counted in blocks of 256."
+        ),
     ] = "",
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
@@ -55,7 +58,9 @@ def run(
         })  # fmt: skip
     else:
         _print(rows)
-        print(f"Instructions are counted; cycles are instructions times {calibration.cycles_per_instruction:.4g} ({how}).")
+        print(
+            f"Instructions are counted; cycles are instructions times {calibration.cycles_per_instruction:.4g} ({how})."
+        )
     return 0 if rows else 1
 
 

@@ -96,7 +96,7 @@ def _make(project: Project, folder: Path) -> _Made:
     for name, values in runs.items():
         write_text(folder / name, "".join(f"{value}\n" for value in values))
     say("C")
-    package = package_of(project, rounded)
+    package = package_of(project, rounded, ideal)
     written = package.write(folder / "c")
     say("proof")
     proof = prove_c(package, rounded.realization, rounded.lines)

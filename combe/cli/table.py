@@ -6,17 +6,13 @@ from typing import Annotated
 
 import typer
 
-from combe.arithmetic.network import Network
 from combe.arithmetic.reading import realization_from
-from combe.arithmetic.section import Section
-from combe.arithmetic.stages import Realization, TapSum
 from combe.delivery import checked_name, identifier_from
-from combe.delivery.c.types import c_type
 from combe.delivery.recipes import GALLERY, Coefficient, recipe_named, table_text
+from combe.delivery.tables import integer_table, real_table
 from combe.design.file import read_design
 from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text, write_text
-from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
 
 
 def run(
@@ -49,45 +45,9 @@ def _coefficients(file: str) -> tuple[list[Coefficient], str, str, str]:
             document = parse_json(text, "")
             if isinstance(document, dict) and document.get("format") == "combe-realization":
                 made = realization_from(document).realization
-                return _integers(made)
+                return integer_table(made)
         except CombeError as error:
             raise error.at(file) from None
     design = read_design(file, None, text)
     own = design.requirement.name if design.requirement else "coefficients"
-    return _reals(design.filter), "real numbers", "double", own
-
-
-def _integers(made: Realization) -> tuple[list[Coefficient], str, str, str]:
-    found: list[Coefficient] = []
-    formats = []
-    for stage in made.stages:
-        if isinstance(stage, TapSum):
-            formats.append(stage.coefficient)
-            found += [Coefficient(v, v * stage.coefficient.step, stage.coefficient.bits) for v in stage.coefficients]
-        elif isinstance(stage, Section):
-            formats += [stage.numerator, stage.denominator]
-            found += [Coefficient(v, v * stage.numerator.step, stage.numerator.bits) for v in stage.b]
-            found += [Coefficient(v, v * stage.denominator.step, stage.denominator.bits, True) for v in stage.a]
-        elif isinstance(stage, Network):
-            for term in (term for node in stage.nodes for term in node.terms):
-                if abs(term.coefficient) > 1:
-                    formats.append(term.format)
-                    found.append(Coefficient(term.coefficient, term.coefficient * term.format.step, term.format.bits))
-    if not found:
-        raise FileError("there are no coefficients in it", "stages")
-    widest = max(formats, key=lambda entry: entry.bits)
-    described = ", ".join(dict.fromkeys(str(entry) for entry in formats))
-    return found, described, c_type(widest), made.name
-
-
-def _reals(source: Filter) -> list[Coefficient]:
-    if isinstance(source, Fir):
-        return [Coefficient(tap, tap, None) for tap in source.taps]
-    cascade = sections_of(rational_of(source)) if isinstance(source, Roots) else source
-    assert isinstance(cascade, Cascade)
-    found: list[Coefficient] = []
-    for index, (b0, b1, b2, a1, a2) in enumerate(cascade.sections):
-        gain = cascade.gain if index == 0 else 1.0
-        found += [Coefficient(value * gain, value * gain, None) for value in (b0, b1, b2)]
-        found += [Coefficient(value, value, None, True) for value in (a1, a2)]
-    return found
+    return real_table(design.filter), "real numbers", "double", own

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -101,6 +101,13 @@ def recipe_from(document: Any) -> Recipe:
         radix=fields.choice("radix", RADIXES, standard.radix), half=half, signs=fields.choice("signs", SIGNS, "a"),
         **{key: fields.text(key, "a text", getattr(standard, key)) for key in texts},
     )  # fmt: skip
+
+
+def recipe_document(recipe: Recipe) -> dict[str, Any]:
+    """The JSON document of a recipe; reading it gives the same value again."""
+    standard = Recipe("recipe")
+    changed = {key: value for key, value in asdict(recipe).items() if value != getattr(standard, key)}
+    return {"format": "combe-recipe", "version": 1, "name": recipe.name, **changed}
 
 
 def table_text(coefficients: list[Coefficient], recipe: Recipe, name: str, described: str, c_type: str) -> str:

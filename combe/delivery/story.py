@@ -82,8 +82,13 @@ def _asked(requirement: Requirement) -> list[str]:
         ]
         rows.append(f"{band.name}: {band.start_hz:g} to {band.stop_hz:g} Hz, {' and '.join(limits)}")
     rows.append(f"phase {requirement.phase}")
-    for key, unit in (("max_delay_s", " s"), ("max_delay_spread_s", " s"), ("max_multiplies", ""),
-                      ("max_cycles", " a sample"), ("max_multipliers", "")):
+    for key, unit in (
+        ("max_delay_s", " s"),
+        ("max_delay_spread_s", " s"),
+        ("max_multiplies", ""),
+        ("max_cycles", " a sample"),
+        ("max_multipliers", ""),
+    ):
         value = getattr(requirement, key)
         if value is not None:
             rows.append(f"{key} {value:g}{unit}")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from combe.design.asking import DesignChoice, Task
 from combe.design.classic.plan import shape_of

@@ -47,7 +47,14 @@ def prices(
 ) -> Iterator[Price]:
     """A price for each figure, as it is found, by the method chosen (its order left free)."""
     free = replace(choice, order=None, cutoffs_hz=(), weights=())
-    bare = replace(requirement, max_delay_s=None, max_delay_spread_s=None, max_multiplies=None, max_cycles=None, max_multipliers=None)
+    bare = replace(
+        requirement,
+        max_delay_s=None,
+        max_delay_spread_s=None,
+        max_multiplies=None,
+        max_cycles=None,
+        max_multipliers=None,
+    )
     if not free.method or "requirement" not in method_named(free.method).asks:
         return
     here = fractional_order(bare, free, near, is_stopped)

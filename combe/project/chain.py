@@ -61,6 +61,7 @@ def arithmetic_lines(rounded: Rounded) -> tuple[Line, ...]:
     return measured_lines(sweep, rounded.realization, output, rounded.lines)
 
 
-def package_of(project: Project, rounded: Rounded) -> Package:
-    """The generated C of a project."""
-    return c_package(rounded.realization, project.code_name, project.requirement, rounded.lines)
+def package_of(project: Project, rounded: Rounded, ideal: Ideal) -> Package:
+    """The generated code of a project."""
+    made = ideal.design.told()
+    return c_package(rounded.realization, project.code_name, project.requirement, rounded.lines, project.code, made)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from combe.arithmetic.realize import Choices
+from combe.delivery.code_choices import CodeChoices
+from combe.delivery.recipes import GALLERY, Recipe
 from combe.design.asking import DesignChoice
 from combe.filters import Filter
 from combe.ledger import Line
@@ -32,6 +34,15 @@ class Pin:
 
 
 @dataclass(frozen=True, slots=True)
+class Processor:
+    """The core a budget is counted for, its clock, and what was measured on it (as ``combe budget --measured`` takes it)."""
+
+    core: str = "cortex-m4"
+    clock_hz: float = 80e6
+    measured: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Project:
     """Everything a project file holds."""
 
@@ -42,10 +53,14 @@ class Project:
     code_name: str = "filter"
     proofs: tuple[ProofRecord, ...] = field(default=(), compare=False)
     pins: tuple[Pin, ...] = ()
+    code: CodeChoices = CodeChoices()
+    recipe: Recipe = GALLERY[0]
+    processor: Processor = Processor()
+    export_folder: str = field(default="", compare=False)
 
     def proof_of(self, checksum: str) -> ProofRecord | None:
         """The recorded proof of exactly this text, if there is one."""
         return next((proof for proof in self.proofs if proof.checksum == checksum), None)
 
 
-__all__ = ["DesignChoice", "Pin", "Project", "ProofRecord"]
+__all__ = ["DesignChoice", "Pin", "Processor", "Project", "ProofRecord"]

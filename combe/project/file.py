@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict, replace
+from dataclasses import fields as fields_of
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +13,9 @@ from combe.arithmetic.realize import FEWEST_BITS, MOST_BITS, Choices
 from combe.arithmetic.recursive import ORDERINGS, SECTION_STRUCTURES
 from combe.arithmetic.stages import FORMS, MOST_BRANCHES
 from combe.checking import Fields, is_number
+from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.package import checked_name, identifier_from
+from combe.delivery.recipes import GALLERY, recipe_document, recipe_from
 from combe.design.asking import SHAPES, SPARE
 from combe.design.file import filter_document, filter_from
 from combe.design.methods import METHODS
@@ -19,14 +23,28 @@ from combe.errors import CombeError
 from combe.files import json_text, read_json, write_text
 from combe.filters import Filter
 from combe.ledger import Line
-from combe.project.document import DesignChoice, Pin, Project, ProofRecord
+from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
+from combe.project.document import DesignChoice, Pin, Processor, Project, ProofRecord
 from combe.requirement import requirement_document, requirement_from
 
+CODE_KEYS = tuple(field.name for field in fields_of(CodeChoices))
 LATER_CHOICES = (
     "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering", "error_feedback", "branches",
 )  # fmt: skip
 """Written only where they differ from the standard, so that older files stay as they were."""
-KEYS = ("format", "version", "name", "requirement", "design", "arithmetic", "code", "proofs", "pins")
+KEYS = (
+    "format",
+    "version",
+    "name",
+    "requirement",
+    "design",
+    "arithmetic",
+    "code",
+    "proofs",
+    "pins",
+    "recipe",
+    "processor",
+)
 
 
 def read_project(path: str | Path) -> Project:
@@ -60,14 +78,58 @@ def project_from(document: Any) -> Project:
     requirement = requirement_from(document.get("requirement"), "requirement")
     name = fields.text("name", "a text", requirement.name)
     code = Fields({} if document.get("code") is None else document["code"], "code")
-    code.only(("name",))
+    code.only(("name", "folder", *CODE_KEYS))
     code_name = checked_name(code.text("name", "a name", identifier_from(name)))
     proofs = [
         _proof(item, f"proofs[{k}]") for k, item in enumerate(fields.list("proofs") if fields.has("proofs") else [])
     ]
     pins = [_pin(item, f"pins[{k}]") for k, item in enumerate(fields.list("pins") if fields.has("pins") else [])]
     design, arithmetic = (document.get(key) if fields.has(key) else {} for key in ("design", "arithmetic"))
-    return Project(name, requirement, _design(design), _arithmetic(arithmetic), code_name, tuple(proofs), tuple(pins))
+    recipe = recipe_from(document["recipe"]) if fields.has("recipe") else GALLERY[0]
+    return Project(
+        name, requirement, _design(design), _arithmetic(arithmetic), code_name, tuple(proofs), tuple(pins),
+        _code(code), recipe, _processor(document.get("processor")), code.text("folder", "a folder", ""),
+    )  # fmt: skip
+
+
+def _code(fields: Fields) -> CodeChoices:
+    standard = CodeChoices()
+    found: dict[str, Any] = {}
+    for key in CODE_KEYS:
+        if not fields.has(key):
+            continue
+        value, usual = fields.document[key], getattr(standard, key)
+        if isinstance(usual, bool):
+            if not isinstance(value, bool):
+                raise fields.fail(key, "true or false")
+            found[key] = value
+        elif isinstance(usual, int):
+            found[key] = fields.integer(key, 0, 32)
+        else:
+            found[key] = fields.text(key)
+    made = replace(standard, **found)
+    try:
+        check_code_choices(made)
+        for word in (made.file_name, made.type_name):
+            if word:
+                checked_name(word)
+    except CombeError as error:
+        raise type(error)(error.what, fields.place(error.where), error.instead) from None
+    return made
+
+
+def _processor(document: Any) -> Processor:
+    if document is None:
+        return Processor()
+    fields = Fields(document, "processor")
+    fields.only(("core", "clock_hz", "measured"))
+    usual = Processor()
+    clock = fields.number("clock_hz", "a clock in Hz") if fields.has("clock_hz") else usual.clock_hz
+    if not 1e3 <= clock <= 1e11:
+        raise fields.fail("clock_hz", "a clock from 1 kHz to 100 GHz")
+    return Processor(
+        fields.choice("core", tuple(CYCLES_PER_INSTRUCTION), usual.core), clock, fields.text("measured", "a text", "")
+    )
 
 
 def _design(document: Any) -> DesignChoice:
@@ -208,13 +270,25 @@ def project_document(project: Project) -> dict[str, Any]:
     document: dict[str, Any] = {
         "format": "combe-project", "version": 1, "name": project.name,
         "requirement": requirement_document(project.requirement), "design": design, "arithmetic": arithmetic,
-        "code": {"name": project.code_name}, "proofs": [_proof_document(proof) for proof in project.proofs],
+        "code": {"name": project.code_name} | _code_document(project), "proofs": [_proof_document(proof) for proof in project.proofs],
     }  # fmt: skip
+    if project.recipe != GALLERY[0]:
+        document["recipe"] = recipe_document(project.recipe)
+    if project.processor != Processor():
+        document["processor"] = asdict(project.processor)
     if project.pins:
         document["pins"] = [
             {"name": pin.name, "shown": pin.is_shown} | filter_document(pin.filter) for pin in project.pins
         ]
     return document
+
+
+def _code_document(project: Project) -> dict[str, Any]:
+    standard = CodeChoices()
+    found = {
+        key: getattr(project.code, key) for key in CODE_KEYS if getattr(project.code, key) != getattr(standard, key)
+    }
+    return found | ({"folder": project.export_folder} if project.export_folder else {})
 
 
 def _proof_document(proof: ProofRecord) -> dict[str, Any]:

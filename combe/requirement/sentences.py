@@ -237,7 +237,9 @@ def with_whole_figure(requirement: Requirement, key: str, text: str) -> Requirem
     if key == "max_multipliers":
         found = re.fullmatch(r"(\d+)(?:\s*(?:at|@)\s*([\d.]+)\s*MHz)?", text.strip(), re.IGNORECASE)
         if found is None:
-            raise RequirementError(f'"{text.strip()}" is not a number of multipliers', instead="type one like 8 at 40 MHz")
+            raise RequirementError(
+                f'"{text.strip()}" is not a number of multipliers', instead="type one like 8 at 40 MHz"
+            )
         clock = float(found[2]) * 1e6 if found[2] else requirement.clock_hz or USUAL_CLOCK_HZ
         return replace(requirement, max_multipliers=int(found[1]), clock_hz=clock)
     return with_whole(requirement, key, parse_duration(text, requirement.sample_rate_hz))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -69,7 +70,7 @@ def _period(period: int, entry: Format, source: np.random.Generator) -> NDArray[
     return np.asarray(np.clip(np.floor(middle + PEAK * reach * best + 0.5), entry.least, entry.most), dtype=np.int64)
 
 
-def measured_response(played: Broadband, inputs: Array, outputs: Array) -> MeasuredResponse:
+def measured_response(played: Broadband, inputs: NDArray[Any], outputs: NDArray[Any]) -> MeasuredResponse:
     """The response between two records (real values) of the same length: Σ Y·conj(X) / Σ |X|² over all averages."""
     length = played.period * played.repeats
     cross = np.zeros(played.period // 2 - 1, dtype=complex)
@@ -96,7 +97,7 @@ def measured_response(played: Broadband, inputs: Array, outputs: Array) -> Measu
     return MeasuredResponse(hz, db, phase, -slope, float(max(floor, FLOOR_DB)))
 
 
-def _unwrapped(gain: NDArray[np.complex128]) -> Array:
+def _unwrapped(gain: NDArray[Any]) -> Array:
     """Phase without jumps: first the mean delay taken out, found from neighboring bins."""
     turn = np.sum(gain[1:] * np.conj(gain[:-1]))
     step = float(np.angle(turn)) if turn != 0 else 0.0

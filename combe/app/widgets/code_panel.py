@@ -1,61 +1,139 @@
-"""Code: its name, where it goes, and its proof."""
+"""Code: what is written, how, its name, where it goes, and its proof."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+from functools import partial
+
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFormLayout, QLineEdit, QProgressBar, QPushButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QProgressBar, QPushButton, QWidget
 
 from combe.app.theme.marks import icon
-from combe.app.widgets.parts import Panel, label, set_role
+from combe.app.widgets.parts import Choice, Panel, Scroller, label, set_role
+from combe.delivery.code_choices import (
+    HISTORIES,
+    LANGUAGES,
+    NUMBERS,
+    UNROLLS,
+    CodeChoices,
+    check_code_choices,
+)
 from combe.delivery.package import Package, checked_name
 from combe.errors import CombeError
 from combe.proof.c import Proof
 
+BOXES = (
+    ("language", "Language", LANGUAGES, "c++: one header with a small class"),
+    ("number", "Computes in", NUMBERS, "Floating point computes the same stages, unrounded, in real values"),
+    (
+        "history",
+        "Keeps samples",
+        HISTORIES,
+        "blocks: fastest; double: twice over, no test for the wrap; circular: least memory",
+    ),
+    (
+        "unroll",
+        "Unrolled",
+        tuple("by itself" if not k else str(k) for k in UNROLLS),
+        "Taps in one turn of the inner loop",
+    ),
+)
+SWITCHES = (
+    ("intrinsics", "Dual multiply-accumulate", "Arm's intrinsics behind #ifdef, with plain C that gives the same"),
+    (
+        "reloadable",
+        "Coefficients replaceable",
+        "Kept in the state and set while it runs, refused where they could overflow",
+    ),
+    ("guard", "Guard against denormals", "Values of floating-point loops end in zeros"),
+)
+TEXTS = (
+    ("converter_in", "Converter in", "Raw unsigned codes: bits, or bits@offset, such as 12@2048; empty for none"),
+    (
+        "converter_out",
+        "Converter out",
+        "Raw unsigned codes: bits, or bits@offset; held within their range without a branch",
+    ),
+    ("file_name", "Files", "What files are called where not as the code"),
+    ("type_name", "Types", "What types are called where not as the code"),
+)
+
 
 class CodePanel(Panel):
-    """``named`` carries a valid name; ``export_wanted`` and ``proof_wanted`` say what was pressed."""
+    """``named`` carries a valid name, ``chosen`` changed choices and the name of the change; ``export_wanted`` and
+    ``proof_wanted`` say what was pressed."""
 
     named = pyqtSignal(str)
+    chosen = pyqtSignal(object, str)
     export_wanted = pyqtSignal()
     proof_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.column.addWidget(label("C code", "title"))
-        form = QFormLayout()
+        self.choices = CodeChoices()
+        self.is_recursive = False
+        self.column.addWidget(label("Code", "title"))
+        self.scroller = Scroller(right=10)
+        self.form = QFormLayout()
+        self.form.setHorizontalSpacing(8)
+        self.form.setVerticalSpacing(6)
+        self.boxes: dict[str, Choice] = {}
+        self.switches: dict[str, QCheckBox] = {}
+        self.texts: dict[str, QLineEdit] = {}
+        self._build_form()
+        self.complaint = label("", "clay", wrap=True)
+        self.complaint.hide()
+        self.scroller.column.addLayout(self.form)
+        self.scroller.column.addWidget(self.complaint)
+        self.column.addWidget(self.scroller, 1)
+        self.prove = QPushButton("Prove it")
+        self.prove.setObjectName("main")
+        self.prove.setToolTip("Build it with real tools, run it, compare every sample  (Ctrl+P)")
+        self.prove.clicked.connect(self.proof_wanted)
+        self.export = QPushButton("Export to a folder…")
+        self.export.setToolTip("Write all files  (Ctrl+E)")
+        self.export.clicked.connect(self.export_wanted)
+        self.progress = QProgressBar()
+        self.progress.setRange(0, 0)
+        self.progress.setTextVisible(False)
+        self.progress.hide()
+        self.outcome = label("", "muted", wrap=True)
+        self.files = label("", "muted", wrap=True)
+        for part in (self.prove, self.export, self.progress, self.outcome, self.files):
+            self.column.addWidget(part)
+        self._shown = ""
+        self.dress()
+
+    def _build_form(self) -> None:
         self.name = QLineEdit()
         self.name.setObjectName("field")
         self.name.setAccessibleName("name in code")
         self.name.textEdited.connect(self._check)
         self.name.editingFinished.connect(self._typed)
-        form.addRow("Name", self.name)
-        self.column.addLayout(form)
-        self.complaint = label("", "clay", wrap=True)
-        self.complaint.hide()
-        self.column.addWidget(self.complaint)
-        self.prove = QPushButton("Prove it")
-        self.prove.setObjectName("main")
-        self.prove.setToolTip("Build it with gcc, run it, compare every sample  (Ctrl+P)")
-        self.prove.clicked.connect(self.proof_wanted)
-        self.export = QPushButton("Export to a folder…")
-        self.export.setToolTip("Write header, source, check and Makefile  (Ctrl+E)")
-        self.export.clicked.connect(self.export_wanted)
-        self.column.addWidget(self.prove)
-        self.column.addWidget(self.export)
-        self.progress = QProgressBar()
-        self.progress.setRange(0, 0)
-        self.progress.setTextVisible(False)
-        self.progress.hide()
-        self.column.addWidget(self.progress)
-        self.outcome = label("", "muted", wrap=True)
-        self.column.addWidget(self.outcome)
-        self.column.addSpacing(4)
-        self.column.addWidget(label("What is written", "strong"))
-        self.files = label("", "muted", wrap=True)
-        self.column.addWidget(self.files)
-        self.column.addStretch(1)
-        self._shown = ""
-        self.dress()
+        self.form.addRow("Name", self.name)
+        for key, words, items, hint in BOXES:
+            box = Choice()
+            box.addItems(list(items))
+            box.setAccessibleName(words.lower())
+            box.setToolTip(hint)
+            box.activated.connect(partial(self._picked, key))
+            self.boxes[key] = box
+            self.form.addRow(words, box)
+        for key, words, hint in TEXTS:
+            field = QLineEdit()
+            field.setObjectName("field")
+            field.setAccessibleName(words.lower())
+            field.setToolTip(hint)
+            field.setPlaceholderText("none" if key.startswith("converter") else "as the name")
+            field.editingFinished.connect(partial(self._text_typed, key))
+            self.texts[key] = field
+            self.form.addRow(words, field)
+        for key, words, hint in SWITCHES:
+            switch = QCheckBox(words)
+            switch.setToolTip(hint)
+            switch.clicked.connect(partial(self._switched, key))
+            self.switches[key] = switch
+            self.form.addRow(switch)
 
     def dress(self) -> None:
         """Icons in the theme's colours."""
@@ -69,6 +147,34 @@ class CodePanel(Panel):
             self.name.setText(name)
             self.name.setModified(False)
 
+    def show_choices(self, choices: CodeChoices) -> None:
+        """The choices in force, and only those that matter to them."""
+        self.choices = choices
+        for key, box in self.boxes.items():
+            value = getattr(choices, key)
+            box.setCurrentText("by itself" if value == 0 else str(value))
+        for key, switch in self.switches.items():
+            switch.setChecked(getattr(choices, key))
+        for key, field in self.texts.items():
+            if not (field.hasFocus() and field.isModified()):
+                field.setText(getattr(choices, key))
+                field.setModified(False)
+        self._show_rows()
+
+    def show_kind(self, is_recursive: bool) -> None:
+        """Offer what sections have, or what taps have."""
+        self.is_recursive = is_recursive
+        self._show_rows()
+
+    def _show_rows(self) -> None:
+        is_float = self.choices.is_float
+        for key in ("history", "unroll"):
+            self.form.setRowVisible(self.boxes[key], not self.is_recursive)
+        for key in ("converter_in", "converter_out"):
+            self.form.setRowVisible(self.texts[key], not is_float)
+        self.form.setRowVisible(self.switches["guard"], is_float and self.is_recursive)
+        self.form.setRowVisible(self.switches["intrinsics"], not is_float)
+
     def show_package(self, package: Package | None, trouble: str = "") -> None:
         """What would be written, or why nothing can be."""
         self.prove.setEnabled(package is not None)
@@ -78,16 +184,16 @@ class CodePanel(Panel):
             set_role(self.files, "clay" if trouble else "muted")
             return
         set_role(self.files, "muted")
-        rows = [f"{file.name}: {file.text.count(chr(10))} lines" for file in package.files]
-        self.files.setText("\n".join([*rows, "", "It belongs to you, with no conditions."]))
+        lines = sum(file.text.count("\n") for file in package.files)
+        self.files.setText(f"{len(package.files)} files, {lines} lines; they belong to you, with no conditions.")
 
-    def show_proof(self, proof: Proof | None, running: bool) -> None:
+    def show_proof(self, proof: Proof | None, running: bool, step: str = "") -> None:
         """The proof, or that it's under way."""
         self.progress.setVisible(running)
         self.prove.setEnabled(not running)
         if running:
             set_role(self.outcome, "muted")
-            self.outcome.setText("Building and running…")
+            self.outcome.setText(f"{step[:1].upper()}{step[1:]}…" if step else "Building and running…")
         elif proof is None:
             set_role(self.outcome, "muted")
             self.outcome.setText("Not proved since the last change.")
@@ -95,7 +201,46 @@ class CodePanel(Panel):
             set_role(self.outcome, "moss" if proof.holds else "clay")
             self.outcome.setText(("Proved. " if proof.holds else "Not proved. ") + proof.sentence())
 
-    def _complain(self, text: str) -> str:
+    def _complain(self, sentence: str) -> None:
+        self.complaint.setText(sentence)
+        self.complaint.setVisible(bool(sentence))
+
+    def _offer(self, choices: CodeChoices, what: str) -> None:
+        try:
+            check_code_choices(choices)
+            for word in (choices.file_name, choices.type_name):
+                if word:
+                    checked_name(word)
+        except CombeError as error:
+            if error.where in ("converter_in", "converter_out") and "both sides" in error.what:
+                self.choices = choices  # the other side is still to be typed
+            self._complain(error.sentence())
+            return
+        self._complain("")
+        if choices != self.choices or what == "converter":
+            self.chosen.emit(choices, f"choose {what}")
+
+    def _picked(self, key: str, _: int) -> None:
+        text = self.boxes[key].currentText()
+        value: object = (0 if text == "by itself" else int(text)) if key == "unroll" else text
+        changed = replace(self.choices, **{key: value})  # type: ignore[arg-type]
+        if changed.is_float:
+            changed = replace(changed, converter_in="", converter_out="")
+        else:
+            changed = replace(changed, guard=False)
+        self._offer(changed, self.boxes[key].accessibleName())
+
+    def _switched(self, key: str, on: bool) -> None:
+        self._offer(replace(self.choices, **{key: on}), self.switches[key].text().lower())  # type: ignore[arg-type]
+
+    def _text_typed(self, key: str) -> None:
+        field = self.texts[key]
+        if field.isModified():
+            field.setModified(False)
+            what = "converter" if key.startswith("converter") else self.texts[key].accessibleName()
+            self._offer(replace(self.choices, **{key: field.text().strip()}), what)  # type: ignore[arg-type]
+
+    def _trouble_of(self, text: str) -> str:
         try:
             checked_name(text)
         except CombeError as error:
@@ -103,12 +248,10 @@ class CodePanel(Panel):
         return ""
 
     def _check(self, text: str) -> None:
-        complaint = self._complain(text)
-        self.complaint.setText(complaint)
-        self.complaint.setVisible(bool(complaint))
+        self._complain(self._trouble_of(text))
 
     def _typed(self) -> None:
-        if not self.name.isModified() or self._complain(self.name.text()):
+        if not self.name.isModified() or self._trouble_of(self.name.text()):
             return
         self.name.setModified(False)
         if self.name.text() != self._shown:

@@ -58,7 +58,7 @@ def codes_through(realization: Realization, choices: CodeChoices, codes: NDArray
     up, down = input_shift(entry, realization.input), output_shift(result, realization.output)
     output = simulate(realization, ((codes & entry.most) - entry.offset) << up)
     moved = (output + (1 << (down - 1))) >> down if down > 0 else output << -down
-    return np.clip(moved + result.offset, 0, result.most)
+    return np.asarray(np.clip(moved + result.offset, 0, result.most), dtype=np.int64)
 
 
 def _unsigned(bits: int) -> str:

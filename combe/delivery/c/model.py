@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,14 +28,14 @@ class FloatModel:
     tolerance: float
 
 
-def float_model(realization: Realization, samples: Array, choices: CodeChoices) -> FloatModel:
+def float_model(realization: Realization, samples: NDArray[Any], choices: CodeChoices) -> FloatModel:
     """The program without its roundings, in 64-bit mantissas, coefficients as the code has them.
 
     Every sum of m products errs by at most m+1 units of rounding of Σ|factor·signal| (Higham 2002, chapter 3); each
     such error reaches the output by Σ|h| of its path.
     """
     single = choices.number == "single"
-    given = samples.astype(np.float32).astype(np.float64) if single else samples
+    given: Array = samples.astype(np.float32 if single else np.float64).astype(np.float64)
     flow = Flow.of(program_of(realization))
     rounded = Flow(
         [[type(link)(link.signal, link.delay, float(np.float32(link.gain)) if single else link.gain, link.is_rest)

@@ -218,3 +218,12 @@ def parts(found: list[View]) -> list[Part]:
         else:
             grouped.append([view])
     return [Part(index, group[0], tuple(group[1:])) for index, group in enumerate(grouped)]
+
+
+def buffers(found: list[Part]) -> list[int]:
+    """Which buffer each part but the last writes: its own source where it may, for parts can run in place."""
+    numbers: list[int] = []
+    for index, part in enumerate(found[:-1]):
+        is_same = index > 0 and part.source_type == part.result_type
+        numbers.append(numbers[-1] if is_same else index)
+    return numbers

@@ -14,7 +14,7 @@ from combe.arithmetic.stages import Realization
 from combe.delivery.c.codes import code_values, codes_through, converters
 from combe.delivery.c.floating import GUARD, TYPES, float_views, real_text
 from combe.delivery.c.model import float_model
-from combe.delivery.c.stages import Part, View, parts, views
+from combe.delivery.c.stages import Part, View, buffers, parts, views
 from combe.delivery.c.types import c_type, literal
 from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.package import Package, SourceFile, checked_name
@@ -25,7 +25,7 @@ from combe.requirement import Requirement
 from combe.signals.stimuli import random_integers, vectors
 
 VECTOR_SAMPLES = 2048
-CHUNK = 32
+CHUNK = 128
 ROUNDING_WORDS = {
     "nearest-even": "rounded to nearest, ties to even", "nearest-up": "rounded to nearest, ties up",
     "floor": "rounded down", "toward-zero": "rounded toward zero",
@@ -87,7 +87,7 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         "types": Package(choices.language, name, (), choices).types,
         "views": stages, "rounds": rounds, "input": realization.input, "output": realization.output,
         "in_type": word or c_type(realization.input), "out_type": word or c_type(realization.output),
-        "describe": _describe, "ownership": OWNERSHIP, "cast": _cast, "parts": parts(stages), "chunk": CHUNK,
+        "describe": _describe, "ownership": OWNERSHIP, "cast": _cast, "parts": (found := parts(stages)), "buffers": buffers(found), "chunk": CHUNK,
         "has_dual": any(v.values.get("is_dual") for v in stages), "is_float": is_float,
         "held": sorted({r.values["target"].bits for r in rounds if _is_held(r.values)}),
         "has_state": any(v.kind != "requantize" for v in stages), "uses_intrinsics": choices.intrinsics and not is_float,

@@ -57,7 +57,15 @@ def squared_requirement(requirement: Requirement) -> Requirement:
         # A little inside: lifting the square clear of zero takes some of the room.
         upper = _doubled(band.upper).moved(-2e-3 if band.is_passband is False else 0.0)
         bands.append(Band(band.name, band.start_hz, band.stop_hz, upper, lower))
-    return replace(requirement, bands=tuple(bands), max_delay_s=None, max_delay_spread_s=None, max_multiplies=None, max_cycles=None, max_multipliers=None)
+    return replace(
+        requirement,
+        bands=tuple(bands),
+        max_delay_s=None,
+        max_delay_spread_s=None,
+        max_multiplies=None,
+        max_cycles=None,
+        max_multipliers=None,
+    )
 
 
 def _doubled(limit: Limit) -> Limit:

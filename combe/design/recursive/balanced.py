@@ -187,7 +187,14 @@ def _first_within(task: Task, system: Balanced, most: int) -> int | None:
 def _gains_only(requirement: Requirement) -> Requirement:
     from dataclasses import replace
 
-    return replace(requirement, max_delay_s=None, max_delay_spread_s=None, max_multiplies=None, max_cycles=None, max_multipliers=None)
+    return replace(
+        requirement,
+        max_delay_s=None,
+        max_delay_spread_s=None,
+        max_multiplies=None,
+        max_cycles=None,
+        max_multipliers=None,
+    )
 
 
 def _story(found: Cascade, order: int, system: Balanced, source: Fir, requirement: Requirement) -> tuple[str, ...]:

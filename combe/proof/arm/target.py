@@ -118,8 +118,22 @@ def prove_on_target(
             flags = [*TARGETS[target], *unit, *FLAGS, *(PORTABLE if portable else [])]
             run([compiler, *flags, "-c", f"{package.file}.c"], folder)
             loose = [*TARGETS[target], *unit, "-mthumb", "-O2", "-std=gnu99"]
+            libraries = ["-lgcc"] if package.choices.is_float else []
             linked = ["-nostartfiles", "-Wl,--no-warn-rwx-segments", "-T", "board.ld"]
-            run([compiler, *loose, *linked, "-o", "check.elf", "board.c", "harness.c", f"{package.file}.o", *(["-lgcc"] if unit or package.choices.is_float else [])], folder)
+            run(
+                [
+                    compiler,
+                    *loose,
+                    *linked,
+                    "-o",
+                    "check.elf",
+                    "board.c",
+                    "harness.c",
+                    f"{package.file}.o",
+                    *libraries,
+                ],
+                folder,
+            )
             code, constants = _sizes(run([sizes, "-A", f"{package.file}.o"], folder).decode())
             state = _state_bytes(compiler, sizes, package, folder, [*TARGETS[target], "-mthumb"])
             report(f"running on an emulated {target}")
@@ -196,12 +210,14 @@ def _vectors(package: Package, realization: Realization, with_codes: bool) -> _V
         assert values is not None
         codes = random_integers(SAMPLES, Format(False, entry.bits, 0), 5)
         answers = codes_through(realization, choices, codes)
-        return _Vectors(values["in_type"], values["out_type"], [f"{int(c)}u" for c in codes], [f"{int(c)}u" for c in answers])
+        return _Vectors(
+            values["in_type"], values["out_type"], [f"{int(c)}u" for c in codes], [f"{int(c)}u" for c in answers]
+        )
     samples = vectors(realization, SAMPLES, seed=5)
     if choices.is_float:
         model = float_model(realization, samples * realization.input.step, choices)
-        words = [[real_text(float(x), choices.number) for x in each] for each in (model.samples, model.outputs)]
-        return _Vectors(types["input"], types["output"], *words, real_text(model.tolerance, choices.number))
+        given, wanted = ([real_text(float(x), choices.number) for x in each] for each in (model.samples, model.outputs))
+        return _Vectors(types["input"], types["output"], given, wanted, real_text(model.tolerance, choices.number))
     in_type, out_type = c_type(realization.input), c_type(realization.output)
     return _Vectors(
         types["input"], types["output"], [literal(int(x), in_type) for x in samples],

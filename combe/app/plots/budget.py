@@ -1,0 +1,194 @@
+"""What the code costs a processor: share of the clock over taps and over block length, and a table beside."""
+
+from __future__ import annotations
+
+import math
+
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from combe.app.plots.axes import Plot
+from combe.app.plots.magnitude import Curve
+from combe.app.plots.panel import NOTHING, Legend
+from combe.app.plots.widths import LOOKS
+from combe.app.theme.palette import THEME
+from combe.app.widgets.parts import Choice, label
+from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
+from combe.project.document import Processor
+from combe.proof.budget import VARIANTS, BudgetRow
+from combe.requirement.quantities import frequency_text, short
+
+HEADS = ("Variant", "Block", "Instructions", "Cycles", "Share", "Highest rate", "Cycles left")
+
+
+class SharePlot(Plot):
+    """Lines of percent over a logarithmic count."""
+
+    def __init__(self, unit: str) -> None:
+        super().__init__("% of the clock", frequency=False)
+        self.plain_unit = unit
+        self.lines: list[pg.PlotDataItem] = []
+        self.label_axes()
+
+    def show_rows(self, rows: list[tuple[str, float, float]]) -> None:
+        """(variant, count, percent) as one line a variant."""
+        for line in self.lines:
+            self.removeItem(line)
+        self.lines = []
+        for number, name in enumerate(VARIANTS):
+            own = sorted((math.log2(count), share) for variant, count, share in rows if variant == name)
+            if not own:
+                continue
+            color = THEME.color(LOOKS[number][0])
+            line = pg.PlotDataItem(
+                [x for x, _ in own], [y for _, y in own], pen=pg.mkPen(color, width=1.4), symbol=LOOKS[number][1],
+                symbolSize=7, symbolBrush=color, symbolPen=None, antialias=True,
+            )  # fmt: skip
+            self.lines.append(line)
+            self.addItem(line, ignoreBounds=True)
+        if rows:
+            counts = [math.log2(count) for _, count, _ in rows]
+            ticks = sorted({round(x, 6): str(round(2**x)) for x in counts}.items())
+            self.plotItem.getAxis("bottom").setTicks([ticks])
+            top = max(share for _, _, share in rows)
+            self.set_home(min(counts) - 0.3, max(counts) + 0.3, 0.0, top * 1.1)
+
+
+class BudgetPage(QWidget):
+    """``changed`` carries another processor; ``wanted`` asks for a measurement."""
+
+    changed = pyqtSignal(object)
+    wanted = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.processor = Processor()
+        self.rows: list[BudgetRow] = []
+        head = QHBoxLayout()
+        head.setSpacing(8)
+        self.core = Choice()
+        self.core.addItems(list(CYCLES_PER_INSTRUCTION))
+        self.core.setAccessibleName("processor")
+        self.core.activated.connect(lambda _: self._offer())
+        self.clock = _field("clock in MHz", "The processor's clock in MHz", 70)
+        self.measured = _field(
+            "measured", "Cycles an instruction, or what a timer counted in blocks of 256: cycles/samples", 120
+        )
+        self.measured.setPlaceholderText("typical")
+        for field in (self.clock, self.measured):
+            field.editingFinished.connect(self._offer)
+        self.measure = QPushButton("Measure")
+        self.measure.setToolTip("Count instructions on the emulator for this filter and for other numbers of taps")
+        self.measure.clicked.connect(self.wanted)
+        for part in (
+            self.core,
+            label("at"),
+            self.clock,
+            label("MHz, cycles an instruction"),
+            self.measured,
+            self.measure,
+        ):
+            head.addWidget(part)
+        head.addStretch(1)
+        self.legend = Legend()
+        self.words = label("", "muted", wrap=True)
+        self.by_block, self.by_taps = SharePlot("samples a block"), SharePlot("taps, blocks of 256")
+        self.table = QTableWidget(0, len(HEADS))
+        self.table.setHorizontalHeaderLabels(list(HEADS))
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setAccessibleName("budget")
+        self.table.setShowGrid(False)
+        rows_head, columns_head = self.table.verticalHeader(), self.table.horizontalHeader()
+        if rows_head is not None and columns_head is not None:
+            rows_head.hide()
+            rows_head.setDefaultSectionSize(22)
+            columns_head.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        plots = QHBoxLayout()
+        plots.addWidget(self.by_block)
+        plots.addWidget(self.by_taps)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(head)
+        column.addWidget(self.words)
+        column.addWidget(self.legend)
+        column.addLayout(plots, 3)
+        column.addWidget(self.table, 2)
+        self.show_budget([], False, "")
+
+    def show_processor(self, processor: Processor) -> None:
+        """The processor in force."""
+        self.processor = processor
+        self.core.setCurrentText(processor.core)
+        self.clock.setText(f"{processor.clock_hz / 1e6:g}")
+        self.measured.setText(processor.measured)
+
+    def show_budget(self, rows: list[BudgetRow], running: bool, sentence: str) -> None:
+        """Rows measured so far."""
+        self.rows = rows
+        self.measure.setEnabled(not running)
+        if sentence:
+            self.words.setText(sentence)
+        elif running:
+            self.words.setText(f"Counting instructions on the emulator… {len(rows)} so far")
+        elif rows:
+            self.words.setText(
+                "Instructions are counted on the emulator; cycles are an estimate until a timer's count is typed in."
+            )
+        else:
+            self.words.setText("Measure counts instructions of every variant on an emulated processor.")
+        own = [row for row in rows if not row.taps]
+        names = [name for name in VARIANTS if any(row.variant == name for row in own)]
+        self.legend.show_curves([Curve(name, NOTHING, LOOKS[VARIANTS.index(name)][0]) for name in names])
+        self.by_block.show_rows([(row.variant, row.block, 100 * row.share) for row in own])
+        self.by_taps.show_rows(
+            [(row.variant, row.taps, 100 * row.share) for row in rows if row.taps and row.block == 256]
+        )
+        self.by_taps.setVisible(not rows or any(row.taps for row in rows))
+        self.table.setRowCount(len(own))
+        for index, row in enumerate(own):
+            words = (
+                row.variant, str(row.block), f"{row.instructions:.1f}", f"{row.cycles:.1f}", f"{100 * row.share:.2f} %",
+                frequency_text(float(f"{row.highest_rate_hz:.4g}"), 1e12, "hz"), f"{short(row.cycles_left / 1e6, 4)} M/s",
+            )  # fmt: skip
+            for place, word in enumerate(words):
+                item = QTableWidgetItem(word)
+                if place:
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                self.table.setItem(index, place, item)
+
+    def dress(self) -> None:
+        """Take on the theme's colours."""
+        for plot in (self.by_block, self.by_taps):
+            plot.dress()
+        self.show_budget(self.rows, not self.measure.isEnabled(), "")
+
+    def _offer(self) -> None:
+        try:
+            clock = float(self.clock.text()) * 1e6
+        except ValueError:
+            clock = 0.0
+        if not 1e3 <= clock <= 1e11:
+            self.words.setText(f"{self.clock.text()!r} is not a clock in MHz; type one like 80")
+            return
+        found = Processor(self.core.currentText(), clock, self.measured.text().strip())
+        if found != self.processor:
+            self.changed.emit(found)
+
+
+def _field(name: str, hint: str, width: int) -> QLineEdit:
+    field = QLineEdit()
+    field.setObjectName("field")
+    field.setAccessibleName(name)
+    field.setToolTip(hint)
+    field.setFixedWidth(width)
+    return field
