@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from combe.delivery.code_choices import CodeChoices
+from combe.delivery.hdl.choices import HardwareChoices
 from combe.errors import FormatError
 from combe.files import make_folder, write_text
 
@@ -104,6 +105,7 @@ class Package:
     name: str
     files: tuple[SourceFile, ...]
     choices: CodeChoices = CodeChoices()
+    hardware: HardwareChoices | None = None
 
     @property
     def checksum(self) -> str:

@@ -35,8 +35,10 @@ def find(tool: str) -> str:
     return path
 
 
-def run(command: list[str], folder: Path, stdin: bytes = b"", seconds: float = SECONDS) -> bytes:
-    """Standard output of a command; no shell is involved.
+def run(
+    command: list[str], folder: Path, stdin: bytes = b"", seconds: float = SECONDS, with_errors: bool = False
+) -> bytes:  # fmt: skip
+    """Standard output of a command, and what it says of errors where asked; no shell is involved.
 
     Raises
     ------
@@ -54,7 +56,7 @@ def run(command: list[str], folder: Path, stdin: bytes = b"", seconds: float = S
         said = (done.stderr or done.stdout).decode("utf-8", "replace").strip().splitlines()
         first = next((line for line in said if "error" in line), said[0] if said else "no message")
         raise ToolError(f"{name} failed with status {done.returncode}: {first.strip()[:300]}", "proof")
-    return done.stdout
+    return done.stdout + done.stderr if with_errors else done.stdout
 
 
 def version(tool: str) -> str:

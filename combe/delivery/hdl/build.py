@@ -1,0 +1,310 @@
+"""A realization as a circuit: the architecture that was chosen, or the one that suits it, with what it takes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from combe.arithmetic.formats import Format, narrowest_signed
+from combe.arithmetic.program import program_of
+from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.delivery.code_choices import Converter, converter_from, input_shift, output_shift
+from combe.delivery.hdl.choices import USUAL_CLOCK_HZ, HardwareChoices, check_hardware_choices
+from combe.delivery.hdl.circuit import (
+    BIT,
+    UNSIGNED,
+    Circuit,
+    Count,
+    Expression,
+    Number,
+    Op,
+    Signal,
+    bit_of,
+    bits_for,
+    count_of,
+    equals,
+    flag_and,
+)
+from combe.delivery.hdl.engine import engine
+from combe.delivery.hdl.fir_mac import WritePort, sequenced
+from combe.delivery.hdl.fir_stream import Loaded, direct, folded, transposed
+from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
+from combe.delivery.hdl.recursive_stream import recursive
+from combe.errors import FormatError
+
+MOST_STREAMED_TAPS = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class Built:
+    """A circuit and its figures: ``latency`` in clocks from an accepted sample to its output, ``clocks`` a sample occupies."""
+
+    circuit: Circuit
+    architecture: str
+    latency: int
+    clocks: int
+    count: Count
+    input_bits: int
+    output_bits: int
+    multipliers_asked: int = 0
+
+
+def build_circuit(realization: Realization, name: str, choices: HardwareChoices) -> Built:
+    """The circuit of a realization.
+
+    Raises
+    ------
+    FormatError
+        If the architecture can't hold the realization or reach its sample rate, with the nearest that can.
+    """
+    check_hardware_choices(choices)
+    architecture = choices.architecture or suited(realization, choices)
+    _check_fits(realization, architecture, choices)
+    lanes = _lanes(realization, architecture, choices)
+    circuit = Circuit(name)
+    for port, is_input in (("clk", True), ("rst", True), ("in_valid", True), ("in_ready", False)):
+        circuit.port(port, 1, is_input, BIT)
+    entry, result = _converters(realization, choices)
+    in_kind = "signed" if realization.input.signed and entry is None else UNSIGNED
+    in_bits = entry.bits if entry else realization.input.bits
+    out_bits = result.bits if result else realization.output.bits
+    in_data = circuit.port("in_data", in_bits, True, in_kind)
+    circuit.port("out_valid", 1, False, BIT)
+    out_kind = "signed" if realization.output.signed and result is None else UNSIGNED
+    circuit.port("out_data", out_bits, False, out_kind)
+    build = Builder(circuit, choices.pipeline)
+    value = _arriving(build, in_data, realization.input, entry)
+    stream, ready, clocks = _stages(
+        build, Stream(circuit.signals["in_valid"], value), realization, architecture, lanes, choices
+    )
+    circuit.drive(circuit.signals["in_ready"], ready)
+    _leaving(build, stream, realization.output, result)
+    _check_rate(realization, architecture, clocks, choices)
+    _check_names(circuit)
+    return Built(circuit, architecture, build.latency, clocks, count_of(circuit), in_bits, out_bits, lanes)
+
+
+def suited(realization: Realization, choices: HardwareChoices) -> str:
+    """The smallest architecture that keeps up with the sample rate at the clock (a usual one where none is given)."""
+    clock = choices.clock_hz or USUAL_CLOCK_HZ
+    budget = clock / realization.sample_rate_hz
+    is_known = choices.clock_hz or realization.sample_rate_hz > 2
+    taps = _only_taps(realization)
+    if taps is None:
+        if is_known and budget >= _engine_clocks(realization):
+            return "serial"
+        return "parallel"
+    if is_known and budget >= len(taps.coefficients) + 1:
+        return "serial"
+    if is_known and budget >= 8:
+        return "semi-parallel"
+    return "folded" if taps.symmetry and len(taps.coefficients) > 2 else "transposed"
+
+
+def _only_taps(realization: Realization) -> TapSum | None:
+    """The sum of taps, where that and roundings are all there is."""
+    found = [stage for stage in realization.stages if not isinstance(stage, Requantize)]
+    return found[0] if len(found) == 1 and isinstance(found[0], TapSum) and realization.stages[0] is found[0] else None
+
+
+def _engine_clocks(realization: Realization) -> int:
+    return sum(len(step.products) + 5 for step in program_of(realization).steps) + 2
+
+
+def _check_fits(realization: Realization, architecture: str, choices: HardwareChoices) -> None:
+    taps = _only_taps(realization)
+    sums = [stage for stage in realization.stages if isinstance(stage, TapSum)]
+    if realization.is_recursive and architecture in ("transposed", "folded", "semi-parallel"):
+        what = f"{architecture} is built of taps, and this filter feeds its output back"
+        raise FormatError(what, "architecture", "parallel, serial and multiplierless take it")
+    if architecture == "folded" and any(not stage.symmetry for stage in sums):
+        raise FormatError("folded needs symmetric taps", "architecture", "transposed takes any")
+    if architecture == "semi-parallel" and taps is None:
+        raise FormatError("semi-parallel takes one sum of taps", "architecture", "serial or parallel takes this one")
+    if choices.reloadable and (taps is None or architecture == "multiplierless"):
+        what = "coefficients can be replaced in one sum of taps with multipliers"
+        raise FormatError(what, "reloadable", "leave it out, or take transposed taps")
+    if architecture not in ("serial", "semi-parallel") and sum(len(s.coefficients) for s in sums) > MOST_STREAMED_TAPS:
+        raise FormatError(
+            f"{architecture} is written for {MOST_STREAMED_TAPS} taps at most", "architecture", "serial takes more"
+        )
+
+
+def _lanes(realization: Realization, architecture: str, choices: HardwareChoices) -> int:
+    """Multipliers of the sequenced architectures."""
+    taps = _only_taps(realization)
+    if architecture == "serial" or taps is None:
+        return 1
+    if architecture != "semi-parallel":
+        return 0
+    count = len(taps.coefficients)
+    if choices.multipliers:
+        if choices.multipliers > count:
+            raise FormatError(
+                f"{choices.multipliers} multipliers for {count} taps", "multipliers", f"{count} are enough"
+            )
+        return choices.multipliers
+    clock = choices.clock_hz or USUAL_CLOCK_HZ
+    clocks = int(clock / realization.sample_rate_hz) - 1
+    if clocks < 1 or (realization.sample_rate_hz <= 2 and not choices.clock_hz):
+        return max(1, min(4, count))
+    return max(1, min(count, -(-count // clocks)))
+
+
+def _check_rate(realization: Realization, architecture: str, clocks: int, choices: HardwareChoices) -> None:
+    if choices.clock_hz and choices.clock_hz < clocks * realization.sample_rate_hz:
+        rate = choices.clock_hz / clocks
+        what = f"{architecture} takes {clocks} clocks a sample: {rate:.6g} samples a second at {choices.clock_hz:.6g} Hz, not {realization.sample_rate_hz:.6g}"
+        if clocks == 1:
+            raise FormatError(what, "clock", f"a clock of {realization.sample_rate_hz:.6g} Hz at least")
+        taps = _only_taps(realization)
+        budget = int(choices.clock_hz / realization.sample_rate_hz)
+        if taps is not None and budget >= 2:
+            lanes = -(-len(taps.coefficients) // (budget - 1))
+            raise FormatError(what, "architecture", f"semi-parallel with {lanes} multipliers keeps up")
+        instead = "parallel keeps up" if taps is None else "transposed keeps up"
+        raise FormatError(
+            what, "architecture", instead if budget >= 1 else f"a clock of {realization.sample_rate_hz:.6g} Hz at least"
+        )
+
+
+def _converters(realization: Realization, choices: HardwareChoices) -> tuple[Converter | None, Converter | None]:
+    if not choices.converter_in:
+        return None, None
+    entry = converter_from(choices.converter_in, "converter_in")
+    input_shift(entry, realization.input)
+    return entry, converter_from(choices.converter_out, "converter_out")
+
+
+def _arriving(build: Builder, data: Signal, entry: Format, converter: Converter | None) -> Value:
+    """The input port as a signed number of the input's format."""
+    circuit = build.circuit
+    if converter is not None:
+        circuit.remark(f"Converter codes: {converter.offset} stands for zero.")
+        plain = circuit.wire("code", Op("zero_top", (data,), data.width + 1))
+        width = narrowest_signed(min(-converter.offset, 0), max(converter.most, 1)) + 1
+        value = circuit.add(plain, Number(converter.offset, width), width, -1)
+        up = input_shift(converter, entry)
+        made = circuit.wire("centered", value)
+        moved = circuit.fit(circuit.left(made, up), entry.bits, "centered_up")
+        return Value(circuit.named(moved, "input_number"), entry.least, entry.most)
+    if entry.signed:
+        return Value(data, entry.least, entry.most)
+    plain_signal = circuit.wire("input_number", Op("zero_top", (data,), entry.bits + 1))
+    return Value(plain_signal, entry.least, entry.most)
+
+
+def _stages(
+    build: Builder, stream: Stream, realization: Realization, architecture: str, lanes: int, choices: HardwareChoices
+) -> tuple[Stream, Expression, int]:  # fmt: skip
+    """All stages, whether a sample is taken, and the clocks it occupies."""
+    taps = _only_taps(realization)
+    ready: Expression = Number(1, 1, BIT)
+    clocks = 1
+    if architecture == "serial" and taps is None:
+        made = engine(build, stream, program_of(realization))
+        return made.stream, made.ready, made.clocks
+    source = realization.input
+    for index, stage in enumerate(realization.stages):
+        if isinstance(stage, Requantize):
+            raw = build.as_number(f"sum_{index}", stream.value, inner_width(stage.source))
+            build.circuit.remark(f"From {stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}.")
+            number = build.rounded(f"round_{index}", raw, stage.source, stage.target, stage.rounding, stage.overflow)
+            stream = Stream(stream.valid, Value(number, stage.target.least, stage.target.most))
+            source = stage.target
+        elif isinstance(stage, TapSum):
+            if lanes:
+                port = _write_port(build, stage) if choices.reloadable else None
+                found = sequenced(build, stream, source, stage, lanes, port)
+                stream, ready, clocks = found.stream, found.ready, found.clocks
+            else:
+                stream = _streamed(build, stream, stage, architecture, choices)
+            source = stage.accumulator
+        else:
+            stream = recursive(build, stream, stage, source, architecture == "multiplierless")
+            source = stage.result
+    return stream, ready, clocks
+
+
+def _streamed(
+    build: Builder, stream: Stream, stage: TapSum, architecture: str, choices: HardwareChoices
+) -> Stream:  # fmt: skip
+    loaded = _registers(build, stage, architecture) if choices.reloadable else None
+    if architecture == "folded":
+        return folded(build, stream, stage, loaded)
+    if architecture in ("transposed", "multiplierless"):
+        return transposed(build, stream, stage, architecture == "multiplierless", loaded)
+    return direct(build, stream, stage, loaded)
+
+
+def _write_port(build: Builder, stage: TapSum) -> WritePort:
+    circuit = build.circuit
+    bits = bits_for(len(stage.coefficients))
+    width = stage.coefficient.bits + (not stage.coefficient.signed)
+    return WritePort(
+        circuit.port("coefficient_write", 1, True, BIT), circuit.port("coefficient_address", bits, True, UNSIGNED),
+        circuit.port("coefficient_data", width, True),
+    )  # fmt: skip
+
+
+def _registers(build: Builder, stage: TapSum, architecture: str) -> Loaded:
+    """A register for every coefficient, back to what it was made with after a reset."""
+    port, circuit = _write_port(build, stage), build.circuit
+    circuit.remark("Coefficients, written from outside.")
+    made = []
+    count = len(stage.coefficients)
+    for k, value in enumerate(stage.coefficients):
+        if architecture == "folded" and k >= (count + 1) // 2:
+            break
+        enable = circuit.wire(f"write_{k}", flag_and(port.write, equals(port.address, k)))
+        signal = circuit.new(f"coefficient_{k}", port.data.width)
+        circuit.clocked(signal, port.data, enable, value)
+        made.append(signal)
+    return Loaded(tuple(made))
+
+
+def _leaving(build: Builder, stream: Stream, entry: Format, converter: Converter | None) -> None:
+    """The output register and its port."""
+    circuit = build.circuit
+    number = build.as_number("output_number", stream.value, inner_width(entry))
+    circuit.remark("The output.")
+    bits = converter.bits if converter is not None else entry.bits
+    value: Expression
+    if converter is None:
+        value = circuit.fit(number, bits)
+    else:
+        value = _as_code(build, number, entry, converter)
+    kept = circuit.register("result", value)
+    valid = build.later(stream.valid, 1)
+    build.latency += 1
+    port = circuit.signals["out_data"]
+    if port.kind != kept.kind:
+        circuit.drive(port, Op("reinterpret", (kept,), bits, port.kind))
+    else:
+        circuit.drive(port, kept)
+    circuit.drive(circuit.signals["out_valid"], valid)
+
+
+def _as_code(build: Builder, number: Signal, entry: Format, converter: Converter) -> Expression:
+    """Rounded to the converter's bits, the offset added, held within its range."""
+    circuit = build.circuit
+    down = output_shift(converter, entry)
+    circuit.remark(f"Converter codes: divided by 2^{down}, plus {converter.offset}, held in {converter.bits} bits.")
+    plain: Expression = number
+    if down > 0:
+        wide = circuit.wire(
+            "code_moved", circuit.add(number, Number(1 << (down - 1), number.width + 1), number.width + 1)
+        )
+        plain = circuit.wire("code_down", circuit.down(wide, down))
+    elif down < 0:
+        plain = circuit.wire("code_up", circuit.left(number, -down))
+    width = max(plain.width, converter.bits + 1) + 1
+    total = circuit.wire("code_sum", circuit.add(plain, Number(converter.offset, width), width))
+    low = circuit.wire("code_low", circuit.fit(total, converter.bits))
+    ends = circuit.mux("code_end", bit_of(total, width - 1), Number(0, converter.bits), Number(-1, converter.bits))
+    inside = circuit.wire("code_fits", Op("zeros", (total,), 1, BIT, width - 1, converter.bits))
+    return circuit.mux("code_held", inside, low, ends)
+
+
+def _check_names(circuit: Circuit) -> None:
+    if circuit.name.lower() in {name.lower() for name in circuit.signals}:
+        raise FormatError(f"{circuit.name!r} is a signal of the circuit", "name", f"{circuit.name}_filter would do")

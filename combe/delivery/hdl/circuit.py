@@ -1,0 +1,325 @@
+"""A synchronous circuit as values: wires, registers and memories of one clock, for printers and for counting.
+
+Data is signed, counters and addresses are unsigned, flags are single bits. Widths are explicit everywhere; an operation
+on data of other widths extends its operands first, so that both languages compute the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+SIGNED, UNSIGNED, BIT = "signed", "unsigned", "bit"
+
+
+@dataclass(frozen=True, slots=True)
+class Signal:
+    """A named wire, register, port or constant."""
+
+    name: str
+    width: int
+    kind: str = SIGNED
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    """A literal."""
+
+    value: int
+    width: int
+    kind: str = SIGNED
+
+
+@dataclass(frozen=True, slots=True)
+class Op:
+    """An operation; ``n`` and ``m`` are a shift, or the ends of a slice."""
+
+    op: str
+    args: tuple[Expression, ...]
+    width: int
+    kind: str = SIGNED
+    n: int = 0
+    m: int = 0
+
+
+Expression = Signal | Number | Op
+
+
+@dataclass(frozen=True, slots=True)
+class Assign:
+    """A wire that always is what the expression says."""
+
+    target: Signal
+    value: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Register:
+    """Takes the value at a clock edge where ``enable`` holds; ``reset`` is its value after ``rst``, None for any."""
+
+    target: Signal
+    value: Expression
+    enable: Expression | None = None
+    reset: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Memory:
+    """Words read and written at clock edges; without a write port a table. Reading gives what was there before the edge."""
+
+    name: str
+    width: int
+    contents: tuple[int, ...]
+    address: Expression
+    output: Signal
+    write: Expression | None = None
+    write_address: Expression | None = None
+    write_data: Expression | None = None
+    read: Expression | None = None
+    comment: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Remark:
+    """A comment between statements."""
+
+    text: str
+
+
+Statement = Assign | Register | Memory | Remark
+
+
+@dataclass(frozen=True, slots=True)
+class Port:
+    """A port; data ports are plain vectors outside."""
+
+    signal: Signal
+    is_input: bool
+
+
+@dataclass
+class Circuit:
+    """What is built up: ports, constants and statements, in the order they are to be read."""
+
+    name: str
+    ports: list[Port] = field(default_factory=list)
+    constants: list[tuple[Signal, int, str]] = field(default_factory=list)
+    statements: list[Statement] = field(default_factory=list)
+    signals: dict[str, Signal] = field(default_factory=dict)
+    notes: dict[str, int] = field(default_factory=dict)
+
+    def port(self, name: str, width: int, is_input: bool, kind: str = SIGNED) -> Signal:
+        """A port."""
+        made = Signal(name, width, kind)
+        self.ports.append(Port(made, is_input))
+        self.signals[name] = made
+        return made
+
+    def new(self, name: str, width: int, kind: str = SIGNED) -> Signal:
+        """A signal of its own; a name that is taken gets a number."""
+        word, count = name, 1
+        while word in self.signals:
+            count += 1
+            word = f"{name}_v{count}"
+        made = Signal(word, width, kind)
+        self.signals[word] = made
+        return made
+
+    def remark(self, text: str) -> None:
+        """A comment."""
+        self.statements.append(Remark(text))
+
+    def constant(self, name: str, value: int, width: int, comment: str = "") -> Signal:
+        """A named constant."""
+        made = self.new(name, width)
+        self.constants.append((made, value, comment))
+        return made
+
+    def wire(self, name: str, value: Expression) -> Signal:
+        """A wire of the expression's width."""
+        made = self.new(name, value.width, value.kind)
+        self.statements.append(Assign(made, value))
+        return made
+
+    def drive(self, target: Signal, value: Expression) -> None:
+        """An output port, or a wire declared before."""
+        self.statements.append(Assign(target, value))
+
+    def register(
+        self, name: str, value: Expression, enable: Expression | None = None, reset: int | None = None
+    ) -> Signal:  # fmt: skip
+        """A register of the expression's width."""
+        made = self.new(name, value.width, value.kind)
+        self.statements.append(Register(made, value, enable, reset))
+        return made
+
+    def clocked(
+        self, target: Signal, value: Expression, enable: Expression | None = None, reset: int | None = None
+    ) -> None:  # fmt: skip
+        """A register declared before, so that it may feed itself."""
+        self.statements.append(Register(target, value, enable, reset))
+
+    def memory(self, memory: Memory) -> Signal:
+        """A table or a memory; its output."""
+        self.statements.append(memory)
+        return memory.output
+
+    # -- expressions -----------------------------------------------------------------------------------------
+
+    def named(self, value: Expression, name: str = "part") -> Signal:
+        """The expression itself where it has a name, else a wire."""
+        return value if isinstance(value, Signal) else self.wire(name, value)
+
+    def fit(self, value: Expression, width: int, name: str = "part") -> Expression:
+        """Sign extended, or its low bits."""
+        if value.width == width:
+            return value
+        if isinstance(value, Number):
+            return Number(value.value, width, value.kind)
+        source = self.named(value, name)
+        if width > value.width:
+            return Op("extend", (source,), width, value.kind)
+        return Op("slice", (source,), width, value.kind, width - 1, 0)
+
+    def add(self, left: Expression, right: Expression, width: int, sign: int = 1) -> Expression:
+        """left ± right in ``width`` bits, which the caller knows to be enough."""
+        return Op("add" if sign > 0 else "sub", (self.fit(left, width), self.fit(right, width)), width)
+
+    def left(self, value: Expression, n: int) -> Expression:
+        """value·2^n."""
+        return value if n == 0 else Op("left", (self.named(value),), value.width + n, value.kind, n)
+
+    def down(self, value: Expression, n: int) -> Expression:
+        """⌊value/2^n⌋: the bits above."""
+        if n == 0:
+            return value
+        source = self.named(value)
+        if n >= value.width:
+            top = Op("slice", (source,), 1, value.kind, value.width - 1, value.width - 1)
+            return top
+        return Op("slice", (source,), value.width - n, value.kind, value.width - 1, n)
+
+    def mux(self, name: str, flag: Expression, yes: Expression, no: Expression) -> Signal:
+        """yes where the flag is set."""
+        return self.wire(name, Op("mux", (flag, yes, no), yes.width, yes.kind))
+
+
+def flag_and(*flags: Expression) -> Expression:
+    """All of them."""
+    return flags[0] if len(flags) == 1 else Op("and", flags, 1, BIT)
+
+
+def flag_or(*flags: Expression) -> Expression:
+    """Any of them."""
+    return flags[0] if len(flags) == 1 else Op("or", flags, 1, BIT)
+
+
+def flag_not(flag: Expression) -> Expression:
+    """The other way round."""
+    return Op("not", (flag,), 1, BIT)
+
+
+def equals(value: Signal, number: int) -> Expression:
+    """Whether a counter is at a number."""
+    return Op("equal", (value, Number(number, value.width, value.kind)), 1, BIT)
+
+
+def below(value: Expression, limit: Expression) -> Expression:
+    """value < limit, both unsigned and of one width."""
+    return Op("below", (value, limit), 1, BIT)
+
+
+def bit_of(value: Signal, place: int) -> Expression:
+    """One bit."""
+    return Op("bit", (value,), 1, BIT, place)
+
+
+def all_zero(value: Signal, high: int, low: int) -> Expression:
+    """Whether bits high to low are all zero."""
+    return Op("zeros", (value,), 1, BIT, high, low)
+
+
+def all_ones(value: Signal, high: int, low: int) -> Expression:
+    """Whether bits high to low are all one."""
+    return Op("ones", (value,), 1, BIT, high, low)
+
+
+def bits_for(count: int) -> int:
+    """Bits of an unsigned counter that runs from 0 to count − 1."""
+    return max((count - 1).bit_length(), 1)
+
+
+@dataclass(frozen=True, slots=True)
+class Count:
+    """What a circuit is made of, counted from its statements."""
+
+    registers: int
+    multipliers: int
+    adders: int
+    memory_bits: int
+
+
+def count_of(circuit: Circuit) -> Count:
+    """Register bits, multiplications, additions and bits of memory."""
+    registers = multipliers = adders = memory_bits = 0
+    for statement in circuit.statements:
+        if isinstance(statement, Register):
+            registers += statement.target.width
+        if isinstance(statement, Memory):
+            memory_bits += statement.width * len(statement.contents)
+        for value in _values(statement):
+            for op in _ops(value):
+                multipliers += op.op == "mul"
+                adders += op.op in ("add", "sub") and op.kind == SIGNED
+    return Count(registers, multipliers, adders, memory_bits)
+
+
+def unused_bits(circuit: Circuit) -> list[tuple[Signal, int, int]]:
+    """Stretches of signals nothing reads, as (signal, high, low): what a rounding drops, mostly."""
+    used: dict[str, set[int]] = {}
+    for statement in circuit.statements:
+        for value in _values(statement):
+            _mark(value, used)
+    outputs = {port.signal.name for port in circuit.ports if not port.is_input}
+    found = []
+    for signal in circuit.signals.values():
+        if (
+            signal.name in outputs
+            or signal.name in ("clk", "rst")
+            or signal.name in {c.name for c, _, _ in circuit.constants}
+        ):
+            continue
+        idle = [bit for bit in range(signal.width) if bit not in used.get(signal.name, ())]
+        while idle:
+            low = high = idle.pop(0)
+            while idle and idle[0] == high + 1:
+                high = idle.pop(0)
+            found.append((signal, high, low))
+    return found
+
+
+def _mark(value: Expression, used: dict[str, set[int]]) -> None:
+    if isinstance(value, Signal):
+        used.setdefault(value.name, set()).update(range(value.width))
+    elif isinstance(value, Op):
+        if value.op in ("slice", "zeros", "ones", "bit") and isinstance(value.args[0], Signal):
+            low = value.n if value.op == "bit" else value.m
+            used.setdefault(value.args[0].name, set()).update(range(low, value.n + 1))
+        else:
+            for each in value.args:
+                _mark(each, used)
+
+
+def _values(statement: Statement) -> list[Expression]:
+    if isinstance(statement, Memory):
+        parts = (statement.address, statement.write, statement.write_address, statement.write_data, statement.read)
+        return [part for part in parts if part is not None]
+    if isinstance(statement, Register):
+        return [statement.value, *([statement.enable] if statement.enable is not None else [])]
+    return [statement.value] if isinstance(statement, Assign) else []
+
+
+def _ops(value: Expression) -> Sequence[Op]:
+    if not isinstance(value, Op):
+        return ()
+    return [value, *(op for each in value.args for op in _ops(each))]

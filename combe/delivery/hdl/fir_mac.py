@@ -1,0 +1,159 @@
+"""Taps on few multipliers: sample memories, coefficient tables and a sequencer, one lane for every multiplier."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from combe.arithmetic.formats import Format
+from combe.arithmetic.stages import TapSum
+from combe.delivery.hdl.circuit import (
+    BIT,
+    UNSIGNED,
+    Expression,
+    Memory,
+    Number,
+    Op,
+    Signal,
+    below,
+    bits_for,
+    equals,
+    flag_and,
+    flag_not,
+)
+from combe.delivery.hdl.parts import Builder, Stream, Value
+
+
+@dataclass(frozen=True, slots=True)
+class WritePort:
+    """The port that replaces coefficients."""
+
+    write: Signal
+    address: Signal
+    data: Signal
+
+
+@dataclass(frozen=True, slots=True)
+class Sequenced:
+    """What comes out, whether another sample is taken, and how many clocks a sample occupies."""
+
+    stream: Stream
+    ready: Expression
+    clocks: int
+
+
+def sequenced(
+    build: Builder, stream: Stream, source: Format, stage: TapSum, lanes: int, port: WritePort | None = None
+) -> Sequenced:  # fmt: skip
+    """``lanes`` multipliers, each with its own run of taps; a sample that leaves one lane enters the next.
+
+    A sample takes one clock to be stored and one for every tap of a lane.
+    """
+    circuit, taps = build.circuit, stage.coefficients
+    count = -(-len(taps) // lanes)
+    depth_bits, index_bits = bits_for(count), bits_for(count + 1)
+    circuit.remark(f"The sequencer: a sample is stored, then {count} clocks go through the taps of each lane.")
+    busy = circuit.new("busy", 1, BIT)
+    index = circuit.new("index", index_bits, UNSIGNED)
+    pointer = circuit.new("pointer", depth_bits, UNSIGNED)
+    filled = circuit.new("filled", index_bits, UNSIGNED)
+    accept = circuit.wire("accept", flag_and(stream.valid, flag_not(busy)))
+    is_last = circuit.wire("is_last", equals(index, count - 1))
+    is_full = circuit.wire("is_full", equals(filled, count))
+    is_at_end = circuit.wire("is_at_end", flag_and(busy, is_last))
+    next_pointer = circuit.wire("next_pointer", _plus(pointer, 1))
+    next_index = circuit.mux("next_index", is_last, index, _plus(index, 1))
+    first_index = circuit.mux(
+        "first_index", accept, Number(0, index_bits, UNSIGNED), circuit.mux("index_on", busy, next_index, index)
+    )
+    circuit.clocked(busy, circuit.wire("busy_next", _or(accept, flag_and(busy, flag_not(is_last)))), None, 0)
+    circuit.clocked(index, first_index, None, count - 1)
+    circuit.clocked(pointer, next_pointer, accept, 0)
+    circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, _plus(filled, 1)), accept, 0)
+    circuit.remark("What is read is a sample only where as many have come since the reset.")
+    known = circuit.register("known", below(index, filled), None, 0)
+    first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
+    place = circuit.wire("place", Op("sub", (pointer, circuit.fit(index, depth_bits)), depth_bits, UNSIGNED))
+    products, carried = [], stream.value.signal
+    for lane in range(lanes):
+        own = [taps[k] if k < len(taps) else 0 for k in range(lane * count, (lane + 1) * count)]
+        sample = _samples(build, lane, carried, accept, next_pointer, place, depth_bits, known)
+        factor = _coefficients(build, lane, own, stage, index, depth_bits, count, port)
+        product = Op("mul", (factor, sample), factor.width + sample.width)
+        made = circuit.register(f"product_{lane}", product)
+        ends = [
+            c * x
+            for c in (stage.coefficient.least, stage.coefficient.most)
+            for x in (min(source.least, 0), max(source.most, 0))
+        ]
+        products.append(Value(made, min(*ends, 0), max(*ends, 0)))
+        carried = sample
+    before = build.pipeline
+    build.pipeline = max(before, 1)
+    total, levels = build.tree("sum", products)
+    build.pipeline = before
+    circuit.remark("The accumulator: the first product of a sample starts it anew.")
+    running = build.later(busy, 2 + levels)
+    starting = build.later(first, 2 + levels)
+    ended = build.later(is_at_end, 2 + levels)
+    width = stage.accumulator.bits
+    accumulator = circuit.new("accumulator", width)
+    kept = circuit.mux("kept", starting, Number(0, width), accumulator)
+    plain = circuit.fit(circuit.left(total.signal, total.shift), width)
+    circuit.clocked(accumulator, circuit.add(kept, plain, width), running)
+    done = build.later(ended, 1)
+    build.latency += count + 4 + levels - 1
+    value = Value(accumulator, stage.accumulator.least, stage.accumulator.most)
+    return Sequenced(Stream(done, value), flag_not(busy), count + 1)
+
+
+def _samples(
+    build: Builder, lane: int, data: Signal, write: Signal, address: Signal, place: Signal, bits: int, known: Signal
+) -> Signal:  # fmt: skip
+    circuit = build.circuit
+    read = circuit.new(f"read_{lane}", data.width)
+    circuit.memory(
+        Memory(f"samples_{lane}", data.width, (0,) * (1 << bits), place, read, write, address, data,
+               comment=f"Samples of lane {lane}.")
+    )  # fmt: skip
+    return circuit.mux(f"sample_{lane}", known, read, Number(0, data.width))
+
+
+def _coefficients(
+    build: Builder, lane: int, own: list[int], stage: TapSum, index: Signal, bits: int, count: int, port: WritePort | None
+) -> Signal:  # fmt: skip
+    circuit = build.circuit
+    width = stage.coefficient.bits + (not stage.coefficient.signed)
+    factor = circuit.new(f"coefficient_{lane}", width)
+    address = circuit.fit(index, bits)
+    name = f"coefficients_{lane}"
+    if port is None:
+        circuit.memory(
+            Memory(
+                name,
+                width,
+                tuple(own),
+                circuit.named(address, f"place_{lane}"),
+                factor,
+                comment=f"Taps of lane {lane}.",
+            )
+        )
+        return factor
+    first = lane * count
+    offset = Op("sub", (port.address, Number(first, port.address.width, UNSIGNED)), port.address.width, UNSIGNED)
+    local = circuit.wire(f"offset_{lane}", offset)
+    inside = below(local, Number(count, port.address.width, UNSIGNED)) if count < 1 << port.address.width else None
+    write = circuit.wire(f"write_{lane}", flag_and(port.write, inside) if inside is not None else port.write)
+    padded = (*own, *[0] * ((1 << bits) - len(own)))
+    circuit.memory(
+        Memory(name, width, padded, circuit.named(address, f"place_{lane}"), factor, write,
+               circuit.fit(local, bits), port.data, comment=f"Taps of lane {lane}, written from outside.")
+    )  # fmt: skip
+    return factor
+
+
+def _plus(value: Signal, step: int) -> Op:
+    return Op("add", (value, Number(step, value.width, UNSIGNED)), value.width, UNSIGNED)
+
+
+def _or(left: Expression, right: Expression) -> Op:
+    return Op("or", (left, right), 1, BIT)

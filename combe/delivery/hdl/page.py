@@ -1,0 +1,69 @@
+"""What an engineer has to know of a circuit: the lines at its head, and a page beside it."""
+
+from __future__ import annotations
+
+from combe.arithmetic.stages import Realization
+from combe.delivery.hdl.build import Built
+from combe.delivery.hdl.choices import HardwareChoices
+
+
+def facts_of(realization: Realization, built: Built, choices: HardwareChoices) -> list[str]:
+    """Architecture, latency, rates and parts."""
+    count = built.count
+    least = built.clocks * realization.sample_rate_hz
+    each = "1 clock" if built.clocks == 1 else f"{built.clocks} clocks"
+    rows = [
+        f"Architecture: {built.architecture}"
+        + (f", {built.multipliers_asked} multipliers" if built.architecture == "semi-parallel" else ""),
+        f"Latency: {built.latency} clocks from an accepted input to its output",
+        f"Clocks per sample: {built.clocks}" + (f", so a clock of {least:.6g} Hz at least" if realization.sample_rate_hz > 2 else ""),
+        f"Parts counted: {count.multipliers} multipliers, {count.adders} adders, {count.registers} register bits, {count.memory_bits} bits of tables and memories",
+    ]  # fmt: skip
+    if choices.clock_hz:
+        rate = choices.clock_hz / built.clocks
+        rows.append(
+            f"At {choices.clock_hz:.6g} Hz: up to {rate:.6g} samples a second, {built.latency / choices.clock_hz:.4g} s latency"
+        )
+    rows += [
+        f"A sample moves in where in_valid and in_ready are both high ({each} each); out_valid marks an output for one clock.",
+        "rst is synchronous and forgets all samples; outputs still on their way are lost.",
+    ]
+    if choices.converter_in:
+        rows.append(
+            f"in_data are converter codes {choices.converter_in}, out_data {choices.converter_out} (bits@offset), unsigned."
+        )
+    if choices.reloadable:
+        rows.append(
+            "coefficient_write stores coefficient_data as tap coefficient_address (newest sample first) at the clock edge;"
+        )
+        rows.append("write only values whose sum can't overflow the accumulator, and only between samples.")
+    return rows
+
+
+def page_text(realization: Realization, built: Built, choices: HardwareChoices, told: list[str]) -> str:
+    """A page in plain Markdown."""
+    rows = [f"# {built.circuit.name}", "", *(f"    {row}".rstrip() for row in told), "", "## The circuit", ""]
+    rows += [f"- {row}" for row in facts_of(realization, built, choices)]
+    rows += ["", "## Ports", "", "| port | direction | bits | meaning |", "| --- | --- | --- | --- |"]
+    meanings = {
+        "clk": "every register takes its value at the rising edge", "rst": "synchronous, active high",
+        "in_valid": "a sample is there", "in_ready": "a sample would be taken",
+        "in_data": f"codes {choices.converter_in}" if choices.converter_in else f"{realization.input}: the integer k stands for k * 2^{-realization.input.fraction}",
+        "out_valid": "an output is there, for one clock",
+        "out_data": f"codes {choices.converter_out}" if choices.converter_out else f"{realization.output}: the integer k stands for k * 2^{-realization.output.fraction}",
+        "coefficient_write": "store a coefficient", "coefficient_address": "which tap", "coefficient_data": "its new value",
+    }  # fmt: skip
+    for port in built.circuit.ports:
+        way = "in" if port.is_input else "out"
+        rows.append(f"| {port.signal.name} | {way} | {port.signal.width} | {meanings[port.signal.name]} |")
+    rows += [
+        "", "## Checking it", "",
+        "`make check` plays the samples in `*_samples.txt` (a reset's flag, then the sample, in binary) and compares every output with",
+        "`*_expected.txt`, first without a pause, then with random gaps; both contain resets in mid-stream. `make lint` reads it strictly.",
+    ]  # fmt: skip
+    if choices.axi_stream:
+        rows += [
+            "",
+            f"`{built.circuit.name}_axi` wraps it in AXI4-Stream ports, words padded to bytes; it waits where the other side does.",
+        ]
+    return "\n".join([*rows, ""])

@@ -1,0 +1,81 @@
+"""Test samples of a circuit: set pieces, noise, two tones, resets in between; as rows of binary digits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.arithmetic.formats import Format
+from combe.arithmetic.simulate import simulate
+from combe.arithmetic.stages import Realization
+from combe.delivery.c.codes import codes_through
+from combe.delivery.code_choices import CodeChoices, converter_from
+from combe.delivery.hdl.choices import HardwareChoices
+from combe.signals.stimuli import random_integers, tone, vectors
+
+Integers = NDArray[np.int64]
+MOST_CLOCKS, LEAST_SAMPLES, MOST_SAMPLES = 250_000, 200, 1500
+TONES = (0.3, 1.1)
+"""Radians a sample of the two-tone signal."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Vectors:
+    """Raw samples, where a reset comes before one, and raw outputs."""
+
+    samples: Integers
+    resets: NDArray[np.bool_]
+    outputs: Integers
+
+    def rows(self, in_bits: int, out_bits: int) -> tuple[str, str]:
+        """Two texts of binary digits: a reset's flag and a sample; an output."""
+        first = [f"{int(r)}{_digits(int(x), in_bits)}" for r, x in zip(self.resets, self.samples)]
+        return "\n".join(first) + "\n", "\n".join(_digits(int(y), out_bits) for y in self.outputs) + "\n"
+
+
+def hdl_vectors(
+    realization: Realization, choices: HardwareChoices, clocks: int, count: int = 0, seed: int = 1
+) -> Vectors:
+    """As many as a simulator takes in seconds: fewer where a sample takes many clocks."""
+    wanted = count or max(LEAST_SAMPLES, min(MOST_SAMPLES, MOST_CLOCKS // clocks))
+    if choices.converter_in:
+        entry = Format(False, converter_from(choices.converter_in, "converter_in").bits, 0)
+        pieces = [
+            _code_pieces(entry),
+            random_integers(wanted // 2, entry, seed),
+            random_integers(wanted // 2, entry, seed + 1),
+        ]
+        code = CodeChoices(converter_in=choices.converter_in, converter_out=choices.converter_out)
+        answers = [codes_through(realization, code, piece) for piece in pieces]
+    else:
+        entry = realization.input
+        pieces = [
+            vectors(realization, wanted // 2, seed), _two_tones(wanted // 4, entry), random_integers(wanted // 4, entry, seed + 1),
+            random_integers(16, entry, seed + 2), random_integers(wanted // 4, entry, seed + 3),
+        ]  # fmt: skip
+        answers = [np.asarray(simulate(realization, piece), dtype=np.int64) for piece in pieces]
+    resets = np.concatenate([_flags(len(piece)) for piece in pieces])
+    return Vectors(np.concatenate(pieces), resets, np.concatenate(answers))
+
+
+def _flags(length: int) -> NDArray[np.bool_]:
+    flags = np.zeros(length, dtype=bool)
+    flags[:1] = True
+    return flags
+
+
+def _two_tones(count: int, entry: Format) -> Integers:
+    first, second = (tone(count, entry, omega, 0.48) for omega in TONES)
+    middle = int((entry.least + entry.most + 1) // 2)
+    return np.asarray(np.clip(first + second - middle, entry.least, entry.most), dtype=np.int64)
+
+
+def _code_pieces(entry: Format) -> Integers:
+    ends = [entry.most, 0, 0, entry.most, entry.most // 2, entry.most // 2 + 1]
+    return np.array(ends * 8, dtype=np.int64)
+
+
+def _digits(value: int, bits: int) -> str:
+    return f"{value & ((1 << bits) - 1):0{bits}b}"

@@ -1,0 +1,214 @@
+"""A circuit as Verilog-2001."""
+
+from __future__ import annotations
+
+import textwrap
+from itertools import groupby
+
+from combe.delivery.hdl.circuit import (
+    BIT,
+    SIGNED,
+    Assign,
+    Circuit,
+    Expression,
+    Memory,
+    Number,
+    Op,
+    Register,
+    Remark,
+    Signal,
+    Statement,
+    unused_bits,
+)
+
+INFIX = {"add": "+", "sub": "-", "mul": "*", "and": "&", "or": "|", "equal": "==", "below": "<"}
+
+
+def verilog_text(circuit: Circuit, head: list[str]) -> str:
+    """The module."""
+    rows = ["//" + (f" {line}" if line else "") for line in head]
+    rows += ["", f"module {circuit.name} ("]
+    registered = {s.target.name for s in circuit.statements if isinstance(s, Register)}
+    ports = []
+    for port in circuit.ports:
+        span = "" if port.signal.kind == BIT else f" [{port.signal.width - 1}:0]"
+        kind = " signed" if port.signal.kind == SIGNED else ""
+        ports.append(f"    {'input ' if port.is_input else 'output'} wire{kind}{span} {port.signal.name}")
+    rows += [",\n".join(ports), ");"]
+    names = {port.signal.name for port in circuit.ports}
+    for signal, value, comment in circuit.constants:
+        note = f" // {comment}" if comment else ""
+        rows.append(
+            f"    localparam signed [{signal.width - 1}:0] {signal.name} = {_number(Number(value, signal.width))};{note}"
+        )
+    for memory in (s for s in circuit.statements if isinstance(s, Memory)):
+        rows += _memory_declared(memory)
+    for statement in circuit.statements:
+        if isinstance(statement, Register):
+            rows.append(f"    reg {_span(statement.target)}{statement.target.name};")
+        elif isinstance(statement, Assign) and statement.target.name not in names:
+            rows.append(f"    wire {_span(statement.target)}{statement.target.name};")
+        elif isinstance(statement, Memory):
+            rows.append(f"    reg {_span(statement.output)}{statement.output.name};")
+    assert not registered & names
+    for key, group in groupby(circuit.statements, _kind):
+        rows += _statements(key, list(group))
+    idle = unused_bits(circuit)
+    if idle:
+        rows += ["", "    // Bits nothing needs: what roundings drop, and ends that are known."]
+        words = [
+            s.name if s.kind == BIT or (h, low) == (s.width - 1, 0) else f"{s.name}[{h}:{low}]" for s, h, low in idle
+        ]
+        rows += _wrapped(f"    wire unused_bits = &{{1'b0, {', '.join(words)}}};")
+    return "\n".join([*rows, "endmodule", ""])
+
+
+def _wrapped(text: str) -> list[str]:
+    return textwrap.wrap(text, 118, initial_indent="    ", subsequent_indent="        ", break_long_words=False)
+
+
+def _span(signal: Signal) -> str:
+    if signal.kind == BIT:
+        return ""
+    return f"{'signed ' if signal.kind == SIGNED else ''}[{signal.width - 1}:0] "
+
+
+def _kind(statement: Statement) -> object:
+    """Registers with one enable stand together."""
+    if isinstance(statement, Register):
+        return "register", statement.enable, statement.reset is not None
+    return type(statement).__name__
+
+
+def _statements(key: object, group: list[Statement]) -> list[str]:
+    rows: list[str] = []
+    first = group[0]
+    if isinstance(first, Register):
+        registers = [s for s in group if isinstance(s, Register)]
+        return _always(registers)
+    for statement in group:
+        if isinstance(statement, Remark):
+            rows += ["", *(f"    // {line}" for line in statement.text.split("\n"))]
+        elif isinstance(statement, Assign):
+            rows.append(f"    assign {statement.target.name} = {_text(statement.value, True)};")
+        elif isinstance(statement, Memory):
+            rows += _memory(statement)
+    return rows
+
+
+def _always(registers: list[Register]) -> list[str]:
+    enable, is_reset = registers[0].enable, registers[0].reset is not None
+    body = [f"{s.target.name} <= {_text(s.value, True)};" for s in registers]
+    rows = ["    always @(posedge clk) begin"]
+    if is_reset:
+        rows.append("        if (rst) begin")
+        rows += [
+            f"            {s.target.name} <= {_number(Number(s.reset or 0, s.target.width, s.target.kind))};"
+            for s in registers
+        ]
+        rows.append(f"        end else {f'if ({_text(enable, True)}) ' if enable is not None else ''}begin")
+        rows += [f"            {line}" for line in body]
+        rows.append("        end")
+    elif enable is not None:
+        rows.append(f"        if ({_text(enable, True)}) begin")
+        rows += [f"            {line}" for line in body]
+        rows.append("        end")
+    else:
+        rows += [f"        {line}" for line in body]
+    return [*rows, "    end"]
+
+
+def _memory_declared(memory: Memory) -> list[str]:
+    if memory.write is None:
+        return []
+    signed = "signed " if memory.output.kind == SIGNED else ""
+    rows = [f"    reg {signed}[{memory.width - 1}:0] {memory.name} [0:{len(memory.contents) - 1}];"]
+    if any(memory.contents):
+        rows.append("    initial begin")
+        rows += [
+            f"        {memory.name}[{k}] = {_number(Number(v, memory.width, memory.output.kind))};"
+            for k, v in enumerate(memory.contents)
+        ]
+        rows.append("    end")
+    return rows
+
+
+def _memory(memory: Memory) -> list[str]:
+    rows = ["", f"    // {memory.comment}"] if memory.comment else []
+    out, pad = memory.output.name, "            " if memory.read is not None else "        "
+    rows.append("    always @(posedge clk) begin")
+    if memory.write is not None:
+        assert memory.write_address is not None and memory.write_data is not None
+        rows.append(f"        if ({_text(memory.write, True)}) begin")
+        rows.append(
+            f"            {memory.name}[{_text(memory.write_address, True)}] <= {_text(memory.write_data, True)};"
+        )
+        rows.append("        end")
+    if memory.read is not None:
+        rows.append(f"        if ({_text(memory.read, True)}) begin")
+    if memory.write is not None:
+        rows.append(f"{pad}{out} <= {memory.name}[{_text(memory.address, True)}];")
+    else:
+        rows.append(f"{pad}case ({_text(memory.address, True)})")
+        kind, width = memory.output.kind, memory.address.width
+        rows += [
+            f"{pad}    {width}'d{k}: {out} <= {_number(Number(v, memory.width, kind))};"
+            for k, v in enumerate(memory.contents)
+        ]
+        rows.append(f"{pad}    default: {out} <= {_number(Number(0, memory.width, kind))};")
+        rows.append(f"{pad}endcase")
+    if memory.read is not None:
+        rows.append("        end")
+    return [*rows, "    end"]
+
+
+def _number(number: Number) -> str:
+    if number.kind == BIT:
+        return f"1'b{number.value}"
+    if number.kind != SIGNED:
+        return f"{number.width}'d{number.value}"
+    if number.value == -(1 << (number.width - 1)):
+        return f"{number.width}'sh{1 << (number.width - 1):x}"
+    return f"{'-' if number.value < 0 else ''}{number.width}'sd{abs(number.value)}"
+
+
+def _text(value: Expression, is_outer: bool = False) -> str:
+    if isinstance(value, Signal):
+        return value.name
+    if isinstance(value, Number):
+        return _number(value)
+    names = [_text(each) for each in value.args]
+    text = _operation(value, names)
+    is_plain = value.op in ("extend", "slice", "left", "bit", "zero_top", "even", "not", "reinterpret")
+    return text if is_outer or is_plain else f"({text})"
+
+
+def _operation(value: Op, names: list[str]) -> str:
+    op, first = value.op, names[0]
+    source = value.args[0]
+    if op in INFIX:
+        return f" {INFIX[op]} ".join(names)
+    if op == "extend":
+        return f"{{{{{value.width - source.width}{{{first}[{source.width - 1}]}}}}, {first}}}"
+    if op == "reinterpret":
+        return first
+    if op == "zero_top":
+        return f"{{1'b0, {first}}}"
+    if op == "even":
+        low = f"{first}[0] & ~{names[1]}"
+        return f"{{{first}[{source.width - 1}:1], {low}}}" if source.width > 1 else low
+    if op == "left":
+        return f"{{{first}, {value.n}'d0}}"
+    if op == "slice":
+        return first if value.width == source.width else f"{first}[{value.n}:{value.m}]"
+    if op == "bit":
+        return f"{first}[{value.n}]" if source.kind != BIT else first
+    if op == "not":
+        return f"~{first}"
+    if op == "mux":
+        return f"{first} ? {names[1]} : {names[2]}"
+    if op == "zeros":
+        return f"~|{first}[{value.n}:{value.m}]"
+    if op == "ones":
+        return f"&{first}[{value.n}:{value.m}]"
+    raise ValueError(op)

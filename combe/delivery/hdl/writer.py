@@ -1,0 +1,93 @@
+"""The package of a circuit: text, test bench, vectors, Makefile, and a page that says what it is."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any
+
+from jinja2 import Environment, PackageLoader, StrictUndefined
+
+from combe.arithmetic.stages import Realization
+from combe.delivery.hdl.axi import axi_values
+from combe.delivery.hdl.build import Built, build_circuit
+from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.page import facts_of, page_text
+from combe.delivery.hdl.vectors import Vectors, hdl_vectors
+from combe.delivery.hdl.verilog import verilog_text
+from combe.delivery.hdl.vhdl import vhdl_text
+from combe.delivery.hdl.words import checked_hdl_name
+from combe.delivery.package import Package, SourceFile, checked_name
+from combe.delivery.story import OWNERSHIP, story
+from combe.ledger import Line
+from combe.requirement import Requirement
+
+LANGUAGES = ("verilog", "vhdl")
+ENDINGS = {"verilog": "v", "vhdl": "vhd"}
+PORTS = ("clk", "rst", "in_valid", "in_ready", "in_data", "out_valid", "out_data")
+
+
+def hdl_package(
+    realization: Realization,
+    language: str,
+    name: str,
+    requirement: Requirement | None = None,
+    lines: tuple[Line, ...] = (),
+    choices: HardwareChoices = HardwareChoices(),
+    made: str = "",
+) -> Package:
+    """All files of a circuit in one language.
+
+    Raises
+    ------
+    FormatError
+        If the name is reserved, or the architecture can't be had.
+    """
+    checked_name(name)
+    checked_hdl_name(name)
+    built = build_circuit(realization, name, choices)
+    played = hdl_vectors(realization, choices, built.clocks)
+    told = story(realization, name, requirement, lines, made=made)
+    head = [*told[:-2], *facts_of(realization, built, choices), "", *told[-2:]]
+    text = verilog_text(built.circuit, head) if language == "verilog" else vhdl_text(built.circuit, head)
+    ending = ENDINGS[language]
+    files = [SourceFile(f"{name}.{ending}", text), *bench_files(built, language, played, choices)]
+    if choices.axi_stream:
+        files.append(
+            SourceFile(f"{name}_axi.{ending}", _render(f"axi.{ending}.j2", _values(built, language, played, choices)))
+        )
+    files.append(SourceFile(f"{name}.md", page_text(realization, built, choices, told)))
+    return Package(language, name, tuple(files), hardware=choices)
+
+
+def bench_files(built: Built, language: str, played: Vectors, choices: HardwareChoices) -> list[SourceFile]:
+    """Test bench, its vectors and the Makefile."""
+    name, ending = built.circuit.name, ENDINGS[language]
+    values = _values(built, language, played, choices)
+    samples, expected = played.rows(built.input_bits, built.output_bits)
+    return [
+        SourceFile(f"{name}_tb.{ending}", _render(f"tb.{ending}.j2", values)),
+        SourceFile(f"{name}_samples.txt", samples), SourceFile(f"{name}_expected.txt", expected),
+        SourceFile("Makefile", _render("Makefile.j2", values)),
+    ]  # fmt: skip
+
+
+def _values(built: Built, language: str, played: Vectors, choices: HardwareChoices) -> dict[str, Any]:
+    extra = [port.signal for port in built.circuit.ports if port.signal.name not in PORTS]
+    out = built.circuit.signals["out_data"]
+    return {
+        "name": built.circuit.name, "language": language, "count": len(played.samples), "extra": extra,
+        "latency": built.latency, "clocks": built.clocks, "patience": 4 * (built.latency + built.clocks) + 100, "ownership": OWNERSHIP, "axi": choices.axi_stream,
+        "out_signed": out.kind == "signed", **axi_values(built),
+    }  # fmt: skip
+
+
+@cache
+def _environment() -> Environment:
+    return Environment(
+        loader=PackageLoader("combe.delivery", "hdl"), trim_blocks=True, lstrip_blocks=True,
+        keep_trailing_newline=True, undefined=StrictUndefined,
+    )  # fmt: skip
+
+
+def _render(template: str, values: dict[str, Any]) -> str:
+    return _environment().get_template(template).render(values)
