@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Annotated
 
 import typer
@@ -10,12 +9,10 @@ from rich.console import Console
 from rich.table import Table
 
 from combe.arithmetic.reading import read_realization
-from combe.cli.output import print_json, say
+from combe.cli.output import hertz, print_json, say
 from combe.errors import FormatError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.proof.budget import BudgetRow, budget, calibrated
-
-SCALES = {"": 1.0, "k": 1e3, "M": 1e6, "G": 1e9}
 
 
 def run(
@@ -34,7 +31,7 @@ def run(
     """Instructions of generated C on an emulated processor, and the share of its clock they take."""
     found = read_realization(realization).realization
     lengths = _lengths(taps)
-    clock_hz = _hertz(clock)
+    clock_hz = hertz(clock, "--clock")
     calibrated(core, clock_hz, "")
     first = None
     if "/" in measured:
@@ -74,14 +71,6 @@ def _print(rows: list[BudgetRow]) -> None:
             f"{100 * row.share:.2f} %", f"{row.highest_rate_hz:.5g} Hz",
         )  # fmt: skip
     Console(width=110).print(table)
-
-
-def _hertz(text: str) -> float:
-    found = re.fullmatch(r"\s*([\d.]+(?:e\d+)?)\s*([kMG]?)(?:Hz)?\s*", text)
-    try:
-        return float(found[1]) * SCALES[found[2]] if found else float("nan")
-    except ValueError:
-        raise FormatError(f"{text!r} is not a clock", "--clock", "a frequency such as 80M or 8e7") from None
 
 
 def _lengths(text: str) -> tuple[int, ...]:

@@ -2,21 +2,31 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from typing import Annotated, Any
 
 import typer
 
 from combe.arithmetic.reading import RealizationFile, read_realization
 from combe.arithmetic.realize import rounded_lines
-from combe.cli.output import print_json, say
+from combe.cli.output import hertz, print_json, say
 from combe.delivery import checked_name, identifier_from
 from combe.delivery.c import c_package
 from combe.delivery.code_choices import HISTORIES, NUMBERS, CodeChoices
+from combe.delivery.hdl.build import build_circuit
+from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
+from combe.delivery.hdl.words import hdl_identifier
+from combe.delivery.hdl.writer import LANGUAGES as HDL_LANGUAGES
+from combe.delivery.hdl.writer import hdl_package
+from combe.delivery.package import Package
 from combe.errors import CombeError, FormatError
+from combe.ledger import Line
 from combe.proof.arm import RISCV, TARGETS, built_for_riscv, prove_on_target
-from combe.proof.c import Proof, prove_c
+from combe.proof.c import prove_c
+from combe.proof.hdl import prove_hdl
+from combe.proof.synthesis import DEVICES, synthesized
 
-LANGUAGES = ("c", "c++")
+LANGUAGES = ("c", "c++", *HDL_LANGUAGES)
 
 
 def run(
@@ -43,6 +53,16 @@ def run(
     converter_out: Annotated[str, typer.Option(metavar="BITS[@OFFSET]", help="The codes that entry gives.")] = "",
     file_name: Annotated[str, typer.Option(metavar="ID", help="What files are called, where not as the code.")] = "",
     type_name: Annotated[str, typer.Option(metavar="ID", help="What types are called, where not as the code.")] = "",
+    architecture: Annotated[str, typer.Option(metavar="A", help=f"Of a circuit: {', '.join(ARCHITECTURES)}.")] = "",
+    clock: Annotated[str, typer.Option(metavar="HZ", help="The circuit's clock, such as 40M.")] = "",
+    multipliers: Annotated[int, typer.Option(help="Of semi-parallel; 0: as few as clock and rate allow.")] = 0,
+    pipeline: Annotated[
+        int, typer.Option(help="Adders in a row between two registers; 0: no registers in between.")
+    ] = 1,
+    axi_stream: Annotated[bool, typer.Option("--axi-stream", help="A wrapper with AXI4-Stream ports too.")] = False,
+    synthesize: Annotated[
+        bool, typer.Option("--synthesize", help="Count cells with real synthesis, place where it fits.")
+    ] = False,
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Write generated code, and prove it on real tools."""
@@ -57,25 +77,33 @@ def run(
             )
     found = read_realization(realization)
     identifier = checked_name(name) if name else identifier_from(found.realization.name)
+    if not name and language in HDL_LANGUAGES:
+        identifier = hdl_identifier(identifier)
     asked = found.design.requirement if found.design else None
     lines = rounded_lines(found.realization, asked) if asked else ()
-    choices = CodeChoices(
-        language, number, history, unroll, intrinsics, reloadable, guard, converter_in, converter_out, file_name, type_name
-    )  # fmt: skip
-    if target and (choices.is_float or language != "c"):
-        raise FormatError("integer C is what runs on an emulated processor", "--target", "leave it out")
     made = found.design.told() if found.design else ""
     try:
-        package = c_package(found.realization, identifier, asked, lines, choices, made)
+        if language in HDL_LANGUAGES:
+            if target or number != "integer" or history != "blocks" or unroll or guard or file_name or type_name:
+                raise FormatError("that choice is about processors", "--language", "leave it out for circuits")
+            hardware = HardwareChoices(
+                architecture, hertz(clock, "--clock") if clock else (asked.clock_hz or 0.0) if asked else 0.0, multipliers,
+                pipeline, reloadable, axi_stream, converter_in, converter_out,
+            )  # fmt: skip
+            package = hdl_package(found.realization, language, identifier, asked, lines, hardware, made)
+        else:
+            if architecture or clock or multipliers or axi_stream or synthesize:
+                raise FormatError("that choice is about circuits", "--language", "leave it out for C")
+            choices = CodeChoices(
+                language, number, history, unroll, intrinsics, reloadable, guard, converter_in, converter_out, file_name,
+                type_name,
+            )  # fmt: skip
+            if target and (choices.is_float or language != "c"):
+                raise FormatError("integer C is what runs on an emulated processor", "--target", "leave it out")
+            package = c_package(found.realization, identifier, asked, lines, choices, made)
     except CombeError as error:
         raise error.at(realization) from None
     written = package.write(to)
-    proof = prove_c(package, found.realization, lines, report=say) if prove else None
-    on_targets = [
-        prove_on_target(package, found.realization, core, report=say) for core in target or [] if core != RISCV
-    ]  # fmt: skip
-    if RISCV in (target or []):
-        on_targets.append(built_for_riscv(package))
     document: dict[str, Any] = {
         "format": "combe-delivery", "version": 1, "language": language, "name": identifier,
         "checksum": package.checksum, "files": [str(path) for path in written],
@@ -83,24 +111,66 @@ def run(
     }  # fmt: skip
     missed = [line.document() for line in lines if line.margin < 0] if lines else found.missed
     document["missed"] = missed
-    if proof is not None:
-        document["proof"] = proof.document()
-    if on_targets:
-        document["targets"] = [each.document() for each in on_targets]
+    proofs = _proved(package, found, lines, prove, synthesize, target or [], document)
     if json:
         print_json(document)
     else:
         for path in written:
             print(path)
-        for each in on_targets:
-            print(("proved: " if each.holds else "NOT PROVED: ") + each.sentence())
-        _say_rest(proof, missed, found)
-    failed = (proof is not None and not proof.holds) or any(not each.holds for each in on_targets)
-    return 1 if missed or failed else 0
+        for sentence in proofs.sentences:
+            print(sentence)
+        for line in missed:
+            print(f"limit missed: {line.get('band') or ''} {line['limit']}".replace("  ", " "))
+    return 1 if missed or not proofs.hold else 0
 
 
-def _say_rest(proof: Proof | None, missed: list[dict[str, Any]], found: RealizationFile) -> None:
-    if proof is not None:
-        print(("proved: " if proof.holds else "NOT PROVED: ") + proof.sentence())
-    for line in missed:
-        print(f"limit missed: {line.get('band') or ''} {line['limit']}".replace("  ", " "))
+@dataclass(slots=True)
+class _Proofs:
+    """What was proved, in sentences."""
+
+    hold: bool = True
+    sentences: list[str] = field(default_factory=list)
+
+    def add(self, holds: bool, sentence: str) -> None:
+        """One more."""
+        self.hold = self.hold and holds
+        self.sentences.append(("proved: " if holds else "NOT PROVED: ") + sentence)
+
+
+def _proved(
+    package: Package, found: RealizationFile, lines: tuple[Line, ...], prove: bool, synthesize: bool, target: list[str],
+    document: dict[str, Any],
+) -> _Proofs:  # fmt: skip
+    """Everything that was asked to be proved or measured, put into the document."""
+    proofs, made = _Proofs(), found.realization
+    if package.hardware is not None:
+        built = build_circuit(made, package.name, package.hardware)
+        document["circuit"] = {
+            "architecture": built.architecture, "latency_clocks": built.latency, "clocks_per_sample": built.clocks,
+            "multipliers": built.count.multipliers, "adders": built.count.adders, "register_bits": built.count.registers,
+            "memory_bits": built.count.memory_bits,
+        }  # fmt: skip
+        proofs.sentences.append(
+            f"{built.architecture}: latency {built.latency} clocks, {built.clocks} clocks a sample, "
+            f"{built.count.multipliers} multipliers, {built.count.adders} adders, {built.count.registers} register bits"
+        )
+    if prove and package.hardware is not None:
+        proof = prove_hdl(package, made, found.design.filter if found.design else made.exact(), report=say)
+        document["proof"] = proof.document()
+        proofs.add(proof.holds, proof.sentence())
+    elif prove:
+        answer = prove_c(package, made, lines, report=say)
+        document["proof"] = answer.document()
+        proofs.add(answer.holds, answer.sentence())
+    if synthesize:
+        costs = [synthesized(package, device, report=say) for device in DEVICES]
+        document["synthesis"] = [cost.document() for cost in costs]
+        proofs.sentences += [cost.sentence() for cost in costs]
+    on_targets = [prove_on_target(package, made, core, report=say) for core in target if core != RISCV]
+    if RISCV in target:
+        on_targets.append(built_for_riscv(package))
+    for each in on_targets:
+        proofs.add(each.holds, each.sentence())
+    if on_targets:
+        document["targets"] = [each.document() for each in on_targets]
+    return proofs

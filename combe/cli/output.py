@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 import sys
 from typing import Any
 
 from rich.console import Console
 from rich.table import Table
 
+from combe.errors import FormatError
 from combe.files import json_text
 from combe.ledger import Line, meets
 
@@ -61,3 +63,21 @@ def row_of(line: Line) -> list[str]:
 
 def _number(line: Line, value: float) -> str:
     return f"{value:.4f}" if line.unit == "db" else f"{value:.6g}"
+
+
+def hertz(text: str, where: str) -> float:
+    """A frequency such as 80M, 8e7 or 40MHz.
+
+    Raises
+    ------
+    FormatError
+        If it's none.
+    """
+    found = re.fullmatch(r"\s*([\d.]+(?:e\d+)?)\s*([kMG]?)(?:Hz)?\s*", text)
+    try:
+        value = float(found[1]) * {"": 1.0, "k": 1e3, "M": 1e6, "G": 1e9}[found[2]] if found else 0.0
+    except ValueError:
+        value = 0.0
+    if not 0 < value < 1e15:
+        raise FormatError(f"{text!r} is not a clock", where, "a frequency such as 80M or 8e7")
+    return value

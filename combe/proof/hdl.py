@@ -11,8 +11,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from combe.arithmetic.simulate import ideal_run
 from combe.arithmetic.stages import Realization
 from combe.delivery.hdl.build import Built, build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
@@ -20,6 +20,7 @@ from combe.delivery.hdl.vectors import Vectors, hdl_vectors
 from combe.delivery.hdl.writer import bench_files
 from combe.delivery.package import Package
 from combe.errors import Stopped, ToolError
+from combe.filters import Filter
 from combe.proof.tools import find, run, version
 
 SECONDS = 300
@@ -103,14 +104,14 @@ class HdlProof:
 def prove_hdl(
     package: Package,
     realization: Realization,
-    ideal: Callable[[NDArray[np.float64]], NDArray[np.float64]] | None = None,
+    ideal: Filter | None = None,
     report: Callable[[str], None] = lambda _: None,
     is_stopped: Callable[[], bool] = lambda: False,
     simulators: tuple[str, ...] = (),
 ) -> HdlProof:
     """Simulate a package with every simulator on the machine, on more samples than it ships with.
 
-    ``ideal`` is the unrounded filter on real samples: the error of the outputs against it is reported.
+    ``ideal`` is the unrounded filter: the error of the outputs against it on the same samples is reported.
     """
     choices = package.hardware or HardwareChoices()
     built = build_circuit(realization, package.name, choices)
@@ -136,16 +137,14 @@ def prove_hdl(
     return HdlProof(package.language, package.checksum, tuple(done), tuple(lint), tuple(missing), rms, peak, delay)
 
 
-def _error(
-    realization: Realization, played: Vectors, ideal: Callable[[NDArray[np.float64]], NDArray[np.float64]]
-) -> tuple[float, float]:  # fmt: skip
+def _error(realization: Realization, played: Vectors, ideal: Filter) -> tuple[float, float]:
     """Rms and peak of outputs less the unrounded filter's, in units of value, piece by piece between resets."""
     starts = [*np.flatnonzero(played.resets), len(played.samples)]
-    rest = []
-    for first, last in zip(starts, starts[1:]):
-        wanted = ideal(played.samples[first:last] * realization.input.step)
-        rest.append(played.outputs[first:last] * realization.output.step - wanted)
-    every = np.concatenate(rest)
+    rest = [
+        played.outputs[first:last] - ideal_run(ideal, realization, played.samples[first:last])
+        for first, last in zip(starts, starts[1:])
+    ]
+    every = np.concatenate(rest) * realization.output.step
     return float(np.sqrt(np.mean(every**2))), float(np.max(np.abs(every)))
 
 

@@ -195,8 +195,7 @@ class Circuit:
             return value
         source = self.named(value)
         if n >= value.width:
-            top = Op("slice", (source,), 1, value.kind, value.width - 1, value.width - 1)
-            return top
+            return Op("slice", (source,), 1, value.kind, value.width - 1, value.width - 1)
         return Op("slice", (source,), value.width - n, value.kind, value.width - 1, n)
 
     def mux(self, name: str, flag: Expression, yes: Expression, no: Expression) -> Signal:

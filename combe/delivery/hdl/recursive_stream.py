@@ -56,7 +56,7 @@ class _Stage:
             width = self._width(key)
             self.past[key] = [self.circuit.new(f"past_{self._word(key)}_{age}", width) for age in range(1, deepest + 1)]
         later = self.valid
-        for index, step in enumerate(self.program.steps):
+        for index in range(len(self.program.steps)):
             later = self._step(index)
         for key, signals in self.past.items():
             enable = self.valid if key[0] == 0 else later

@@ -1,0 +1,148 @@
+"""What real synthesis makes of a circuit: cells counted, and a clock rate where it can be placed."""
+
+from __future__ import annotations
+
+import json
+import re
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from combe.delivery.package import Package
+from combe.errors import ToolError
+from combe.proof.tools import find, run
+
+DEVICES = ("generic", "ice40-up5k", "ice40-hx8k", "ecp5")
+SECONDS = 300
+SCRIPTS = {
+    "generic": "synth -flatten -top {top}; stat -json", "ice40-up5k": "synth_ice40 -dsp -top {top} -json placed.json; stat -json",
+    "ice40-hx8k": "synth_ice40 -top {top} -json placed.json; stat -json", "ecp5": "synth_ecp5 -top {top}; stat -json",
+}  # fmt: skip
+PLACED = {"ice40-up5k": ["--up5k", "--package", "sg48"], "ice40-hx8k": ["--hx8k", "--package", "ct256"]}
+KINDS = {
+    "registers": r"\$_S?DFF.*|SB_DFF.*|TRELLIS_FF", "luts": r"SB_LUT4|LUT4|\$_(AND|OR|XOR|XNOR|NAND|NOR|MUX|ANDNOT|ORNOT|NOT|AOI3|OAI3|AOI4|OAI4|NMUX)_",
+    "carries": r"SB_CARRY|CCU2C", "multipliers": r"SB_MAC16|MULT18X18D|\$mul", "memories": r"SB_RAM40_4K|DP16KD|TRELLIS_DPR16X4|\$mem.*",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Synthesized:
+    """Cells of one device; ``clock_hz`` what placement promises, 0 where it wasn't placed, with the reason in ``remark``."""
+
+    device: str
+    registers: int = 0
+    luts: int = 0
+    carries: int = 0
+    multipliers: int = 0
+    memories: int = 0
+    clock_hz: float = 0.0
+    remark: str = ""
+    failure: str = ""
+
+    def sentence(self) -> str:
+        """The cost in words."""
+        if self.failure:
+            return f"{self.device}: {self.failure}"
+        cells = "gates" if self.device == "generic" else "LUTs"
+        parts = f"{self.luts} {cells}, {self.registers} registers, {self.carries} carry cells, {self.multipliers} multiplier blocks, {self.memories} memories"
+        clock = f", {self.clock_hz / 1e6:.1f} MHz" if self.clock_hz else f" ({self.remark})" if self.remark else ""
+        return f"{self.device}: {parts}{clock}"
+
+    def document(self) -> dict[str, Any]:
+        """As ``--json`` prints it."""
+        return {
+            "device": self.device, "luts": self.luts, "registers": self.registers, "carries": self.carries,
+            "multipliers": self.multipliers, "memories": self.memories, "clock_hz": self.clock_hz, "remark": self.remark,
+            "failure": self.failure, "sentence": self.sentence(),
+        }  # fmt: skip
+
+
+def synthesized(package: Package, device: str, report: Callable[[str], None] = lambda _: None) -> Synthesized:
+    """Count the cells of a package's circuit on a device, and place it where that device's placer is there."""
+    try:
+        yosys = find("yosys")
+        report(f"synthesizing for {device}")
+        with tempfile.TemporaryDirectory(prefix="combe-synthesis-") as place:
+            folder = Path(place)
+            package.write(folder)
+            text = _as_verilog(package, folder)
+            script = f"read_verilog {text}; {SCRIPTS[device].format(top=package.name)}"
+            said = run([yosys, "-Q", "-p", script], folder, seconds=SECONDS).decode("utf-8", "replace")
+            cells = _cells(said)
+            counted = {
+                kind: sum(n for name, n in cells.items() if re.fullmatch(pattern, name))
+                for kind, pattern in KINDS.items()
+            }
+            clock, remark = _placed(device, folder) if device in PLACED else (0.0, "")
+            return Synthesized(device, **counted, clock_hz=clock, remark=remark)
+    except ToolError as error:
+        return Synthesized(device, failure=error.sentence().removeprefix("proof: "))
+
+
+def operators(package: Package) -> dict[str, int]:
+    """Word-level cells as a generic reader sees them: $mul, $add, $sub and so on, and bits of registers.
+
+    Raises
+    ------
+    ToolError
+        If the tool isn't there or fails.
+    """
+    with tempfile.TemporaryDirectory(prefix="combe-synthesis-") as place:
+        folder = Path(place)
+        package.write(folder)
+        text = _as_verilog(package, folder)
+        steps = f"hierarchy -top {package.name}; proc; flatten; opt; wreduce; peepopt; opt_clean; stat -json; techmap; opt; stat -json"
+        said = run([find("yosys"), "-Q", "-p", f"read_verilog {text}; {steps}"], folder, seconds=SECONDS).decode(
+            "utf-8", "replace"
+        )
+        first, second = (_cells(part) for part in re.findall(r"\{\n.*?\n\}\n", said, re.DOTALL)[:2])
+        bits = sum(n for name, n in second.items() if re.fullmatch(r"\$_S?DFF.*", name))
+        return first | {"register_bits": bits}
+
+
+def _as_verilog(package: Package, folder: Path) -> str:
+    """The file that is read: itself, or what GHDL makes of VHDL."""
+    if package.language == "verilog":
+        return f"{package.name}.v"
+    command = [find("ghdl"), "--synth", "--std=93c", "--out=verilog", f"{package.name}.vhd", "-e", package.name]
+    text = run(command, folder, seconds=SECONDS)
+    (folder / "from_vhdl.v").write_bytes(text)
+    return "from_vhdl.v"
+
+
+def _cells(said: str) -> dict[str, int]:
+    found = re.search(r"\{\n.*\n\}", said, re.DOTALL)
+    if found is None:
+        raise ToolError("yosys told no statistics", "proof")
+    modules = json.loads(found[0])["modules"]
+    return dict(next(iter(modules.values()))["num_cells_by_type"])
+
+
+def _placed(device: str, folder: Path) -> tuple[float, str]:
+    """The clock after placement and routing, or why it could not be placed."""
+    try:
+        command = [
+            find("nextpnr-ice40"),
+            *PLACED[device],
+            "--json",
+            "placed.json",
+            "--freq",
+            "48",
+            "--pcf-allow-unconstrained",
+            "--seed",
+            "1",
+            "--timing-allow-fail",
+        ]
+        said = run(command, folder, seconds=SECONDS, with_errors=True).decode("utf-8", "replace")
+    except ToolError as error:
+        words = error.sentence()
+        return (
+            0.0,
+            "it doesn't fit"
+            if "Unable to place" in words or "no BELs" in words or "failed to place" in words.lower()
+            else words.removeprefix("proof: "),
+        )
+    found = re.findall(r"Max frequency for clock[^:]*: ([\d.]+) MHz", said)
+    return (float(found[-1]) * 1e6, "") if found else (0.0, "no clock was told")
