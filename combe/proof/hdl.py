@@ -115,7 +115,7 @@ def prove_hdl(
     """
     choices = package.hardware or HardwareChoices()
     built = build_circuit(realization, package.name, choices)
-    played = hdl_vectors(realization, choices, built.clocks, seed=7)
+    played = hdl_vectors(realization, choices, built.clocks, package.language, 7)
     missing, done, lint = [], [], []
     for tool in simulators or SIMULATORS[package.language]:
         try:

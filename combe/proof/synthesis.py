@@ -71,7 +71,7 @@ def synthesized(package: Package, device: str, report: Callable[[str], None] = l
             script = f"read_verilog {text}; {SCRIPTS[device].format(top=package.name)}"
             said = run([yosys, "-Q", "-p", script], folder, seconds=SECONDS).decode("utf-8", "replace")
             cells = _cells(said)
-            counted = {
+            counted: dict[str, Any] = {
                 kind: sum(n for name, n in cells.items() if re.fullmatch(pattern, name))
                 for kind, pattern in KINDS.items()
             }
@@ -107,8 +107,10 @@ def _as_verilog(package: Package, folder: Path) -> str:
     if package.language == "verilog":
         return f"{package.name}.v"
     command = [find("ghdl"), "--synth", "--std=93c", "--out=verilog", f"{package.name}.vhd", "-e", package.name]
-    text = run(command, folder, seconds=SECONDS)
-    (folder / "from_vhdl.v").write_bytes(text)
+    text = run(command, folder, seconds=SECONDS).decode("utf-8", "replace")
+    # It writes signed products as unsigned ones of extended numbers and says so; said in Verilog, they can be narrowed again.
+    text = re.sub(r"= (.*) \* (.*); // smul", r"= $signed(\1) * $signed(\2);", text)
+    (folder / "from_vhdl.v").write_text(text, encoding="utf-8")
     return "from_vhdl.v"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import subprocess
 from pathlib import Path
@@ -54,7 +55,8 @@ def run(
         raise ToolError(f"{name} can't be started ({error.strerror or error})", "proof") from None
     if done.returncode != 0:
         said = (done.stderr or done.stdout).decode("utf-8", "replace").strip().splitlines()
-        first = next((line for line in said if "error" in line), said[0] if said else "no message")
+        marked = [line for line in said if re.match(r"\s*(%?error|.*: error)\b", line, re.IGNORECASE)]
+        first = next(iter(marked), next((line for line in said if "error" in line), said[0] if said else "no message"))
         raise ToolError(f"{name} failed with status {done.returncode}: {first.strip()[:300]}", "proof")
     return done.stdout + done.stderr if with_errors else done.stdout
 

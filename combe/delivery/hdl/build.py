@@ -132,9 +132,9 @@ def _check_fits(realization: Realization, architecture: str, choices: HardwareCh
 def _lanes(realization: Realization, architecture: str, choices: HardwareChoices) -> int:
     """Multipliers of the sequenced architectures."""
     taps = _only_taps(realization)
-    if architecture == "serial" or taps is None:
+    if architecture == "serial":
         return 1
-    if architecture != "semi-parallel":
+    if architecture != "semi-parallel" or taps is None:
         return 0
     count = len(taps.coefficients)
     if choices.multipliers:
@@ -306,5 +306,5 @@ def _as_code(build: Builder, number: Signal, entry: Format, converter: Converter
 
 
 def _check_names(circuit: Circuit) -> None:
-    if circuit.name.lower() in {name.lower() for name in circuit.signals}:
+    if circuit.name.lower() in {name.lower() for name in (*circuit.signals, *circuit.names)}:
         raise FormatError(f"{circuit.name!r} is a signal of the circuit", "name", f"{circuit.name}_filter would do")

@@ -7,7 +7,7 @@ on data of other widths extends its operands first, so that both languages compu
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 SIGNED, UNSIGNED, BIT = "signed", "unsigned", "bit"
 
@@ -106,7 +106,8 @@ class Circuit:
     constants: list[tuple[Signal, int, str]] = field(default_factory=list)
     statements: list[Statement] = field(default_factory=list)
     signals: dict[str, Signal] = field(default_factory=dict)
-    notes: dict[str, int] = field(default_factory=dict)
+    names: set[str] = field(default_factory=set)
+    """Of memories, which are no signals."""
 
     def port(self, name: str, width: int, is_input: bool, kind: str = SIGNED) -> Signal:
         """A port."""
@@ -117,13 +118,16 @@ class Circuit:
 
     def new(self, name: str, width: int, kind: str = SIGNED) -> Signal:
         """A signal of its own; a name that is taken gets a number."""
+        made = Signal(self._free(name), width, kind)
+        self.signals[made.name] = made
+        return made
+
+    def _free(self, name: str) -> str:
         word, count = name, 1
-        while word in self.signals:
+        while word in self.signals or word in self.names:
             count += 1
             word = f"{name}_v{count}"
-        made = Signal(word, width, kind)
-        self.signals[word] = made
-        return made
+        return word
 
     def remark(self, text: str) -> None:
         """A comment."""
@@ -161,7 +165,9 @@ class Circuit:
 
     def memory(self, memory: Memory) -> Signal:
         """A table or a memory; its output."""
-        self.statements.append(memory)
+        name = self._free(memory.name)
+        self.names.add(name)
+        self.statements.append(replace(memory, name=name))
         return memory.output
 
     # -- expressions -----------------------------------------------------------------------------------------
@@ -266,6 +272,7 @@ def count_of(circuit: Circuit) -> Count:
             registers += statement.target.width
         if isinstance(statement, Memory):
             memory_bits += statement.width * len(statement.contents)
+            registers += statement.output.width
         for value in _values(statement):
             for op in _ops(value):
                 multipliers += op.op == "mul"

@@ -16,7 +16,9 @@ from combe.delivery.hdl.choices import HardwareChoices
 from combe.signals.stimuli import random_integers, tone, vectors
 
 Integers = NDArray[np.int64]
-MOST_CLOCKS, LEAST_SAMPLES, MOST_SAMPLES = 250_000, 200, 1500
+MOST_CLOCKS = {"verilog": 300_000, "vhdl": 60_000}
+"""Clocks of both passes that take a simulator seconds."""
+LEAST_SAMPLES, MOST_SAMPLES = 200, 1500
 TONES = (0.3, 1.1)
 """Radians a sample of the two-tone signal."""
 
@@ -36,10 +38,10 @@ class Vectors:
 
 
 def hdl_vectors(
-    realization: Realization, choices: HardwareChoices, clocks: int, count: int = 0, seed: int = 1
+    realization: Realization, choices: HardwareChoices, clocks: int, language: str, seed: int = 1
 ) -> Vectors:
     """As many as a simulator takes in seconds: fewer where a sample takes many clocks."""
-    wanted = count or max(LEAST_SAMPLES, min(MOST_SAMPLES, MOST_CLOCKS // clocks))
+    wanted = max(LEAST_SAMPLES, min(MOST_SAMPLES, MOST_CLOCKS[language] // (2 * clocks)))
     if choices.converter_in:
         entry = Format(False, converter_from(choices.converter_in, "converter_in").bits, 0)
         pieces = [
@@ -52,12 +54,17 @@ def hdl_vectors(
     else:
         entry = realization.input
         pieces = [
-            vectors(realization, wanted // 2, seed), _two_tones(wanted // 4, entry), random_integers(wanted // 4, entry, seed + 1),
+            _cut(vectors(realization, wanted // 2, seed), wanted), _two_tones(wanted // 4, entry), random_integers(wanted // 4, entry, seed + 1),
             random_integers(16, entry, seed + 2), random_integers(wanted // 4, entry, seed + 3),
         ]  # fmt: skip
         answers = [np.asarray(simulate(realization, piece), dtype=np.int64) for piece in pieces]
     resets = np.concatenate([_flags(len(piece)) for piece in pieces])
     return Vectors(np.concatenate(pieces), resets, np.concatenate(answers))
+
+
+def _cut(piece: Integers, most: int) -> Integers:
+    """The start and the end of a long piece: every input is a fair one."""
+    return piece if len(piece) <= most else np.concatenate([piece[: most // 2], piece[-(most // 2) :]])
 
 
 def _flags(length: int) -> NDArray[np.bool_]:

@@ -45,7 +45,7 @@ def hdl_package(
     checked_name(name)
     checked_hdl_name(name)
     built = build_circuit(realization, name, choices)
-    played = hdl_vectors(realization, choices, built.clocks)
+    played = hdl_vectors(realization, choices, built.clocks, language)
     told = story(realization, name, requirement, lines, made=made)
     head = [*told[:-2], *facts_of(realization, built, choices), "", *told[-2:]]
     text = verilog_text(built.circuit, head) if language == "verilog" else vhdl_text(built.circuit, head)

@@ -1,0 +1,432 @@
+"""Generated circuits: simulated by real simulators, read strictly, counted by real synthesis."""
+
+from __future__ import annotations
+
+import json
+import random
+import shutil
+import subprocess
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+from combe.arithmetic.adders import adder_graph, structural_adders
+from combe.arithmetic.formats import Format
+from combe.arithmetic.realize import Choices, realize
+from combe.arithmetic.simulate import simulate
+from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.delivery.hdl.build import build_circuit, suited
+from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
+from combe.delivery.hdl.words import VERILOG_WORDS, VHDL_WORDS
+from combe.delivery.hdl.writer import hdl_package
+from combe.delivery.package import Package
+from combe.design.methods import design
+from combe.errors import CombeError, FormatError
+from combe.filters import Fir
+from combe.proof.hdl import prove_hdl
+from combe.proof.synthesis import operators, synthesized
+from tests.support import asked
+from tests.test_arithmetic import random_realization
+from tests.test_cli import InFolder, call
+from tests.test_networks import random_network
+
+HAS_ICARUS = shutil.which("iverilog") is not None
+HAS_GHDL = shutil.which("ghdl") is not None
+HAS_YOSYS = shutil.which("yosys") is not None
+LOW = asked(48_000, (0, 6000, -0.5, 0.1), (9_000, 24_000, -50))
+
+
+def taps(order: int = 20, choices: Choices = Choices(12)) -> Realization:
+    return realize(design(LOW, "equiripple", order).filter, 48_000, choices)
+
+
+def sections(structure: str = "direct-1", **more: object) -> Realization:
+    return realize(design(LOW, "elliptic", 5).filter, 48_000, Choices(14, structure, **more))  # type: ignore[arg-type]
+
+
+def packaged(made: Realization, architecture: str, language: str = "verilog", **more: object) -> Package:
+    return hdl_package(made, language, "calls", choices=HardwareChoices(architecture, **more))  # type: ignore[arg-type]
+
+
+def random_choices(source: random.Random, architecture: str, count: int) -> HardwareChoices:
+    lanes = source.randint(1, count) if architecture == "semi-parallel" and source.random() < 0.7 else 0
+    return HardwareChoices(architecture, pipeline=source.choice((0, 1, 1, 2, 3)), multipliers=lanes)
+
+
+@unittest.skipUnless(HAS_ICARUS, "iverilog is not on this machine")
+class Verilog(unittest.TestCase):
+    def proved(self, package: Package, made: Realization, tools: tuple[str, ...] = ("iverilog",)) -> None:
+        proof = prove_hdl(package, made, simulators=tools)
+        self.assertTrue(proof.holds, (package.hardware, proof.sentence()))
+
+    def test_random_taps_in_every_architecture(self) -> None:
+        source = random.Random(17)
+        for index in range(8):
+            made = random_realization(source, 32)
+            count = len(made.stages[0].coefficients)  # type: ignore[union-attr]
+            for architecture in ARCHITECTURES:
+                choices = random_choices(source, architecture, count)
+                with self.subTest(index=index, choices=choices):
+                    try:
+                        package = hdl_package(made, "verilog", "calls", choices=choices)
+                    except FormatError as error:
+                        self.assertIn("symmetric", error.sentence())
+                        continue
+                    self.proved(package, made)
+
+    def test_random_structures_with_feedback(self) -> None:
+        source = random.Random(5)
+        for index in range(5):
+            made = random_network(source)
+            for architecture in ("parallel", "serial", "multiplierless"):
+                with self.subTest(index=index, architecture=architecture):
+                    choices = HardwareChoices(architecture, pipeline=index % 2)
+                    self.proved(hdl_package(made, "verilog", "calls", choices=choices), made)
+
+    def test_every_section_structure(self) -> None:
+        for structure in ("direct-1", "direct-2", "transposed-1", "transposed-2", "coupled", "lattice", "allpass-sum"):
+            for architecture in ("parallel", "serial"):
+                made = sections(structure, error_feedback=structure == "direct-1")
+                self.proved(packaged(made, architecture), made)
+
+    def test_short_long_and_odd_taps(self) -> None:
+        for count in (1, 2, 3, 200):
+            half = [((k * 37) % 41 - 20) / 64 for k in range((count + 1) // 2)]
+            for filter in (
+                Fir(tuple(half + half[::-1][count % 2 :])),
+                Fir(tuple((k % 5 - 2.2) / 40 for k in range(count))),
+            ):
+                made = realize(filter, 1.0, Choices(10))
+                for architecture in ("parallel", "transposed", "serial", "semi-parallel", "multiplierless"):
+                    if count == 200 and architecture in ("parallel", "multiplierless"):
+                        continue
+                    self.proved(packaged(made, architecture), made)
+
+    def test_taps_in_a_row_and_products_rounded_first(self) -> None:
+        first = TapSum((3, -1, 4), Format(True, 4, 2), Format(True, 20, 9))
+        middle = Requantize(Format(True, 20, 9), Format(True, 9, 6), "nearest-up", "saturate")
+        last = TapSum((1, 2, 1), Format(True, 3, 2), Format(True, 14, 8), "folded")
+        two = Realization("two", 1.0, "direct", Format(True, 8, 7), Format(True, 14, 8), (first, middle, last))
+        for made in (two, taps(8, Choices(12, "direct", product_bits=9))):
+            for architecture in ("parallel", "serial"):
+                self.proved(packaged(made, architecture), made)
+
+    def test_widths_from_4_to_32(self) -> None:
+        for entry, bits, result in (
+            ("s4f3", 4, "s4f3"),
+            ("u5f5", 6, "u7f7"),
+            ("s32f31", 20, "s32f31"),
+            ("s16f15", 24, "s40f38"),
+            ("s8f7", 8, "s5f-2"),
+        ):
+            made = realize(Fir((0.3, -0.7, 0.9, 0.1)), 1.0, Choices(bits, "direct", entry, result))
+            for architecture in ("transposed", "serial"):
+                self.proved(packaged(made, architecture), made)
+
+    def test_converter_codes(self) -> None:
+        for code_in, code_out in (("12", "12"), ("12@2000", "10@600"), ("8", "16")):
+            made = taps(12, Choices(12, "", "s13f12", "s16f15"))
+            for architecture in ("folded", "serial"):
+                package = packaged(made, architecture, converter_in=code_in, converter_out=code_out)
+                self.proved(package, made)
+
+    @unittest.skipUnless(shutil.which("verilator"), "verilator is not on this machine")
+    def test_a_second_simulator_agrees(self) -> None:
+        for made, architecture in ((taps(), "folded"), (sections(), "serial")):
+            self.proved(packaged(made, architecture), made, ("iverilog", "verilator"))
+
+    def test_a_wrong_circuit_is_caught(self) -> None:
+        made = taps()
+        package = packaged(made, "transposed")
+        text = package.files[0].text
+        for old, new in (
+            ("if (rst)", "if (1'b0)"),
+            ("12'sd", "12'sd1"),
+            ("_halfway;", "_halfway | 1'b1;"),
+            ("in_ready = 1'b1", "in_ready = 1'b0"),
+        ):
+            changed = text.replace(old, new) if old in text else ""
+            if not changed:
+                continue
+            files = (replace(package.files[0], text=changed), *package.files[1:])
+            proof = prove_hdl(replace(package, files=files), made, simulators=("iverilog",))
+            self.assertFalse(proof.holds, (old, new))
+
+    def test_the_delivered_makefile_checks_itself(self) -> None:
+        with tempfile.TemporaryDirectory() as place:
+            packaged(taps(), "serial").write(place)
+            done = subprocess.run(["make", "-s", "check"], cwd=place, capture_output=True, text=True, check=False)
+            self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+            self.assertIn("all equal", done.stdout)
+
+    def test_coefficients_written_at_run_time(self) -> None:
+        """The taps are replaced by others before the first sample; outputs are the other filter's."""
+        made = taps(10, Choices(12, "direct", "s12f11", guard_bits=2))
+        stage = made.stages[0]
+        assert isinstance(stage, TapSum)
+        others = tuple(value // 2 for value in stage.coefficients)
+        changed = replace(made, stages=(replace(stage, coefficients=others), *made.stages[1:]))
+        samples = [int(x) for x in np.random.default_rng(1).integers(-2048, 2048, 60)]
+        wanted = simulate(changed, np.array(samples)).tolist()
+        for architecture in ("parallel", "transposed", "serial", "semi-parallel"):
+            package = packaged(
+                made, architecture, reloadable=True, multipliers=3 if architecture == "semi-parallel" else 0
+            )
+            self.assertEqual(self.reloaded(package, others, samples), wanted, architecture)
+            self.proved(package, made)
+
+    def reloaded(self, package: Package, others: tuple[int, ...], samples: list[int]) -> list[int]:
+        loads = "\n".join(f"    load({k}, {value});" for k, value in enumerate(others))
+        plays = "\n".join(f"    play({value});" for value in samples)
+        text = f"""module bench;
+  reg clk = 0, rst = 1, v = 0, w = 0; reg [15:0] a = 0; reg signed [11:0] d = 0; reg signed [11:0] x = 0;
+  wire r, o; wire signed [11:0] y;
+  calls dut (.clk(clk), .rst(rst), .in_valid(v), .in_ready(r), .in_data(x), .out_valid(o), .out_data(y),
+    .coefficient_write(w), .coefficient_address(a[3:0]), .coefficient_data(d));
+  always #5 clk = ~clk;
+  always @(posedge clk) if (o) $display("%0d", y);
+  task load(input integer k, input integer value); begin @(negedge clk); w = 1; a = k; d = value; @(negedge clk); w = 0; end endtask
+  task play(input integer value); begin @(negedge clk); while (!r) @(negedge clk); v = 1; x = value; @(negedge clk); v = 0; end endtask
+  initial begin
+    repeat (3) @(negedge clk); rst = 0;
+{loads}
+{plays}
+    repeat (100) @(negedge clk);
+    $finish;
+  end
+endmodule
+"""
+        with tempfile.TemporaryDirectory() as place:
+            package.write(place)
+            (Path(place) / "bench.v").write_text(text)
+            subprocess.run(
+                ["iverilog", "-o", "bench", "calls.v", "bench.v"], cwd=place, check=True, capture_output=True
+            )
+            done = subprocess.run(["vvp", "-n", "bench"], cwd=place, capture_output=True, text=True, check=True)
+        return [int(word) for word in done.stdout.split() if word.lstrip("-").isdigit()]
+
+    def test_the_wrapper_keeps_every_sample_while_the_other_side_waits(self) -> None:
+        made = taps(10, Choices(12, "", "s12f11", "s12f11"))
+        samples = [int(x) for x in np.random.default_rng(4).integers(-2048, 2048, 300)]
+        wanted = simulate(made, np.array(samples)).tolist()
+        rows = "\n".join(f"    words[{k}] = {value};" for k, value in enumerate(samples))
+        for architecture in ("folded", "serial"):
+            text = f"""module bench;
+  reg clk = 0, rstn = 0, v = 0, ready = 0; reg signed [15:0] x = 0; reg signed [15:0] words [0:299]; reg [7:0] noise = 1;
+  wire r, o; wire signed [15:0] y; integer k = 0;
+  calls_axi dut (.aclk(clk), .aresetn(rstn), .s_axis_tvalid(v), .s_axis_tready(r), .s_axis_tdata(x),
+    .m_axis_tvalid(o), .m_axis_tready(ready), .m_axis_tdata(y));
+  always #5 clk = ~clk;
+  initial begin
+{rows}
+    #42 rstn = 1; #400000 $finish;
+  end
+  always @(negedge clk) begin
+    noise = {{noise[6:0], noise[7] ^ noise[5] ^ noise[4] ^ noise[3]}};
+    ready = noise[2:0] == 0; v = rstn && k < 300; x = words[k];
+  end
+  always @(posedge clk) if (rstn) begin
+    if (v && r) k = k + 1;
+    if (o && ready) $display("%0d", y);
+  end
+endmodule
+"""
+            package = packaged(made, architecture, axi_stream=True)
+            with tempfile.TemporaryDirectory() as place:
+                package.write(place)
+                (Path(place) / "bench.v").write_text(text)
+                subprocess.run(
+                    ["iverilog", "-g2001", "-o", "bench", "calls.v", "calls_axi.v", "bench.v"], cwd=place, check=True
+                )
+                done = subprocess.run(["vvp", "-n", "bench"], cwd=place, capture_output=True, text=True, check=True)
+            heard = [int(word) for word in done.stdout.split() if word.lstrip("-").isdigit()]
+            self.assertEqual(heard, wanted, architecture)
+            self.assertEqual(prove_hdl(package, made, simulators=("iverilog",)).lint, ())
+
+
+@unittest.skipUnless(HAS_GHDL, "ghdl is not on this machine")
+class Vhdl(unittest.TestCase):
+    def test_the_other_language_agrees(self) -> None:
+        source = random.Random(8)
+        cases: list[tuple[Realization, str]] = [
+            (random_realization(source, 24), a) for a in ("parallel", "transposed", "serial", "multiplierless")
+        ]
+        cases += [
+            (sections(), "parallel"),
+            (sections("lattice"), "serial"),
+            (taps(), "folded"),
+            (taps(), "semi-parallel"),
+        ]
+        for made, architecture in cases:
+            with self.subTest(architecture=architecture):
+                proof = prove_hdl(packaged(made, architecture, "vhdl"), made)
+                self.assertTrue(proof.holds, proof.sentence())
+
+    def test_ports_and_wrappers_in_it(self) -> None:
+        made = taps(8, Choices(10, "", "u9f9", "s11f10"))
+        for more in ({"axi_stream": True}, {"reloadable": True}, {"converter_in": "8", "converter_out": "10"}):
+            made = taps(8, Choices(10)) if "converter_in" in more else made
+            proof = prove_hdl(packaged(made, "serial", "vhdl", **more), made)
+            self.assertTrue(proof.holds, proof.sentence())
+
+
+class Written(unittest.TestCase):
+    def test_the_head_says_what_an_engineer_must_know(self) -> None:
+        made = taps()
+        package = hdl_package(made, "verilog", "calls", LOW, choices=HardwareChoices("serial", 2e6))
+        head = package.files[0].text.split("module calls")[0]
+        for words in (
+            "Latency: 25 clocks",
+            "Clocks per sample: 22",
+            "1 multipliers",
+            "s16f15",
+            "at least -0.5 dB",
+            "belongs to whoever",
+        ):
+            self.assertIn(words, head)
+        self.assertIn("| in_ready | out | 1 |", package.text(".md"))
+        self.assertTrue(all(line.startswith("//") or not line for line in head.splitlines()))
+
+    def test_ports_are_the_contracts_in_order(self) -> None:
+        for language, separator in (("verilog", ","), ("vhdl", ";")):
+            text = hdl_package(taps(), language, "calls").files[0].text
+            start = text.index("module calls (" if language == "verilog" else "port (")
+            block = text[start : text.index(");" if language == "verilog" else "    );", start)]
+            names = ["clk", "rst", "in_valid", "in_ready", "in_data", "out_valid", "out_data"]
+            places = [block.index(f" {name}" if language == "verilog" else f"{name} :") for name in names]
+            self.assertEqual(places, sorted(places))
+            self.assertEqual(block.count(separator) + 1, 7)
+
+    def test_reserved_words_and_ports_are_refused(self) -> None:
+        made = taps()
+        self.assertTrue({"module", "always", "wire"} <= VERILOG_WORDS and {"entity", "signal", "process"} <= VHDL_WORDS)
+        for name in (
+            "entity",
+            "Process",
+            "module",
+            "wire",
+            "clk",
+            "in_data",
+            "OUT_VALID",
+            "history_0",
+            "signal",
+            "logic",
+            "1x",
+            "a b",
+        ):
+            for language in ("verilog", "vhdl"):
+                with self.subTest(name=name), self.assertRaises(FormatError):
+                    hdl_package(made, language, name, choices=HardwareChoices("parallel"))
+
+    def test_what_cannot_be_had_is_refused_with_the_nearest_that_can(self) -> None:
+        lopsided = realize(Fir((0.5, 0.3, 0.1)), 48_000.0, Choices(12))
+        cases = (
+            (lopsided, HardwareChoices("folded"), "transposed"), (sections(), HardwareChoices("transposed"), "parallel"),
+            (taps(), HardwareChoices("serial", 96_000), "21 multipliers"), (taps(), HardwareChoices("serial", 480_000), "3 multipliers"),
+            (taps(), HardwareChoices("parallel", 1000), "48000"), (taps(), HardwareChoices("semi-parallel", multipliers=99), "21 are enough"),
+            (taps(), HardwareChoices("systolic"), "semi-parallel"), (sections(), HardwareChoices("parallel", reloadable=True), "taps"),
+            (taps(), HardwareChoices(pipeline=99), "0"), (taps(), HardwareChoices(converter_in="12"), "both"),
+        )  # fmt: skip
+        for made, choices, words in cases:
+            with self.subTest(choices=choices), self.assertRaises(CombeError) as caught:
+                build_circuit(made, "calls", choices)
+            self.assertIn(words, caught.exception.sentence())
+
+    def test_the_architecture_that_suits(self) -> None:
+        self.assertEqual(suited(taps(), HardwareChoices(clock_hz=10e6)), "serial")
+        self.assertEqual(suited(taps(), HardwareChoices(clock_hz=480_000)), "semi-parallel")
+        self.assertEqual(suited(taps(), HardwareChoices(clock_hz=48_000)), "folded")
+        self.assertEqual(suited(realize(Fir((0.5, 0.3, 0.1)), 1.0, Choices(12)), HardwareChoices()), "transposed")
+        self.assertEqual(suited(sections(), HardwareChoices(clock_hz=48_000)), "parallel")
+        self.assertEqual(suited(sections(), HardwareChoices()), "serial")
+
+    def test_missing_simulators_are_told(self) -> None:
+        made = taps()
+        package = packaged(made, "serial")
+        with mock.patch("shutil.which", return_value=None):
+            proof = prove_hdl(package, made)
+        self.assertFalse(proof.holds)
+        self.assertIn("apt-get install iverilog", proof.sentence())
+
+
+@unittest.skipUnless(HAS_YOSYS, "yosys is not on this machine")
+class Counted(unittest.TestCase):
+    def test_multipliers_and_adders_are_as_few_as_can_be(self) -> None:
+        for order in (19, 20, 31):
+            made = taps(order, Choices(14))
+            stage = made.stages[0]
+            assert isinstance(stage, TapSum)
+            pairs = {
+                k: v for k, v in enumerate(stage.coefficients[: (order + 2) // 2]) if v & (v - 1) and -v & (-v - 1)
+            }
+            found = operators(packaged(made, "folded"))
+            self.assertEqual(found.get("$mul", 0), len(pairs))
+            self.assertEqual(operators(packaged(made, "serial")).get("$mul", 0), 1)
+            self.assertEqual(operators(packaged(made, "semi-parallel", multipliers=4)).get("$mul", 0), 4)
+            found = operators(packaged(made, "multiplierless"))
+            floor = len(adder_graph(stage.coefficients).adders) + structural_adders(stage.coefficients)
+            self.assertNotIn("$mul", found)
+            rounding = 1
+            self.assertLessEqual(found.get("$add", 0) + found.get("$sub", 0) + found.get("$neg", 0), floor + rounding)
+
+    def test_registers_are_those_counted(self) -> None:
+        for made, architecture in (
+            (taps(), "parallel"), (taps(), "folded"), (taps(), "transposed"), (taps(), "multiplierless"), (taps(), "serial"),
+            (sections(), "parallel"), (sections("transposed-2"), "parallel"),
+        ):  # fmt: skip
+            counted = build_circuit(made, "calls", HardwareChoices(architecture)).count
+            found = operators(packaged(made, architecture))["register_bits"]
+            self.assertLess(abs(found / counted.registers - 1), 0.1, (architecture, found, counted))
+
+    def test_both_languages_synthesize_to_the_same_multipliers(self) -> None:
+        made = taps()
+        verilog = synthesized(packaged(made, "folded"), "ecp5")
+        self.assertFalse(verilog.failure)
+        self.assertGreater(verilog.multipliers, 5)
+        if HAS_GHDL:
+            vhdl = synthesized(packaged(made, "folded", "vhdl"), "ecp5")
+            self.assertEqual((vhdl.multipliers, vhdl.registers), (verilog.multipliers, verilog.registers))
+
+    @unittest.skipUnless(shutil.which("nextpnr-ice40"), "nextpnr-ice40 is not on this machine")
+    def test_a_serial_filter_is_placed_with_one_multiplier(self) -> None:
+        cost = synthesized(packaged(taps(), "serial"), "ice40-up5k")
+        self.assertEqual(cost.multipliers, 1, cost.sentence())
+        self.assertGreater(cost.clock_hz, 10e6)
+
+    def test_a_failing_tool_is_told(self) -> None:
+        package = packaged(taps(), "serial")
+        broken = replace(package, files=(replace(package.files[0], text="module calls ("), *package.files[1:]))
+        self.assertIn("yosys failed", synthesized(broken, "generic").sentence())
+
+
+@unittest.skipUnless(HAS_ICARUS, "iverilog is not on this machine")
+class CommandLine(InFolder):
+    def test_circuits_from_the_command_line(self) -> None:
+        made = self.folder / "r.json"
+        call("realize", self.put("taps.txt", "0.25\n0.5\n0.3\n"), "--out", made)
+        words = ("deliver", made, "--to", self.folder / "out", "--name", "smooth", "--language", "verilog", "--json")
+        status, out, _ = call(*words, "--architecture", "transposed", "--prove")
+        document = json.loads(out)
+        self.assertEqual((status, document["proof"]["equal"]), (0, True), document["proof"]["sentence"])
+        self.assertEqual(document["circuit"]["clocks_per_sample"], 1)
+        self.assertGreater(document["proof"]["error"]["rms"], 0)
+        self.assertTrue((self.folder / "out" / "smooth_tb.v").exists())
+        shutil.rmtree(self.folder / "out")
+        for wrong in (
+            ("--architecture", "folded"),
+            ("--architecture", "x"),
+            ("--clock", "fast"),
+            ("--number", "single"),
+            ("--name", "module"),
+        ):
+            self.refused(*words, *wrong)
+        self.assertFalse((self.folder / "out").exists())
+        self.refused("deliver", made, "--to", self.folder / "out", "--language", "c", "--architecture", "serial")
+
+
+if __name__ == "__main__":
+    unittest.main()
