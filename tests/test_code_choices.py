@@ -54,7 +54,7 @@ class Integers(unittest.TestCase):
 
     def test_every_way_to_keep_samples_gives_the_same(self) -> None:
         source = random.Random(3)
-        for index in range(10):
+        for index in range(5):
             made = random_realization(source, 30)
             form = next(stage.form for stage in made.stages if isinstance(stage, TapSum))
             for history in ("double", "circular"):
@@ -64,7 +64,7 @@ class Integers(unittest.TestCase):
                     self.proved(made, CodeChoices(history=history, unroll=source.choice((0, 4, 8, 32))))
 
     def test_short_and_odd_sums_in_every_layout(self) -> None:
-        for count in (1, 2, 3, 4, 5, 9, 33):
+        for count in (1, 2, 9):
             half = [0.3 / (k + 1) for k in range((count + 1) // 2)]
             even = Fir(tuple(half + half[::-1][count % 2 :]))
             odd = Fir((*half[: count // 2], *[0.0] * (count % 2), *[-h for h in half[: count // 2][::-1]]))
@@ -82,7 +82,7 @@ class Integers(unittest.TestCase):
 
     def test_unrolling_and_intrinsics_are_choices(self) -> None:
         made = taps(Choices(16, "direct"), 62)
-        for unroll in (4, 8, 16, 32):
+        for unroll in (4, 32):
             text = self.proved(made, CodeChoices(unroll=unroll))
             self.assertIn(f"tap += {unroll};", text)
         self.assertIn("__smlad", self.proved(made, CodeChoices()))

@@ -93,7 +93,7 @@ def operators(package: Package) -> dict[str, int]:
         folder = Path(place)
         package.write(folder)
         text = _as_verilog(package, folder)
-        steps = f"hierarchy -top {package.name}; proc; flatten; opt; wreduce; peepopt; opt_clean; stat -json; techmap; opt; stat -json"
+        steps = f"hierarchy -top {package.name}; proc; flatten; opt; wreduce; peepopt; opt_clean; stat -json; simplemap t:$*dff*; opt_clean; stat -json"
         said = run([find("yosys"), "-Q", "-p", f"read_verilog {text}; {steps}"], folder, seconds=SECONDS).decode(
             "utf-8", "replace"
         )

@@ -16,9 +16,9 @@ from combe.delivery.hdl.choices import HardwareChoices
 from combe.signals.stimuli import random_integers, tone, vectors
 
 Integers = NDArray[np.int64]
-MOST_CLOCKS = {"verilog": 300_000, "vhdl": 60_000}
+MOST_CLOCKS = {"verilog": 60_000, "vhdl": 40_000}
 """Clocks of both passes that take a simulator seconds."""
-LEAST_SAMPLES, MOST_SAMPLES = 200, 1500
+LEAST_SAMPLES, MOST_SAMPLES = 160, 2400
 TONES = (0.3, 1.1)
 """Radians a sample of the two-tone signal."""
 
@@ -54,8 +54,8 @@ def hdl_vectors(
     else:
         entry = realization.input
         pieces = [
-            _cut(vectors(realization, wanted // 2, seed), wanted), _two_tones(wanted // 4, entry), random_integers(wanted // 4, entry, seed + 1),
-            random_integers(16, entry, seed + 2), random_integers(wanted // 4, entry, seed + 3),
+            _cut(vectors(realization, wanted // 2, seed), wanted // 2), _two_tones(wanted // 6, entry),
+            random_integers(wanted // 6, entry, seed + 1), random_integers(9, entry, seed + 2), random_integers(wanted // 6, entry, seed + 3),
         ]  # fmt: skip
         answers = [np.asarray(simulate(realization, piece), dtype=np.int64) for piece in pieces]
     resets = np.concatenate([_flags(len(piece)) for piece in pieces])
