@@ -282,7 +282,7 @@ class Written(unittest.TestCase):
         for words in (
             "Latency: 25 clocks",
             "Clocks per sample: 22",
-            "1 multipliers",
+            "1 multiplier,",
             "s16f15",
             "at least -0.5 dB",
             "belongs to whoever",

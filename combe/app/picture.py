@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from combe.errors import FileError
@@ -32,7 +33,7 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     from combe.app.session import Session
     from combe.app.settings import Settings
     from combe.app.theme.palette import THEME
-    from combe.app.views import PAGES
+    from combe.app.views import OF_CIRCUITS, PAGES
     from combe.app.window import MainWindow
 
     application = QApplication.instance()
@@ -42,13 +43,15 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     assert isinstance(application, QApplication)
     if THEME.name != theme or not application.styleSheet():
         THEME.use(theme, application)
+    if view in OF_CIRCUITS and not project.code.is_hdl:
+        project = replace(project, code=replace(project.code, language="verilog"))
     session = Session(project)
     window = MainWindow(session, Settings(theme=theme))
     window.resize(*size)
     window.show()
     session.start()
     settle(session)
-    if prove or view == "measured":
+    if prove or view in ("measured", "waves"):
         session.prove()
         settle(session)
     if view in TABS:
@@ -62,7 +65,7 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
             if view == "budget":
                 session.count()
                 settle(session)
-            window.code_view.open_page(view.capitalize())
+            window.code_view.open_page("Data path" if view == "path" else view.capitalize())
         _process()
         pixmap = window.grab()
     content = QByteArray()

@@ -20,6 +20,10 @@ from combe.arithmetic.movement import rounding_facts
 from combe.arithmetic.realize import FEWEST_BITS, realize, rounded_lines
 from combe.arithmetic.stages import Realization
 from combe.arithmetic.widths import WidthPoint, width_chart
+from combe.delivery.hdl.build import build_circuit
+from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.compare import Compared, compared
+from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
 from combe.design.contenders import Contender, contender_of, contenders
 from combe.design.designed import Design
@@ -27,18 +31,22 @@ from combe.design.nearest import Relaxation, relaxations
 from combe.design.prices import Price, prices
 from combe.errors import CombeError
 from combe.ledger import Line, worst_line
-from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
+from combe.project.chain import Ideal, Rounded, arithmetic_lines, hardware_of, ideal_of, package_of, rounded_of
 from combe.project.document import DesignChoice, Project, ProofRecord
 from combe.project.file import read_project, save_project
 from combe.project.history import History
 from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.c import Proof, prove_c
+from combe.proof.hdl import HdlProof, prove_hdl
+from combe.proof.synthesis import Synthesized, synthesized
+from combe.proof.waves import Wave, excerpt
 from combe.requirement import Requirement
 from combe.signals.listening import SIGNALS, Heard, listen
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
 REST_MS = 180
 REMEMBERED = 64
+EXCERPT_CLOCKS, MOST_EXCERPT = 48, 400
 BUDGET_TAPS = (16, 32, 64, 128, 256)
 
 WidthRow = tuple[int, float]
@@ -67,7 +75,12 @@ class Session(QObject):
         self.rounded: Rounded | None = None
         self.measured: tuple[Line, ...] = ()
         self.package: Package | None = None
-        self.proof: Proof | None = None
+        self.proof: Proof | HdlProof | None = None
+        self.compared: list[Compared] = []
+        self.synthesized: dict[str, list[Synthesized]] = {}
+        self.is_synthesizing = False
+        self.waves: list[Wave] = []
+        self.waves_sentence = ""
         self.proof_step = ""
         self.budget: list[BudgetRow] = []
         self.budget_sentence = ""
@@ -276,6 +289,12 @@ class Session(QObject):
             self.proof_step = value
             self.stepped.emit("proof")
             return
+        elif step == "waves":
+            self.waves, self.waves_sentence = value
+        elif step == "compared":
+            self.compared = value
+        elif step == "synthesis":
+            self.synthesized, self.is_synthesizing = value
         elif step == "budget":
             self.budget, self.budget_sentence, self.is_counting = value
         elif step == "contenders":
@@ -353,10 +372,19 @@ class Session(QObject):
             self.is_counting = True
             self.count_lane.submit(lambda is_stopped: _counted(rounded, project, is_stopped))
 
-    def _take_proof(self, proof: Proof) -> None:
+    def synthesize(self) -> None:
+        """Measure every architecture for the cost page."""
+        rounded, project = self.rounded, self.project
+        if rounded is not None:
+            self.is_synthesizing = True
+            self.count_lane.submit(lambda is_stopped: _synthesized(rounded, project, is_stopped))
+
+    def _take_proof(self, proof: Proof | HdlProof) -> None:
         self.proof = proof
         if proof.holds:
-            record = ProofRecord(proof.language, proof.checksum, proof.tool, proof.samples, proof.lines)
+            record = ProofRecord(
+                proof.language, proof.checksum, proof.tool, proof.samples, proof.lines if isinstance(proof, Proof) else ()
+            )  # fmt: skip
             others = tuple(old for old in self.project.proofs if old.checksum != proof.checksum)
             self.history.current = replace(self.project, proofs=(*others, record)[-8:])
 
@@ -390,6 +418,8 @@ def _chain(
         return
     yield "arithmetic", arithmetic_lines(rounded)
     yield "certified", certified_lines(rounded.realization, project.requirement, rounded.lines)
+    if project.code.is_hdl:
+        yield "compared", compared(rounded.realization, hardware_of(project), project.requirement)
     try:
         yield "code", package_of(project, rounded, ideal)
     except CombeError as error:
@@ -483,10 +513,26 @@ def _charted(design: Design, project: Project, is_stopped: Callable[[], bool]) -
 
 def _prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
     """The proof, its steps told while it runs."""
+    if package.hardware is not None:
+        ideal = rounded.realization.exact()
+        yield from _with_steps(
+            lambda report: ("proof", prove_hdl(package, rounded.realization, ideal, report=report, is_stopped=is_stopped))
+        )  # fmt: skip
+        try:
+            yield "waves", (excerpt(package, excerpt_clocks(rounded, package)), "")
+        except CombeError as error:
+            yield "waves", ([], error.sentence())
+        return
     yield "told", f"proving {package.name} with {'g++' if package.language == 'c++' else 'gcc'}"
     yield from _with_steps(
         lambda report: ("proof", prove_c(package, rounded.realization, rounded.lines, report=report, is_stopped=is_stopped))
     )  # fmt: skip
+
+
+def excerpt_clocks(rounded: Rounded, package: Package) -> int:
+    """Clocks of the excerpt: until the first outputs have come."""
+    built = build_circuit(rounded.realization, package.name, package.hardware or HardwareChoices())
+    return min(max(EXCERPT_CLOCKS, built.latency + built.clocks + 4), MOST_EXCERPT)
 
 
 def _with_steps(work: Callable[[Callable[[str], None]], tuple[str, Any]]) -> Iterator[tuple[str, Any]]:
@@ -509,6 +555,24 @@ def _with_steps(work: Callable[[Callable[[str], None]], tuple[str, Any]]) -> Ite
         if step != "proof-step":
             thread.join()
             return
+
+
+def _synthesized(rounded: Rounded, project: Project, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
+    found: dict[str, list[Synthesized]] = {}
+    yield "synthesis", ({}, True)
+    choices = hardware_of(project)
+    for row in compared(rounded.realization, choices, project.requirement):
+        if row.built is None:
+            continue
+        own = replace(choices, architecture=row.architecture)
+        package = hdl_package(rounded.realization, "verilog", "filter_measured", choices=own)
+        found[row.architecture] = []
+        for device in ("ecp5", "ice40-up5k"):
+            if is_stopped():
+                return
+            found[row.architecture].append(synthesized(package, device))
+            yield "synthesis", ({key: list(value) for key, value in found.items()}, True)
+    yield "synthesis", (found, False)
 
 
 def _counted(rounded: Rounded, project: Project, is_stopped: Callable[[], bool]) -> Iterator[tuple[str, Any]]:

@@ -7,7 +7,10 @@ from combe.app.widgets.chain_bar import StepState
 from combe.app.widgets.parts import worst_verdict
 from combe.arithmetic.words import coefficient_words, widest_sum
 from combe.ledger import Line, worst_line
+from combe.proof.c import Proof
 from combe.requirement.quantities import level_text, rate_text
+
+TITLES = {"c": "C", "c++": "C++", "verilog": "Verilog", "vhdl": "VHDL"}
 
 
 def states(session: Session) -> dict[str, StepState]:
@@ -90,16 +93,16 @@ def _arithmetic(session: Session) -> StepState:
 def _code(session: Session) -> StepState:
     if session.package is None:
         return StepState("missed", "can't be written so") if "code" in session.trouble else StepState("unknown")
-    name = f"C, {session.package.name}.c"
+    first = session.package.files[1 if session.package.language == "c" else 0].name
+    name = f"{TITLES[session.package.language]}, {first}"
     proof = session.proof
     if session.proof_lane.is_busy:
         return StepState("unknown", f"{name}\nbuilding and running…")
     if proof is None or proof.checksum != session.package.checksum:
         return StepState("unknown", f"{name}\nnot proved yet")
     if proof.holds:
-        return StepState(
-            worst_verdict(proof.lines), f"{name}\nidentical over {spaced(proof.samples)} samples", "proved"
-        )
+        lines = proof.lines if isinstance(proof, Proof) else session.measured
+        return StepState(worst_verdict(lines), f"{name}\nidentical over {spaced(proof.samples)} samples", "proved")
     return StepState("missed", f"{name}\n{proof.sentence()}", "not proved")
 
 

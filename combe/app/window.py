@@ -31,11 +31,13 @@ from combe.app.widgets.parts import Panel, verdict_of
 from combe.app.widgets.rounded_panel import RoundedPanel
 from combe.app.widgets.start_panel import StartPanel
 from combe.arithmetic.facts import Fact
+from combe.delivery.hdl.choices import USUAL_CLOCK_HZ
 from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger import Line
-from combe.project.chain import STEPS
+from combe.project.chain import STEPS, hardware_of
 from combe.project.document import Pin, Processor, Project
+from combe.proof.c import Proof
 
 _closed: list[tuple[QMainWindow, Session]] = []
 DRAG_MS = 60
@@ -158,6 +160,12 @@ class MainWindow(QMainWindow, Gestures):
         )
         view.budget.changed.connect(self._on_processor)
         view.budget.wanted.connect(session.count)
+        self.code.hardware_chosen.connect(
+            lambda found, what: session.change(replace(session.project, hardware=found), what)
+        )
+        for page in (view.path, view.cost):
+            page.picked.connect(self._on_architecture)
+        view.cost.wanted.connect(session.synthesize)
         view.page_opened.connect(lambda _: self._show_code())
         self.code.export_wanted.connect(self.dialogs.export)
         self.code.proof_wanted.connect(session.prove)
@@ -219,6 +227,7 @@ class MainWindow(QMainWindow, Gestures):
         self.arithmetic.show_choices(project.arithmetic)
         self.code.show_name(project.code_name)
         self.code.show_choices(project.code)
+        self.code.show_hardware(project.hardware)
         self.code_view.budget.show_processor(project.processor)
         self._show_table()
         self._show_contenders()
@@ -243,7 +252,7 @@ class MainWindow(QMainWindow, Gestures):
             self.brief.show_prices(self.session.prices, self._order_word())
         elif step == "widths":
             self.rounded.show_rows(self.session.widths)
-        if step in ("code", "proof", "budget"):
+        if step in ("code", "proof", "budget", "waves", "compared", "synthesis"):
             self._show_code()
         if step == "proof" and self.session.proof is not None and not self.session.proof_lane.is_busy:
             self.tell(self.session.proof.sentence())
@@ -377,7 +386,7 @@ class MainWindow(QMainWindow, Gestures):
             lines["arithmetic"] = session.measured
         proof, package = session.proof, session.package
         if proof is not None and proof.holds and package is not None and proof.checksum == package.checksum:
-            lines["code"] = proof.lines
+            lines["code"] = proof.lines if isinstance(proof, Proof) else ()
         self.ledger.show_lines(session.project.requirement, lines, self.settings.counted)
 
     def _show_code(self) -> None:
@@ -386,11 +395,32 @@ class MainWindow(QMainWindow, Gestures):
         self.code_view.show_package(session.package, folder=session.project.export_folder)
         self.code.show_proof(session.proof, session.proof_lane.is_busy, session.proof_step)
         ideal = session.ideal.design.filter if session.ideal is not None else None
-        response = session.proof.response if session.proof is not None else None
+        response = session.proof.response if isinstance(session.proof, Proof) else None
         requirement = session.project.requirement
         self.code_view.measured.show_requirement(requirement, self.settings.counted)
         self.code_view.measured.show_heard(response, ideal, requirement)
         self.code_view.budget.show_budget(session.budget, session.is_counting, session.budget_sentence)
+
+        self._show_circuit()
+
+    def _show_circuit(self) -> None:
+        session, view = self.session, self.code_view
+        if not session.project.code.is_hdl or session.rounded is None:
+            return
+        choices, requirement = hardware_of(session.project), session.project.requirement
+        view.path.show_circuit(session.rounded.realization, choices)
+        clock = choices.clock_hz or USUAL_CLOCK_HZ
+        view.cost.show_rows(
+            session.compared, requirement.sample_rate_hz, clock, session.synthesized, session.is_synthesizing
+        )
+        view.waves.show_waves(session.waves, session.waves_sentence)
+
+    def _on_architecture(self, name: str) -> None:
+        session = self.session
+        session.change(
+            replace(session.project, hardware=replace(session.project.hardware, architecture=name)),
+            "choose the architecture",
+        )
 
     def _show_table(self) -> None:
         rounded, project = self.session.rounded, self.session.project

@@ -15,6 +15,7 @@ from combe.delivery.c import c_package
 from combe.delivery.code_choices import HISTORIES, NUMBERS, CodeChoices
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
+from combe.delivery.hdl.page import several
 from combe.delivery.hdl.words import hdl_identifier
 from combe.delivery.hdl.writer import LANGUAGES as HDL_LANGUAGES
 from combe.delivery.hdl.writer import hdl_package
@@ -152,7 +153,7 @@ def _proved(
         }  # fmt: skip
         proofs.sentences.append(
             f"{built.architecture}: latency {built.latency} clocks, {built.clocks} clocks a sample, "
-            f"{built.count.multipliers} multipliers, {built.count.adders} adders, {built.count.registers} register bits"
+            f"{several(built.count.multipliers, 'multiplier')}, {several(built.count.adders, 'adder')}, {built.count.registers} register bits"
         )
     if prove and package.hardware is not None:
         proof = prove_hdl(package, made, found.design.filter if found.design else made.exact(), report=say)

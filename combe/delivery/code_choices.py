@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from combe.arithmetic.formats import Format, narrowest_signed
 from combe.errors import FormatError
 
-LANGUAGES = ("c", "c++")
+LANGUAGES = ("c", "c++", "verilog", "vhdl")
+HDL = ("verilog", "vhdl")
 NUMBERS = ("integer", "single", "double")
 HISTORIES = ("blocks", "double", "circular")
 UNROLLS = (0, 4, 8, 16, 32)
@@ -61,6 +62,11 @@ class CodeChoices:
     converter_out: str = ""
     file_name: str = ""
     type_name: str = ""
+
+    @property
+    def is_hdl(self) -> bool:
+        """Whether it describes a circuit."""
+        return self.language in HDL
 
     @property
     def is_float(self) -> bool:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from combe.arithmetic.realize import realize, rounded_lines
 from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Realization
 from combe.delivery.c import c_package
+from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
 from combe.design.asking import Task
 from combe.design.costs import lines_of_design
@@ -64,4 +66,19 @@ def arithmetic_lines(rounded: Rounded) -> tuple[Line, ...]:
 def package_of(project: Project, rounded: Rounded, ideal: Ideal) -> Package:
     """The generated code of a project."""
     made = ideal.design.told()
+    if project.code.is_hdl:
+        return hdl_package(
+            rounded.realization, project.code.language, project.code_name, project.requirement, rounded.lines,
+            hardware_of(project), made,
+        )  # fmt: skip
     return c_package(rounded.realization, project.code_name, project.requirement, rounded.lines, project.code, made)
+
+
+def hardware_of(project: Project) -> HardwareChoices:
+    """The choices about a circuit, with those it shares with other code."""
+    code = project.code
+    clock = project.hardware.clock_hz or project.requirement.clock_hz or 0.0
+    return replace(
+        project.hardware, clock_hz=clock, reloadable=code.reloadable, converter_in=code.converter_in,
+        converter_out=code.converter_out,
+    )  # fmt: skip

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from combe.arithmetic.realize import Choices
 from combe.delivery.code_choices import CodeChoices
+from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.recipes import GALLERY, Recipe
 from combe.design.asking import DesignChoice
 from combe.filters import Filter
@@ -56,6 +57,7 @@ class Project:
     code: CodeChoices = CodeChoices()
     recipe: Recipe = GALLERY[0]
     processor: Processor = Processor()
+    hardware: HardwareChoices = HardwareChoices()
     export_folder: str = field(default="", compare=False)
 
     def proof_of(self, checksum: str) -> ProofRecord | None:

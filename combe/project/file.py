@@ -14,6 +14,7 @@ from combe.arithmetic.recursive import ORDERINGS, SECTION_STRUCTURES
 from combe.arithmetic.stages import FORMS, MOST_BRANCHES
 from combe.checking import Fields, is_number
 from combe.delivery.code_choices import CodeChoices, check_code_choices
+from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
 from combe.delivery.package import checked_name, identifier_from
 from combe.delivery.recipes import GALLERY, recipe_document, recipe_from
 from combe.design.asking import SHAPES, SPARE
@@ -27,6 +28,7 @@ from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.project.document import DesignChoice, Pin, Processor, Project, ProofRecord
 from combe.requirement import requirement_document, requirement_from
 
+HARDWARE_KEYS = ("architecture", "clock_hz", "multipliers", "pipeline", "axi_stream")
 CODE_KEYS = tuple(field.name for field in fields_of(CodeChoices))
 LATER_CHOICES = (
     "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering", "error_feedback", "branches",
@@ -44,6 +46,7 @@ KEYS = (
     "pins",
     "recipe",
     "processor",
+    "hardware",
 )
 
 
@@ -88,7 +91,7 @@ def project_from(document: Any) -> Project:
     recipe = recipe_from(document["recipe"]) if fields.has("recipe") else GALLERY[0]
     return Project(
         name, requirement, _design(design), _arithmetic(arithmetic), code_name, tuple(proofs), tuple(pins),
-        _code(code), recipe, _processor(document.get("processor")), code.text("folder", "a folder", ""),
+        _code(code), recipe, _processor(document.get("processor")), _hardware(document.get("hardware")), code.text("folder", "a folder", ""),
     )  # fmt: skip
 
 
@@ -116,6 +119,23 @@ def _code(fields: Fields) -> CodeChoices:
     except CombeError as error:
         raise type(error)(error.what, fields.place(error.where), error.instead) from None
     return made
+
+
+def _hardware(document: Any) -> HardwareChoices:
+    if document is None:
+        return HardwareChoices()
+    fields = Fields(document, "hardware")
+    fields.only(HARDWARE_KEYS)
+    usual = HardwareChoices()
+    axi = document.get("axi_stream", False)
+    if not isinstance(axi, bool):
+        raise fields.fail("axi_stream", "true or false")
+    return HardwareChoices(
+        fields.choice("architecture", ("", *ARCHITECTURES), ""),
+        fields.number("clock_hz", "a clock in Hz") if fields.has("clock_hz") else usual.clock_hz,
+        fields.integer("multipliers", 0, 4096) if fields.has("multipliers") else usual.multipliers,
+        fields.integer("pipeline", 0, 16) if fields.has("pipeline") else usual.pipeline, axi_stream=axi,
+    )  # fmt: skip
 
 
 def _processor(document: Any) -> Processor:
@@ -274,6 +294,14 @@ def project_document(project: Project) -> dict[str, Any]:
     }  # fmt: skip
     if project.recipe != GALLERY[0]:
         document["recipe"] = recipe_document(project.recipe)
+    usual = HardwareChoices()
+    hardware = {
+        key: getattr(project.hardware, key)
+        for key in HARDWARE_KEYS
+        if getattr(project.hardware, key) != getattr(usual, key)
+    }
+    if hardware:
+        document["hardware"] = hardware
     if project.processor != Processor():
         document["processor"] = asdict(project.processor)
     if project.pins:

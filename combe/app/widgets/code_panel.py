@@ -18,9 +18,11 @@ from combe.delivery.code_choices import (
     CodeChoices,
     check_code_choices,
 )
+from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices, check_hardware_choices
 from combe.delivery.package import Package, checked_name
 from combe.errors import CombeError
 from combe.proof.c import Proof
+from combe.proof.hdl import HdlProof
 
 BOXES = (
     ("language", "Language", LANGUAGES, "c++: one header with a small class"),
@@ -59,18 +61,28 @@ TEXTS = (
 )
 
 
+HARDWARE_TEXTS = (
+    ("clock_hz", "Clock, MHz", "The circuit's clock; rates an architecture can't reach are refused"),
+    ("multipliers", "Multipliers", "Of semi-parallel; empty: as few as clock and sample rate allow"),
+    ("pipeline", "Adders a clock", "Adders in a row between two registers; 0: no registers in between"),
+)
+ITSELF = "by itself"
+
+
 class CodePanel(Panel):
     """``named`` carries a valid name, ``chosen`` changed choices and the name of the change; ``export_wanted`` and
     ``proof_wanted`` say what was pressed."""
 
     named = pyqtSignal(str)
     chosen = pyqtSignal(object, str)
+    hardware_chosen = pyqtSignal(object, str)
     export_wanted = pyqtSignal()
     proof_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.choices = CodeChoices()
+        self.hardware = HardwareChoices()
         self.is_recursive = False
         self.column.addWidget(label("Code", "title"))
         self.scroller = Scroller(right=10)
@@ -111,6 +123,7 @@ class CodePanel(Panel):
         self.name.textEdited.connect(self._check)
         self.name.editingFinished.connect(self._typed)
         self.form.addRow("Name", self.name)
+        self.hardware_fields: dict[str, QLineEdit] = {}
         for key, words, items, hint in BOXES:
             box = Choice()
             box.addItems(list(items))
@@ -119,6 +132,25 @@ class CodePanel(Panel):
             box.activated.connect(partial(self._picked, key))
             self.boxes[key] = box
             self.form.addRow(words, box)
+        self.architecture = Choice()
+        self.architecture.addItems([ITSELF, *ARCHITECTURES])
+        self.architecture.setAccessibleName("architecture")
+        self.architecture.setToolTip("How the circuit is built; Data path draws it")
+        self.architecture.activated.connect(self._architecture_picked)
+        self.form.addRow("Architecture", self.architecture)
+        for key, words, hint in HARDWARE_TEXTS:
+            field = QLineEdit()
+            field.setObjectName("field")
+            field.setAccessibleName(words.lower())
+            field.setToolTip(hint)
+            field.setPlaceholderText(ITSELF)
+            field.editingFinished.connect(partial(self._hardware_typed, key))
+            self.hardware_fields[key] = field
+            self.form.addRow(words, field)
+        self.axi = QCheckBox("AXI4-Stream wrapper")
+        self.axi.setToolTip("A second file with stream ports, words padded to bytes")
+        self.axi.clicked.connect(lambda on: self._offer_hardware(replace(self.hardware, axi_stream=on), "AXI4-Stream"))
+        self.form.addRow(self.axi)
         for key, words, hint in TEXTS:
             field = QLineEdit()
             field.setObjectName("field")
@@ -166,14 +198,64 @@ class CodePanel(Panel):
         self.is_recursive = is_recursive
         self._show_rows()
 
+    def show_hardware(self, hardware: HardwareChoices) -> None:
+        """The choices about a circuit in force."""
+        self.hardware = hardware
+        self.architecture.setCurrentText(hardware.architecture or ITSELF)
+        self.axi.setChecked(hardware.axi_stream)
+        words = {
+            "clock_hz": f"{hardware.clock_hz / 1e6:g}" if hardware.clock_hz else "",
+            "multipliers": str(hardware.multipliers or ""), "pipeline": str(hardware.pipeline),
+        }  # fmt: skip
+        for key, field in self.hardware_fields.items():
+            if not (field.hasFocus() and field.isModified()):
+                field.setText(words[key])
+                field.setModified(False)
+        self._show_rows()
+
     def _show_rows(self) -> None:
-        is_float = self.choices.is_float
+        is_float, is_hdl = self.choices.is_float, self.choices.is_hdl
         for key in ("history", "unroll"):
-            self.form.setRowVisible(self.boxes[key], not self.is_recursive)
+            self.form.setRowVisible(self.boxes[key], not self.is_recursive and not is_hdl)
+        self.form.setRowVisible(self.boxes["number"], not is_hdl)
         for key in ("converter_in", "converter_out"):
-            self.form.setRowVisible(self.texts[key], not is_float)
-        self.form.setRowVisible(self.switches["guard"], is_float and self.is_recursive)
-        self.form.setRowVisible(self.switches["intrinsics"], not is_float)
+            self.form.setRowVisible(self.texts[key], not is_float or is_hdl)
+        for key in ("file_name", "type_name"):
+            self.form.setRowVisible(self.texts[key], not is_hdl)
+        self.form.setRowVisible(self.switches["guard"], is_float and self.is_recursive and not is_hdl)
+        self.form.setRowVisible(self.switches["intrinsics"], not is_float and not is_hdl)
+        self.form.setRowVisible(self.architecture, is_hdl)
+        for key, field in self.hardware_fields.items():
+            is_semi = self.hardware.architecture == "semi-parallel"
+            self.form.setRowVisible(field, is_hdl and (key != "multipliers" or is_semi))
+        self.form.setRowVisible(self.axi, is_hdl)
+
+    def _architecture_picked(self, _: int) -> None:
+        word = self.architecture.currentText()
+        self._offer_hardware(replace(self.hardware, architecture="" if word == ITSELF else word), "the architecture")
+
+    def _hardware_typed(self, key: str) -> None:
+        field = self.hardware_fields[key]
+        if not field.isModified():
+            return
+        field.setModified(False)
+        text = field.text().strip()
+        try:
+            value: float = float(text or 0) * 1e6 if key == "clock_hz" else int(text or (1 if key == "pipeline" else 0))
+        except ValueError:
+            self._complain(f"{text!r} is not a number")
+            return
+        self._offer_hardware(replace(self.hardware, **{key: value}), field.accessibleName())  # type: ignore[arg-type]
+
+    def _offer_hardware(self, hardware: HardwareChoices, what: str) -> None:
+        try:
+            check_hardware_choices(hardware)
+        except CombeError as error:
+            self._complain(error.sentence())
+            return
+        self._complain("")
+        if hardware != self.hardware:
+            self.hardware_chosen.emit(hardware, f"choose {what}")
 
     def show_package(self, package: Package | None, trouble: str = "") -> None:
         """What would be written, or why nothing can be."""
@@ -187,7 +269,7 @@ class CodePanel(Panel):
         lines = sum(file.text.count("\n") for file in package.files)
         self.files.setText(f"{len(package.files)} files, {lines} lines; they belong to you, with no conditions.")
 
-    def show_proof(self, proof: Proof | None, running: bool, step: str = "") -> None:
+    def show_proof(self, proof: Proof | HdlProof | None, running: bool, step: str = "") -> None:
         """The proof, or that it's under way."""
         self.progress.setVisible(running)
         self.prove.setEnabled(not running)
@@ -224,6 +306,8 @@ class CodePanel(Panel):
         text = self.boxes[key].currentText()
         value: object = (0 if text == "by itself" else int(text)) if key == "unroll" else text
         changed = replace(self.choices, **{key: value})  # type: ignore[arg-type]
+        if changed.is_hdl:
+            changed = replace(changed, number="integer", history="blocks", unroll=0, guard=False)
         if changed.is_float:
             changed = replace(changed, converter_in="", converter_out="")
         else:

@@ -21,25 +21,34 @@ from PyQt6.QtWidgets import (
 )
 
 from combe.app.plots.budget import BudgetPage
+from combe.app.plots.circuit import CostPage, PathPage, WavesPage
 from combe.app.plots.measured import MeasuredPage
 from combe.app.theme.palette import THEME, mono
 from combe.app.widgets.parts import Panel
 from combe.app.widgets.recipe_page import RecipePage
 from combe.delivery.package import Package
 
+OF_PROCESSORS, OF_CIRCUITS = ("Table", "Measured", "Budget"), ("Table", "Data path", "Cost", "Waves")
 KEYWORDS = r"\b(static|const|return|if|for|else|while|typedef|struct|void|size_t|extern|unsigned|long|char|u?int(8|16|32|64)_t|\w+_t)\b"
+
+HDL_WORDS = (
+    r"\b(module|endmodule|input|output|wire|reg|signed|unsigned|localparam|assign|always|posedge|begin|end|if|else|case|endcase|"
+    r"default|initial|entity|architecture|port|is|in|out|of|signal|constant|type|array|process|rising_edge|then|elsif|when|"
+    r"downto|std_logic|std_logic_vector|function|return|boolean|library|use|all)\b"
+)
 
 
 class Colored(QSyntaxHighlighter):
     """Comments quiet, words of the language strong, directives and numbers tinted; in a difference, lines by their mark."""
 
     is_difference = False
+    is_circuit = False
 
     def highlightBlock(self, text: str | None) -> None:
         """One line."""
         text = text or ""
         for pattern, role, bold in (
-            (KEYWORDS, "river", False),
+            (HDL_WORDS if self.is_circuit else KEYWORDS, "river", False),
             (r"\b(0x[0-9a-f]+|\d+)u?\b", "ochre", False),
             (r"^\s*#\w+", "heather", False),
         ):
@@ -59,6 +68,10 @@ class Colored(QSyntaxHighlighter):
     def _comments(self, text: str) -> None:
         shape = QTextCharFormat()
         shape.setForeground(THEME.color("muted"))
+        mark = re.search(r"//|--", text) if self.is_circuit else None
+        if mark:
+            self.setFormat(mark.start(), len(text) - mark.start(), shape)
+            return
         start = 0 if self.previousBlockState() == 1 else text.find("/*")
         self.setCurrentBlockState(0)
         while start >= 0:
@@ -103,16 +116,26 @@ class CodeView(Panel):
         self.text.setAccessibleName("generated code")
         self.colors = Colored(self.text.document() or QTextDocument())
         self.table, self.measured, self.budget = RecipePage(), MeasuredPage(), BudgetPage()
-        self.pages: dict[str, QWidget] = {"Table": self.table, "Measured": self.measured, "Budget": self.budget}
+        self.path, self.cost, self.waves = PathPage(), CostPage(), WavesPage()
+        self.every: dict[str, QWidget] = {
+            "Table": self.table, "Measured": self.measured, "Budget": self.budget, "Data path": self.path,
+            "Cost": self.cost, "Waves": self.waves,
+        }  # fmt: skip
+        self.offered: tuple[str, ...] = OF_PROCESSORS
         self.stack = QStackedWidget()
         self.stack.addWidget(self.text)
-        for page in self.pages.values():
+        for page in self.every.values():
             self.stack.addWidget(page)
         self.stack.setMinimumWidth(360)  # what a page would like must not widen the window
         self.column.addWidget(self.stack, 1)
         self._current = 1
         self._page = ""
         self._names: list[str] = []
+
+    @property
+    def pages(self) -> dict[str, QWidget]:
+        """The pages that are offered."""
+        return {name: self.every[name] for name in self.offered}
 
     @property
     def page(self) -> str:
@@ -122,15 +145,20 @@ class CodeView(Panel):
     def dress(self) -> None:
         """The theme's colours."""
         self.colors.rehighlight()
-        self.measured.dress()
-        self.budget.dress()
+        for page in (self.measured, self.budget, self.path, self.cost, self.waves):
+            page.dress()
 
     def show_package(self, package: Package | None, trouble: str = "", folder: str = "") -> None:
         """Other text, the same file staying open."""
         self.package, self.folder = package, folder or self.folder
         names = [file.name for file in package.files] if package else []
-        if names != self._names:
-            self._names = names
+        offered = self.offered
+        if package is not None:
+            offered = OF_CIRCUITS if package.hardware is not None else OF_PROCESSORS
+        if names != self._names or offered != self.offered:
+            self._names, self.offered = names, offered
+            if self._page and self._page not in offered:
+                self._page = ""
             self._make_tabs(names)
         self._show(trouble)
 
@@ -146,7 +174,7 @@ class CodeView(Panel):
         for index, name in enumerate(names):
             self._add_tab(name, index == self._current and not self._page, partial(self.open_file, index))
         self.tabs.addStretch(1)
-        for name in self.pages:
+        for name in self.offered:
             self._add_tab(name, name == self._page, partial(self.open_page, name))
 
     def _add_tab(self, name: str, is_open: bool, opened: Callable[[], None]) -> None:
@@ -176,13 +204,14 @@ class CodeView(Panel):
         self.page_opened.emit(name)
 
     def _show(self, trouble: str) -> None:
-        self.stack.setCurrentWidget(self.pages.get(self._page, self.text))
+        self.stack.setCurrentWidget(self.every.get(self._page, self.text))
         self.changes.setVisible(not self._page and bool(self.folder) and self.package is not None)
         if self.package is None:
             self.text.setPlainText(trouble or "The code appears here once a filter keeps its integers.")
             return
         file = self.package.files[min(self._current, len(self.package.files) - 1)]
         text = file.text
+        self.colors.is_circuit = file.name.endswith((".v", ".vhd"))
         self.colors.is_difference = False
         if self.changes.isVisibleTo(self) and self.changes.isChecked():
             self.colors.is_difference = True

@@ -51,6 +51,8 @@ def c_package(
         If a name can't stand in C, a width is beyond its 64 bits, or choices don't go together.
     """
     check_code_choices(choices)
+    if choices.is_hdl:
+        raise FormatError(f"{choices.language} is not C", "language", "circuits have a writer of their own")
     for typed in (name, choices.file_name or name, choices.type_name or name):
         checked_name(typed)
     if realization.input.bits > 62:

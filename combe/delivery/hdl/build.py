@@ -147,7 +147,8 @@ def _lanes(realization: Realization, architecture: str, choices: HardwareChoices
     clocks = int(clock / realization.sample_rate_hz) - 1
     if clocks < 1 or (realization.sample_rate_hz <= 2 and not choices.clock_hz):
         return max(1, min(4, count))
-    return max(1, min(count, -(-count // clocks)))
+    # One would be serial.
+    return max(min(2, count), min(count, -(-count // clocks)))
 
 
 def _check_rate(realization: Realization, architecture: str, clocks: int, choices: HardwareChoices) -> None:

@@ -7,6 +7,11 @@ from combe.delivery.hdl.build import Built
 from combe.delivery.hdl.choices import HardwareChoices
 
 
+def several(count: int, word: str) -> str:
+    """One adder, two adders."""
+    return f"{count} {word}{'' if count == 1 else 's'}"
+
+
 def facts_of(realization: Realization, built: Built, choices: HardwareChoices) -> list[str]:
     """Architecture, latency, rates and parts."""
     count = built.count
@@ -17,7 +22,7 @@ def facts_of(realization: Realization, built: Built, choices: HardwareChoices) -
         + (f", {built.multipliers_asked} multipliers" if built.architecture == "semi-parallel" else ""),
         f"Latency: {built.latency} clocks from an accepted input to its output",
         f"Clocks per sample: {built.clocks}" + (f", so a clock of {least:.6g} Hz at least" if realization.sample_rate_hz > 2 else ""),
-        f"Parts counted: {count.multipliers} multipliers, {count.adders} adders, {count.registers} register bits, {count.memory_bits} bits of tables and memories",
+        f"Parts counted: {several(count.multipliers, 'multiplier')}, {several(count.adders, 'adder')}, {count.registers} register bits, {count.memory_bits} bits of tables and memories",
     ]  # fmt: skip
     if choices.clock_hz:
         rate = choices.clock_hz / built.clocks
