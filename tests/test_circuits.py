@@ -21,6 +21,8 @@ from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Realization, Requantize, TapSum
 from combe.delivery.hdl.build import build_circuit, suited
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
+from combe.delivery.hdl.compare import compared
+from combe.delivery.hdl.diagram import diagram_of
 from combe.delivery.hdl.words import VERILOG_WORDS, VHDL_WORDS
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
@@ -29,6 +31,7 @@ from combe.errors import CombeError, FormatError
 from combe.filters import Fir
 from combe.proof.hdl import prove_hdl
 from combe.proof.synthesis import operators, synthesized
+from combe.proof.waves import read_waves
 from tests.support import asked
 from tests.test_arithmetic import random_realization
 from tests.test_cli import InFolder, call
@@ -351,6 +354,58 @@ class Written(unittest.TestCase):
             proof = prove_hdl(package, made)
         self.assertFalse(proof.holds)
         self.assertIn("apt-get install iverilog", proof.sentence())
+
+
+class SideBySide(unittest.TestCase):
+    def test_architectures_are_judged_by_rate_and_device(self) -> None:
+        made = taps()
+        rows = {row.architecture: row for row in compared(made, HardwareChoices(clock_hz=480_000))}
+        self.assertIn("semi-parallel", rows["serial"].sentence)
+        self.assertFalse(rows["serial"].is_possible)
+        self.assertEqual(rows["transposed"].rate_hz, 480_000)
+        few = replace(LOW, max_multipliers=8, clock_hz=480_000.0)
+        rows = {row.architecture: row for row in compared(made, HardwareChoices(), few)}
+        self.assertIn("8 are allowed", rows["folded"].sentence)
+        self.assertEqual((rows["semi-parallel"].sentence, rows["multiplierless"].sentence), ("", ""))
+
+    def test_every_circuit_can_be_drawn(self) -> None:
+        for made in (taps(), taps(2), sections(), sections("lattice")):
+            for architecture in ARCHITECTURES:
+                try:
+                    built = build_circuit(made, "calls", HardwareChoices(architecture))
+                except FormatError:
+                    continue
+                drawing = diagram_of(made, built)
+                self.assertGreater(len(drawing.shapes), 4)
+                self.assertTrue(
+                    all(0 <= s.x <= drawing.width + 1 and 0 <= s.y <= drawing.height for s in drawing.shapes)
+                )
+                self.assertIn(made.output.bits, [wire.bits for wire in drawing.wires])
+
+    def test_waveforms_are_read(self) -> None:
+        text = """$timescale 1ps $end
+$scope module calls_tb $end
+$var reg 1 ! clk $end
+$scope module dut $end
+$var wire 1 " clk $end
+$var wire 12 # in_data [11:0] $end
+$var wire 1 $ other $end
+$upscope $end
+$upscope $end
+$enddefinitions $end
+#0
+0"
+bx #
+#5000
+1"
+b101 #
+#99000
+0"
+"""
+        waves = read_waves(text, 5)
+        self.assertEqual([(w.name, w.bits) for w in waves], [("clk", 1), ("in_data", 12)])
+        self.assertEqual(waves[0].changes, ((0.0, "0"), (0.5, "1")))
+        self.assertEqual(waves[1].changes, ((0.0, "x"), (0.5, "101")))
 
 
 @unittest.skipUnless(HAS_YOSYS, "yosys is not on this machine")

@@ -66,7 +66,8 @@ def run(
         print_lines(made.ideal.lines, f"ideal: {made.ideal.design.order + 1} taps")
         print_lines(made.rounded.lines, f"rounded: {project.arithmetic.coefficient_bits}-bit coefficients")
         print_lines(made.measured, "arithmetic: measured with tones through the bit-true model")
-        for proof in (made.proof, *made.circuits):
+        proofs: list[Proof | HdlProof] = [made.proof, *made.circuits]
+        for proof in proofs:
             print(("proved: " if proof.holds else "NOT PROVED: ") + proof.sentence())
         print(f"files are in {folder}")
     # A simulator that isn't there is told, and no fault; one that disagrees is.

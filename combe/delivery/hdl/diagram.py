@@ -129,7 +129,9 @@ def _folded(realization: Realization, stage: TapSum) -> Diagram:
             drawing.word(x + 0.4, 1.3, "…")
             x += 0.9
             continue
-        drawing.wire((x, 0.5), (x + 0.35, 0.5), bits=width if place < 2 else 0)
+        drawing.wire((x - (0.35 if place else 0), 0.5), (x + 0.35, 0.5), bits=width if place < 2 else 0)
+        if place < len(columns) - 1:
+            drawing.wire((x + 2.0, 1.3), (x + 1.05, 1.3))
         drawing.box(x + 0.7, 0.5, "reg", 0.7, 0.5)
         drawing.box(x + 0.7, 1.3, "reg", 0.7, 0.5)
         drawing.wire((x + 1.05, 0.5), (x + 1.3, 0.5), (x + 1.3, 1.9))
@@ -155,7 +157,7 @@ def _transposed(realization: Realization, stage: TapSum, is_multiplierless: bool
     start = 2.6
     end = start + 1.7 * len(columns)
     if is_multiplierless:
-        drawing.wire((1.9, 0.5), (2.2, 0.5))
+        drawing.wire((1.9, 0.5), (start, 0.5))
         adders = len(adder_graph(taps).adders)
         drawing.box(
             (start + end) / 2 - 0.2, 0.5, f"shifts and {adders} adders make every multiple", end - start - 0.4, 0.6

@@ -22,7 +22,8 @@ def facts_of(realization: Realization, built: Built, choices: HardwareChoices) -
         + (f", {built.multipliers_asked} multipliers" if built.architecture == "semi-parallel" else ""),
         f"Latency: {built.latency} clocks from an accepted input to its output",
         f"Clocks per sample: {built.clocks}" + (f", so a clock of {least:.6g} Hz at least" if realization.sample_rate_hz > 2 else ""),
-        f"Parts counted: {several(count.multipliers, 'multiplier')}, {several(count.adders, 'adder')}, {count.registers} register bits, {count.memory_bits} bits of tables and memories",
+        f"Parts counted: {several(count.multipliers, 'multiplier')}, {several(count.adders, 'adder')}, {count.registers} register bits, "
+        f"{count.memory_bits} bits of tables and memories",
     ]  # fmt: skip
     if choices.clock_hz:
         rate = choices.clock_hz / built.clocks
