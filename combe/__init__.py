@@ -10,4 +10,4 @@ import os
 # The matrices of one filter are small, and the window needs the other core: one thread each is fastest.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-__version__ = "0.3.0"
+__version__ = "0.4.0"
