@@ -18,6 +18,7 @@ VERBS = (
     "deliver",
     "budget",
     "table",
+    "report",
     "picture",
 )
 

@@ -14,6 +14,7 @@ from combe.arithmetic.simulate import ideal_run, simulate
 from combe.cli.output import print_json, print_lines, say
 from combe.delivery.hdl.writer import LANGUAGES
 from combe.delivery.package import Package
+from combe.delivery.report import html_text, report_of
 from combe.design.file import design_document
 from combe.errors import FileError
 from combe.files import json_text, make_folder, write_text
@@ -109,8 +110,12 @@ def _make(project: Project, folder: Path) -> _Made:
     proof = prove_c(package, rounded.realization, rounded.lines)
     circuits, circuit_proofs = _circuits(project, ideal, rounded, folder)
     written += circuits
+    say("report")
+    told = report_of(ideal.design, rounded.realization, ideal.lines, rounded.lines)
+    write_text(folder / "report.html", html_text(told))
+    written.append(folder / "report.html")
     picture = _draw(project, folder / "window.png")
-    names = [*files, *runs, *(f"{path.parent.name}/{path.name}" for path in written)] + (
+    names = [*files, *runs, *(str(path.relative_to(folder)) for path in written)] + (
         ["window.png"] if not picture else []
     )
     return _Made(ideal, rounded, measured, package, proof, names, picture, circuit_proofs)

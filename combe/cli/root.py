@@ -8,9 +8,22 @@ import click
 import typer
 
 from combe import __version__
-from combe.cli import budget, contenders, deliver, demo, design, examine, methods, picture, realize, simulate, table
+from combe.cli import (
+    budget,
+    contenders,
+    deliver,
+    demo,
+    design,
+    examine,
+    methods,
+    picture,
+    realize,
+    report,
+    simulate,
+    table,
+)
 
-MODULES = (demo, methods, design, contenders, examine, realize, simulate, deliver, budget, table, picture)
+MODULES = (demo, methods, design, contenders, examine, realize, simulate, deliver, budget, table, report, picture)
 
 
 def _show_version(asked: bool) -> None:
