@@ -470,7 +470,13 @@ class CommandLine(InFolder):
         self.assertEqual(document["circuit"]["clocks_per_sample"], 1)
         self.assertGreater(document["proof"]["error"]["rms"], 0)
         self.assertTrue((self.folder / "out" / "smooth_tb.v").exists())
+        status, out, _ = call(*words, "--phase-at", "0.1")
+        found = json.loads(out)["at_frequency"]
+        wanted = 0.25 + 0.5 * np.exp(-0.2j * np.pi) + 0.3 * np.exp(-0.4j * np.pi)
+        self.assertAlmostEqual(found["phase_rad"], float(np.angle(wanted)), delta=1e-3)
+        self.assertAlmostEqual(found["db"], 20 * np.log10(abs(wanted)), delta=0.01)
         shutil.rmtree(self.folder / "out")
+        self.refused(*words, "--phase-at", "0.7")
         for wrong in (
             ("--architecture", "folded"),
             ("--architecture", "x"),

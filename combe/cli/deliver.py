@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from cmath import phase
 from dataclasses import dataclass, field
+from math import degrees, log10
 from typing import Annotated, Any
 
 import typer
 
 from combe.arithmetic.reading import RealizationFile, read_realization
 from combe.arithmetic.realize import rounded_lines
+from combe.arithmetic.stages import Realization
 from combe.cli.output import hertz, print_json, say
 from combe.delivery import checked_name, identifier_from
 from combe.delivery.c import c_package
@@ -26,6 +29,7 @@ from combe.proof.arm import RISCV, TARGETS, built_for_riscv, prove_on_target
 from combe.proof.c import prove_c
 from combe.proof.hdl import prove_hdl
 from combe.proof.synthesis import DEVICES, synthesized
+from combe.signals.sweep import gain_at
 
 LANGUAGES = ("c", "c++", *HDL_LANGUAGES)
 
@@ -61,6 +65,9 @@ def run(
         int, typer.Option(help="Adders in a row between two registers; 0: no registers in between.")
     ] = 1,
     axi_stream: Annotated[bool, typer.Option("--axi-stream", help="A wrapper with AXI4-Stream ports too.")] = False,
+    phase_at: Annotated[
+        float, typer.Option(metavar="HZ", help="Tell gain and phase of the circuit's outputs there.")
+    ] = 0.0,
     synthesize: Annotated[
         bool, typer.Option("--synthesize", help="Count cells with real synthesis, place where it fits.")
     ] = False,
@@ -104,6 +111,7 @@ def run(
             package = c_package(found.realization, identifier, asked, lines, choices, made)
     except CombeError as error:
         raise error.at(realization) from None
+    at_frequency = _at_frequency(found.realization, phase_at) if phase_at else {}
     written = package.write(to)
     document: dict[str, Any] = {
         "format": "combe-delivery", "version": 1, "language": language, "name": identifier,
@@ -112,6 +120,8 @@ def run(
     }  # fmt: skip
     missed = [line.document() for line in lines if line.margin < 0] if lines else found.missed
     document["missed"] = missed
+    if at_frequency:
+        document["at_frequency"] = at_frequency
     proofs = _proved(package, found, lines, prove, synthesize, target or [], document)
     if json:
         print_json(document)
@@ -123,6 +133,21 @@ def run(
         for line in missed:
             print(f"limit missed: {line.get('band') or ''} {line['limit']}".replace("  ", " "))
     return 1 if missed or not proofs.hold else 0
+
+
+def _at_frequency(made: Realization, hz: float) -> dict[str, float]:
+    if not 0 < hz < made.sample_rate_hz / 2:
+        raise FormatError(
+            f"{hz:g} Hz can't be measured", "--phase-at", f"above 0 and below {made.sample_rate_hz / 2:g} Hz"
+        )
+    gain = gain_at(made, hz)
+    say(f"at {hz:g} Hz: {20 * log10(max(abs(gain), 1e-20)):.4f} dB, {degrees(phase(gain)):.3f} degrees")
+    return {
+        "hz": hz,
+        "db": 20 * log10(max(abs(gain), 1e-20)),
+        "phase_rad": phase(gain),
+        "phase_degrees": degrees(phase(gain)),
+    }
 
 
 @dataclass(slots=True)

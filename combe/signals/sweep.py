@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.arithmetic.formats import Format
+from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Realization, TapSum
 from combe.files import FLOOR_DB
 from combe.filters import Fir
@@ -83,6 +84,23 @@ def measured_lines(
             line = replace(line, reached=reached, margin=sign * (line.asked - reached), within_db=None)
         result.append(line)
     return tuple(result)
+
+
+def gain_at(realization: Realization, hz: float) -> complex:
+    """Gain and phase of the bit-true run at one frequency, from the sinusoids that fit a tone and its answer best."""
+    length = settling_of(realization)
+    omega = 2 * np.pi * hz / realization.sample_rate_hz
+    samples = tone(length + SETTLED_SAMPLES, realization.input, omega)
+    output = simulate(realization, samples)
+    heard, played = (_phasor(each[length:], omega) for each in (output, samples))
+    return complex(heard / played * realization.output.step / realization.input.step)
+
+
+def _phasor(raw: NDArray[Any], omega: float) -> complex:
+    time = np.arange(len(raw))
+    columns = np.column_stack([np.cos(omega * time), np.sin(omega * time), np.ones(len(raw))])
+    a, b, _ = np.linalg.lstsq(columns, raw.astype(np.float64), rcond=None)[0]
+    return complex(a, -b)
 
 
 def _off_the_ends(hz: float, sample_rate_hz: float, length: int) -> float:
