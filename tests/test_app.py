@@ -576,7 +576,7 @@ class Keeping(WindowCase):
         page = self.window.code_view.budget
         self.window.open_step("code")
         self.window.code_view.open_page("Budget")
-        with mock.patch("combe.app.session.BUDGET_TAPS", (16,)):
+        with mock.patch("combe.app.following.BUDGET_TAPS", (16,)):
             page.measure.click()
             self.settle()
             shares = [row.share for row in page.rows if row.variant == "integer" and not row.taps]

@@ -12,11 +12,14 @@ from pathlib import Path
 from unittest import mock
 
 from combe.arithmetic.realize import Choices
+from combe.delivery.code_choices import CodeChoices
+from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.recipes import Recipe
 from combe.errors import CombeError, FileError
 from combe.files import json_text, write_text
 from combe.project.chain import arithmetic_lines, ideal_of, package_of, rounded_of
 from combe.project.demo import demo_project, fresh_project
-from combe.project.document import DesignChoice, Project, ProofRecord
+from combe.project.document import DesignChoice, Processor, Project, ProofRecord
 from combe.project.file import project_document, project_from, read_project, save_project
 from combe.project.history import History
 from combe.requirement import requirement_document
@@ -60,6 +63,28 @@ class Files(unittest.TestCase):
             with self.assertRaises(CombeError, msg=key) as caught:
                 project_from(document)
             self.assertIn("name" if key == "code" else key, caught.exception.sentence())
+
+    def test_choices_about_code_are_read_with_care(self) -> None:
+        for key, value, word in (
+            ("code", {"name": "x", "history": "triple"}, "code.history"), ("code", {"name": "x", "unroll": 5}, "code.unroll"),
+            ("code", {"name": "x", "intrinsics": 1}, "code.intrinsics"), ("code", {"name": "x", "file_name": "a b"}, "code.name"),
+            ("code", {"name": "x", "converter_in": "12"}, "code.converter_out"), ("processor", {"core": "abacus"}, "processor.core"),
+            ("processor", {"clock_hz": 0}, "processor.clock_hz"), ("hardware", {"architecture": "x"}, "hardware.architecture"),
+            ("hardware", {"pipeline": 99}, "hardware.pipeline"), ("hardware", {"axi_stream": 3}, "hardware.axi_stream"),
+            ("recipe", {"format": "combe-recipe", "version": 1, "radix": "octal"}, "radix"), ("recipe", {"version": 1}, "format"),
+        ):  # fmt: skip
+            with self.assertRaises(CombeError, msg=word) as caught:
+                project_from(project_document(demo_project()) | {key: value})
+            self.assertIn(word, caught.exception.sentence())
+
+    def test_choices_about_code_are_kept(self) -> None:
+        project = replace(
+            demo_project(), code=CodeChoices("vhdl", unroll=8, converter_in="12@3", converter_out="8", reloadable=True),
+            hardware=HardwareChoices("serial", 1e7, 0, 2, axi_stream=True), processor=Processor("cortex-m7", 4e8, "0.8"),
+            recipe=Recipe("mine", "x", half=True), export_folder="/tmp/x",
+        )  # fmt: skip
+        again = project_from(json.loads(json.dumps(project_document(project))))
+        self.assertEqual((again, again.export_folder), (project, "/tmp/x"))
 
     def test_a_failed_write_leaves_the_old_file(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
