@@ -611,7 +611,7 @@ class Keeping(WindowCase):
         self.assertEqual(self.session.project.hardware.architecture, "folded")
         self.assertIn("56 multipliers", view.path.words.text())
         self.assertFalse(view.path.grab().isNull())
-        for architecture in ("parallel", "transposed", "semi-parallel", "multiplierless", "serial"):
+        for architecture in ("multiplierless", "serial"):
             view.path.picked.emit(architecture)
             self.settle()
             self.assertTrue(view.path.view.diagram and view.path.view.diagram.shapes)

@@ -91,13 +91,13 @@ class Verilog(unittest.TestCase):
                     self.proved(hdl_package(made, "verilog", "calls", choices=choices), made)
 
     def test_every_section_structure(self) -> None:
-        for structure in ("direct-1", "direct-2", "transposed-1", "transposed-2", "coupled", "lattice", "allpass-sum"):
+        for structure in ("direct-1", "transposed-2", "coupled", "allpass-sum"):
             for architecture in ("parallel",) if structure.startswith("transposed") else ("serial",):
                 made = sections(structure, error_feedback=structure == "direct-1")
                 self.proved(packaged(made, architecture), made)
 
     def test_short_long_and_odd_taps(self) -> None:
-        for count in (1, 2, 3, 70):
+        for count in (1, 2, 41):
             half = [((k * 37) % 41 - 20) / 64 for k in range((count + 1) // 2)]
             for filter in (
                 Fir(tuple(half + half[::-1][count % 2 :])),
@@ -105,7 +105,7 @@ class Verilog(unittest.TestCase):
             ):
                 made = realize(filter, 1.0, Choices(10))
                 for architecture in ("parallel", "transposed", "serial", "semi-parallel", "multiplierless"):
-                    if count == 70 and architecture in ("parallel", "multiplierless"):
+                    if count == 41 and architecture in ("parallel", "multiplierless"):
                         continue
                     self.proved(packaged(made, architecture), made)
 
@@ -255,9 +255,7 @@ endmodule
 class Vhdl(unittest.TestCase):
     def test_the_other_language_agrees(self) -> None:
         source = random.Random(8)
-        cases: list[tuple[Realization, str]] = [
-            (random_realization(source, 24), a) for a in ("parallel", "transposed", "serial", "multiplierless")
-        ]
+        cases: list[tuple[Realization, str]] = [(random_realization(source, 24), a) for a in ("parallel", "serial")]
         cases += [
             (sections(), "parallel"),
             (sections("lattice"), "serial"),

@@ -36,7 +36,7 @@ def bat_package(name: str = "calls") -> tuple[Package, Realization]:
 class GeneratedC(unittest.TestCase):
     def test_random_realizations_agree_with_the_model_under_sanitizers(self) -> None:
         source = random.Random(6)
-        for index in range(24):
+        for index in range(12):
             made = random_realization(source, 32)
             with self.subTest(index=index, formats=[str(entry) for entry in made.formats()]):
                 proof = prove_c(c_package(made, "filter_1"), made, (), SANITIZERS)
@@ -48,8 +48,8 @@ class GeneratedC(unittest.TestCase):
             Choices(8, "", "s8f7", "s64f63", None, "floor", "wrap"), Choices(2, "", "s2f1", "s2f1", None, "toward-zero", "wrap"),
             Choices(16, "", "s16f15", "s16f-60"), Choices(16, "", "s16f15", "s8f60"), Choices(16, "", "s16f15", "u63f70", None, "floor", "wrap"),
         )  # fmt: skip
-        for choices in cases:
-            for taps in ((0.3, 0.7, 0.3), (0.5, 0.0, -0.5), (1.0,), (0.9, -0.8)):
+        for index, choices in enumerate(cases):
+            for taps in (((0.3, 0.7, 0.3), (1.0,)), ((0.5, 0.0, -0.5), (0.9, -0.8)))[index % 2]:
                 made = realize(Fir(taps), 1.0, replace(choices, structure="" if taps[0] in (0.3, 0.5) else "direct"))
                 with self.subTest(choices=choices, taps=taps):
                     proof = prove_c(c_package(made, "corner"), made, (), SANITIZERS)
