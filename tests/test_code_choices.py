@@ -70,7 +70,7 @@ class Integers(unittest.TestCase):
             odd = Fir((*half[: count // 2], *[0.0] * (count % 2), *[-h for h in half[: count // 2][::-1]]))
             for filter in (even, odd) if count > 2 else (even,):
                 for structure in ("direct", "folded"):
-                    for history in ("double", "circular", "blocks"):
+                    for history in ("double", "circular"):
                         if (structure, history) == ("folded", "circular"):
                             continue
                         made = realize(filter, 1.0, Choices(12, structure))
