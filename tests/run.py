@@ -58,7 +58,15 @@ class Spoken(unittest.TestResult):
             print(f"       {subtest}")
 
 
-LONG_FIRST = ("test_app", "test_views", "test_cli", "test_design_panel", "test_delivery", "test_contenders")
+LONG_FIRST = (
+    "test_app",
+    "test_views",
+    "test_circuits",
+    "test_cli",
+    "test_design_panel",
+    "test_delivery",
+    "test_contenders",
+)
 """Modules that take longest, so that they don't come last."""
 
 
@@ -71,7 +79,7 @@ def main() -> int:
     modules = sorted(path.stem for path in (root / "tests").glob("test_*.py"))
     modules.sort(key=lambda name: LONG_FIRST.index(name) if name in LONG_FIRST else len(LONG_FIRST))
     counts = [0, 0, 0]
-    with ThreadPoolExecutor(max(1, min(os.cpu_count() or 1, 4))) as pool:
+    with ThreadPoolExecutor(max(1, min((os.cpu_count() or 1) + 1, 4))) as pool:
         for module, output in pool.map(lambda name: run_apart(name, root), modules):
             found = re.search(r"(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*$", output)
             print(output[: found.start()] if found else output, flush=True)

@@ -629,8 +629,9 @@ class Keeping(WindowCase):
         self.assertEqual(self.session.project.hardware.architecture, "transposed")
         window.dialogs.save_path(self.folder / "p.combe")
         self.assertEqual(read_project(self.folder / "p.combe").hardware, self.session.project.hardware)
-        self.session.prove()
-        self.settle()
+        with mock.patch.dict("combe.proof.hdl.SIMULATORS", {"verilog": ("iverilog",)}):
+            self.session.prove()
+            self.settle()
         self.assertEqual(states(self.session)["code"].margin, "proved")
         view.open_page("Waves")
         self.assertEqual([wave.name for wave in view.waves.waves][:2], ["clk", "rst"])

@@ -113,7 +113,7 @@ class BitTrue(unittest.TestCase):
     @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
     def test_generated_c_agrees_under_sanitizers(self) -> None:
         source = random.Random(26)
-        for index in range(14):
+        for index in range(8):
             made = random_network(source)
             with self.subTest(index=index, structure=made.structure):
                 proof = prove_c(c_package(made, "filter_1"), made, (), SANITIZERS)
