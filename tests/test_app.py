@@ -114,8 +114,8 @@ class WindowCase(unittest.TestCase):
 
 class Start(WindowCase):
     def test_the_first_picture_is_alive(self) -> None:
-        assert self.session.ideal is not None
-        self.assertEqual(self.session.ideal.design.order, 112)
+        assert self.session.results.ideal is not None
+        self.assertEqual(self.session.results.ideal.design.order, 112)
         self.assertEqual([curve.name for curve in self.window.plots.curves], ["rounded", "ideal"])
         self.assertEqual(self.window.ledger.ledger.rowCount(), 5)
         self.assertGreaterEqual(len(self.window.contenders.rows), 5)
@@ -140,12 +140,12 @@ class Start(WindowCase):
 
 class Brief(WindowCase):
     def test_a_figure_typed_changes_the_filter(self) -> None:
-        before = self.session.ideal
+        before = self.session.results.ideal
         type_over(self.window.brief.rows[0].figures["stop"], "10k")
         self.settle()
         self.assertEqual(self.session.project.requirement.bands[0].stop_hz, 10_000)
-        assert self.session.ideal is not None and before is not None
-        self.assertLess(self.session.ideal.design.order, before.design.order)
+        assert self.session.results.ideal is not None and before is not None
+        self.assertLess(self.session.results.ideal.design.order, before.design.order)
         self.assertIsNone(self.session.project.design.order)
         self.assertFalse(self.window.plots.magnitude.main.is_zoomed)
 
@@ -186,9 +186,9 @@ class Brief(WindowCase):
         for name in SHAPES:
             self.window.start_panel.buttons[name].click()
             self.settle()
-            self.assertNotIn("chain", self.session.trouble)
-            assert self.session.ideal is not None
-            self.assertTrue(all(line.margin >= 0 for line in self.session.ideal.lines))
+            self.assertNotIn("ideal", self.session.results.troubles)
+            assert self.session.results.ideal is not None
+            self.assertTrue(all(line.margin >= 0 for line in self.session.results.ideal.lines))
 
     def test_what_the_cap_on_transitions_costs_is_told(self) -> None:
         for index, (start_hz, stop_hz) in enumerate(((0, 6000), (12_000, 25_000), (90_000, 125_000))):
@@ -200,11 +200,11 @@ class Brief(WindowCase):
         self.session.undo()
 
     def test_an_impossible_brief_keeps_the_last_good_state(self) -> None:
-        before = self.session.ideal
+        before = self.session.results.ideal
         type_over(self.window.brief.rows[0].figures["stop"], "17.99k")
         type_over(self.window.brief.rows[0].figures["attenuation"], "200")
         self.settle()
-        self.assertIn("chain", self.session.trouble)
+        self.assertIn("ideal", self.session.results.troubles)
         self.assertIn("would do", self.window.contenders.summary.text())
         self.assertEqual(states(self.session)["brief"].verdict, "missed")
         self.assertIsNotNone(before)
@@ -213,7 +213,7 @@ class Brief(WindowCase):
         self.settle()
         self.session.undo()
         self.settle()
-        self.assertEqual(self.session.trouble, {})
+        self.assertEqual(dict(self.session.results.troubles), {})
         self.assertEqual(states(self.session)["ideal"].verdict, "kept")
 
 
@@ -223,9 +223,9 @@ class Dragging(WindowCase):
         self.settle()
         moved = self.session.project.requirement.bands[0].stop_hz
         self.assertTrue(8000 < moved < 11_000, moved)
-        assert self.session.ideal is not None
-        self.assertEqual(self.session.ideal.design.requirement, self.session.project.requirement)
-        self.assertTrue(all(line.margin >= 0 for line in self.session.ideal.lines))
+        assert self.session.results.ideal is not None
+        self.assertEqual(self.session.results.ideal.design.requirement, self.session.project.requirement)
+        self.assertTrue(all(line.margin >= 0 for line in self.session.results.ideal.lines))
 
     def test_a_whole_drag_is_one_step_of_undo(self) -> None:
         drag(self.window.plots.magnitude.main, self.handle(1, "start"), 12, 0)
@@ -241,8 +241,8 @@ class Dragging(WindowCase):
 
         drag(self.window.plots.magnitude.main, self.handle(0, "stop"), -9, 0)
         self.settle()
-        assert self.session.ideal is not None
-        self.assertEqual(self.session.ideal.design.filter, ideal_of(self.session.project).design.filter)
+        assert self.session.results.ideal is not None
+        self.assertEqual(self.session.results.ideal.design.filter, ideal_of(self.session.project).design.filter)
 
     def test_levels_go_up_and_down(self) -> None:
         drag(self.window.plots.magnitude.main, self.handle(2, "upper"), 0, 20)
@@ -270,8 +270,8 @@ class Choosing(WindowCase):
         QTest.mouseClick(row, Qt.MouseButton.LeftButton)
         self.settle()
         self.assertEqual(self.session.project.design, DesignChoice("least-squares"))
-        assert self.session.ideal is not None
-        self.assertEqual(self.session.ideal.design.order, contender.order)
+        assert self.session.results.ideal is not None
+        self.assertEqual(self.session.results.ideal.design.order, contender.order)
         chosen = [c.method for c, r in self.window.contenders.rows if r.property("chosen")]
         self.assertEqual(chosen, ["least-squares"])
 
@@ -281,8 +281,8 @@ class Choosing(WindowCase):
         QTest.keyClick(row, Qt.Key.Key_Return)
         self.assertIsNone(self.session.project.design.order)
         self.settle()
-        assert self.session.ideal is not None
-        self.assertEqual(self.session.ideal.design.order, shortest.order)
+        assert self.session.results.ideal is not None
+        self.assertEqual(self.session.results.ideal.design.order, shortest.order)
 
     def test_coefficient_widths(self) -> None:
         self.window.open_step("rounded")
@@ -312,8 +312,8 @@ class Choosing(WindowCase):
         self.window.arithmetic.boxes["structure"].setCurrentText("direct")
         self.window.arithmetic.boxes["structure"].activated.emit(1)
         self.settle()
-        assert self.session.rounded is not None
-        self.assertEqual(self.session.rounded.realization.structure, "direct")
+        assert self.session.results.rounded is not None
+        self.assertEqual(self.session.results.rounded.realization.structure, "direct")
 
     def test_a_choice_that_cannot_be_kept_is_told(self) -> None:
         project = self.session.project
@@ -342,9 +342,9 @@ class Looking(WindowCase):
         cell = table.visualRect(table.ledger.index(0, 3)).center()
         QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=cell)
         self.assertEqual(self.window.step, "rounded")
-        assert self.session.rounded is not None
+        assert self.session.results.rounded is not None
         (left, right), _ = self.window.plots.magnitude.main.plotItem.getViewBox().viewRange()
-        self.assertTrue(left < self.session.rounded.lines[0].at_hz < right)
+        self.assertTrue(left < self.session.results.rounded.lines[0].at_hz < right)
         self.assertLess(right - left, 20_000)
         self.window.actions_table.named("Show the whole plot").trigger()
         (left, right), _ = self.window.plots.magnitude.main.plotItem.getViewBox().viewRange()
@@ -576,7 +576,7 @@ class Keeping(WindowCase):
         page = self.window.code_view.budget
         self.window.open_step("code")
         self.window.code_view.open_page("Budget")
-        with mock.patch("combe.app.following.BUDGET_TAPS", (16,)):
+        with mock.patch("combe.project.following.BUDGET_TAPS", (16,)):
             page.measure.click()
             self.settle()
             shares = [row.share for row in page.rows if row.variant == "integer" and not row.taps]

@@ -134,8 +134,8 @@ class InTheWindow(WindowCase):
         self.settle()
         self.window.contenders.picked.emit(DesignChoice("elliptic"))
         self.settle()
-        assert self.session.ideal is not None
-        self.assertEqual((self.session.ideal.design.kind, self.session.ideal.design.order), ("iir", 6))
+        assert self.session.results.ideal is not None
+        self.assertEqual((self.session.results.ideal.design.kind, self.session.results.ideal.design.order), ("iir", 6))
         self.assertIn("order 5 misses", self.window.contenders.notes.text())
         self.assertIn(
             "order 6", self.window.chain.steps["ideal"].accessibleName() + self.window.contenders.bar.order.text()
@@ -160,8 +160,8 @@ class InTheWindow(WindowCase):
         self.assertGreater(len(rows), 1)
         QTest.mouseClick(rows[0][1], Qt.MouseButton.LeftButton)
         self.settle()
-        assert self.session.ideal is not None
-        self.assertTrue(all(line.margin >= 0 for line in self.session.ideal.lines))
+        assert self.session.results.ideal is not None
+        self.assertTrue(all(line.margin >= 0 for line in self.session.results.ideal.lines))
         self.window.actions_table.undo.trigger()
         self.assertAlmostEqual(self.session.project.requirement.max_delay_s or 0, 100e-6)
 
@@ -169,14 +169,16 @@ class InTheWindow(WindowCase):
         self.window.actions_table.named("Turn the brief: keep what is blocked").trigger()
         self.settle()
         self.assertEqual([band.is_passband for band in self.session.project.requirement.bands], [True, False, True])
-        assert self.session.ideal is not None
-        self.assertTrue(all(line.margin >= 0 for line in self.session.ideal.lines if line.unit == "db"))
+        assert self.session.results.ideal is not None
+        self.assertTrue(all(line.margin >= 0 for line in self.session.results.ideal.lines if line.unit == "db"))
 
     def test_a_cutoff_alone_is_enough_to_begin(self) -> None:
         QTest.mouseClick(self.window.start_panel.others["cutoff"], Qt.MouseButton.LeftButton)
         self.settle()
-        assert self.session.ideal is not None
-        self.assertEqual((self.session.ideal.design.method, self.session.ideal.design.order), ("butterworth", 4))
+        assert self.session.results.ideal is not None
+        self.assertEqual(
+            (self.session.results.ideal.design.method, self.session.results.ideal.design.order), ("butterworth", 4)
+        )
         self.assertEqual(self.window.contenders.bar.cutoff.text(), "18 kHz and 110 kHz")
         QTest.mouseClick(self.window.start_panel.others["turn"], Qt.MouseButton.LeftButton)
         self.settle()
@@ -187,8 +189,8 @@ class InTheWindow(WindowCase):
         dialog.text.setPlainText("0.25 0.5 0.25")
         self.window.dialogs.take_by_hand(dialog.found)
         self.settle()
-        assert self.session.ideal is not None
-        self.assertEqual(self.session.ideal.design.filter, Fir((0.25, 0.5, 0.25)))
+        assert self.session.results.ideal is not None
+        self.assertEqual(self.session.results.ideal.design.filter, Fir((0.25, 0.5, 0.25)))
         self.assertIn("missed", self.window.chain.steps["ideal"].accessibleName())
 
     def test_a_method_that_fails_leaves_the_others_in_line(self) -> None:
@@ -201,10 +203,10 @@ class InTheWindow(WindowCase):
         self.window.open_step("rounded")
         self.window.rounded.bits.setValue(12)
         self.settle()
-        assert self.session.rounded is not None
-        before = min(line.margin for line in self.session.rounded.lines if line.unit == "db")
+        assert self.session.results.rounded is not None
+        before = min(line.margin for line in self.session.results.rounded.lines if line.unit == "db")
         QTest.mouseClick(self.window.rounded.better, Qt.MouseButton.LeftButton)
         self.settle()
         self.assertTrue(self.session.project.arithmetic.better)
-        after = min(line.margin for line in self.session.rounded.lines if line.unit == "db")
+        after = min(line.margin for line in self.session.results.rounded.lines if line.unit == "db")
         self.assertGreater(after, before + 1)

@@ -134,7 +134,7 @@ class Views(WindowCase):
         after = self.session.project.design.given
         assert isinstance(after, Roots)
         self.assertNotEqual(after, before)
-        self.assertIsNotNone(self.session.rounded)
+        self.assertIsNotNone(self.session.results.rounded)
         self.window.actions_table.undo.trigger()
         self.assertEqual(self.session.project.design.given, before, "a whole drag is one step of undo")
 
@@ -315,12 +315,12 @@ class Arithmetic(WindowCase):
         self.settle()
         choices = self.session.project.arithmetic
         self.assertEqual(choices.coefficient_bits, 14)
-        self.assertTrue(self.session.rounded is not None)
+        self.assertTrue(self.session.results.rounded is not None)
         page.taken.emit("lattice", 20, True)
         self.settle()
         self.assertEqual(self.session.project.arithmetic.state_bits, 20)
-        assert self.session.rounded is not None
-        self.assertEqual(self.session.rounded.realization.structure, "lattice")
+        assert self.session.results.rounded is not None
+        self.assertEqual(self.session.results.rounded.realization.structure, "lattice")
         self.session.undo()
         self.assertNotEqual(self.session.project.arithmetic.state_bits, 20)
 
@@ -370,4 +370,4 @@ class Arithmetic(WindowCase):
         self.assertIsNotNone(told[0].remedy)
         self.window.rounded.dangers.findChildren(QPushButton)[0].click()
         self.settle()
-        self.assertIsNotNone(self.session.rounded)
+        self.assertIsNotNone(self.session.results.rounded)

@@ -317,7 +317,7 @@ def dragging() -> None:
         while "rounded" not in arrived:
             application.processEvents(wait)
         session.stepped.disconnect(arrived.append)
-    taps = session.ideal.design.order + 1 if session.ideal else 0
+    taps = session.results.ideal.design.order + 1 if session.results.ideal else 0
     note("drag_to_answer", statistics.median(answers), "ms", f"a dragged edge to its new filter, {taps} taps")
     note("drag_to_picture", statistics.median(drawn), "ms", "a dragged edge to the redrawn plot")
     session.saved = session.project

@@ -158,8 +158,8 @@ class Actions:
 
     def _worst(self) -> None:
         window = self.window
-        lines = {"rounded": window.session.rounded, "ideal": window.session.ideal}.get(
-            window.step, window.session.ideal
+        lines = {"rounded": window.session.results.rounded, "ideal": window.session.results.ideal}.get(
+            window.step, window.session.results.ideal
         )
         gains = [line for line in lines.lines if line.at_hz is not None] if lines else []
         if gains:
@@ -201,7 +201,7 @@ class Actions:
             self.window.tell("the plot is on the clipboard")
 
     def _copy_coefficients(self) -> None:
-        rounded, ideal = self.window.session.rounded, self.window.session.ideal
+        rounded, ideal = self.window.session.results.rounded, self.window.session.results.ideal
         clipboard = QApplication.clipboard()
         if clipboard is None or ideal is None:
             return

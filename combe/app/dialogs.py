@@ -86,7 +86,7 @@ class Dialogs:
 
     def export(self) -> None:
         """Write the code into a folder the user picks."""
-        if self.window.session.package is None:
+        if self.window.session.results.package is None:
             self.window.tell("there is no code to export yet")
             return
         folder = QFileDialog.getExistingDirectory(self.window, "Export code into", self._folder())
@@ -95,7 +95,7 @@ class Dialogs:
 
     def export_to(self, folder: Path) -> bool:
         """Write the code into a folder."""
-        package = self.window.session.package
+        package = self.window.session.results.package
         if package is None:
             return False
         try:

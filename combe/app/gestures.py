@@ -94,7 +94,7 @@ class Gestures:
         self.session.ask(asked, what, gesture)
 
     def _on_band_picked(self, index: int) -> None:
-        lines = self.session.ideal.lines if self.session.ideal else ()
+        lines = self.session.results.ideal.lines if self.session.results.ideal else ()
         mine = [line for line in lines if line.band_index == index]
         if mine:
             self.plots.point_at(min(mine, key=lambda line: line.margin))
@@ -118,7 +118,7 @@ class Gestures:
 
     def pin(self) -> None:
         """Keep the filter to be drawn behind those that follow."""
-        ideal = self.session.ideal
+        ideal = self.session.results.ideal
         project = self.session.project
         if ideal is None:
             return
@@ -203,7 +203,7 @@ class Gestures:
 
     def _on_width_point(self, structure: str, bits: int, is_state: bool) -> None:
         """A point of the chart of widths was taken."""
-        is_fir = self.session.ideal is not None and self.session.ideal.design.kind == "fir"
+        is_fir = self.session.results.ideal is not None and self.session.results.ideal.design.kind == "fir"
         changes: dict[str, Any] = {"state_bits": bits} if is_state else {"coefficient_bits": bits}
         if not is_fir:
             changes["structure"] = structure

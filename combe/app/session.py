@@ -5,46 +5,40 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from combe.app.following import WidthRow, chain, charted, counted, listened, measured_circuits, prove, side, uncounted
-from combe.app.jobs import Lane
-from combe.arithmetic.facts import Fact
-from combe.arithmetic.widths import WidthPoint
-from combe.delivery.hdl.compare import Compared
+from combe.app.jobs import Job, Lane
 from combe.delivery.package import Package
-from combe.design.contenders import Contender
-from combe.design.nearest import Relaxation
-from combe.design.prices import Price
 from combe.errors import CombeError
-from combe.ledger import Line
-from combe.project.chain import Ideal, Rounded
+from combe.project.chain import Ideal
 from combe.project.document import DesignChoice, Project, ProofRecord
 from combe.project.file import read_project, save_project
+from combe.project.following import chain, charted, counted, listened, measured_circuits, prove, side
 from combe.project.history import History
-from combe.proof.budget import BudgetRow
+from combe.project.results import DEPENDS, Failure, News, Progress, Results, affected
 from combe.proof.c import Proof
 from combe.proof.hdl import HdlProof
-from combe.proof.synthesis import Synthesized
-from combe.proof.waves import Wave
 from combe.requirement import Requirement
-from combe.signals.listening import SIGNALS, Heard
+from combe.signals.listening import SIGNALS
 
 REST_MS = 180
 REMEMBERED = 64
+DRAFTED = ("ideal", "rounded")
+FOLLOWING = ("ideal", "rounded", "certified", "measured", "compared", "package", "facts", "rounding_facts")
+BESIDE = ("contenders", "prices", "relaxations", "widths")
 
 
 class Session(QObject):
     """Holds the project, asks ``jobs`` for what follows, and hands out results.
 
-    Signals carry values: ``stepped`` names a step of the chain ("ideal", "rounded", "certified", "arithmetic", "facts",
-    "code", "proof", "contenders", "widths", "noise", "chart") whose result is new; ``troubled`` a step and its error, or None once it's over.
+    ``stepped`` names a result that is new or was cleared; ``worked`` one whose work began, came further or ended;
+    ``troubled`` a result and the error why it can't be had, or None once that is over.
     """
 
     project_changed = pyqtSignal(object)
     stepped = pyqtSignal(str)
+    worked = pyqtSignal(str)
     troubled = pyqtSignal(str, object)
     told = pyqtSignal(str)
     file_changed = pyqtSignal()
@@ -54,52 +48,23 @@ class Session(QObject):
         self.history = History(project)
         self.path = path
         self.saved = project
-        self.ideal: Ideal | None = None
-        self.rounded: Rounded | None = None
-        self.measured: tuple[Line, ...] = ()
-        self.package: Package | None = None
-        self.proof: Proof | HdlProof | None = None
-        self.compared: list[Compared] = []
-        self.synthesized: dict[str, list[Synthesized]] = {}
-        self.is_synthesizing = False
-        self.waves: list[Wave] = []
-        self.waves_sentence = ""
-        self.proof_step = ""
-        self.budget: list[BudgetRow] = []
-        self.budget_sentence = ""
-        self.is_counting = False
-        self.contenders: list[Contender] = []
-        self.prices: list[Price] = []
-        self.relaxations: list[Relaxation] = []
-        self.widths: list[WidthRow] = []
-        self.facts: list[Fact] = []
-        self.rounding_facts: list[Fact] = []
+        self.results = Results()
         self.signal = SIGNALS[0]
-        self.heard: Heard | None = None
-        self.chart: list[WidthPoint] = []
-        self.is_charted = False
-        self._chart_key: object = None
         self._wanted = ""
-        self.trouble: dict[str, CombeError] = {}
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
-        self._lined_up_for: Requirement | None = None
         self._dragging = False
-        self.chain_lane = self._lane("chain", self._take)
-        self.side_lane = self._lane("side", self._take)
-        self.proof_lane = self._lane("proof", self._take)
-        self.look_lane = self._lane("look", self._take)
-        self.count_lane = self._lane("count", self._take)
-        self.proof_lane.finished.connect(lambda: self.stepped.emit("proof"))
-        self.proof_lane.failed.connect(lambda error: self._fail("proof", error))
-        self.chain_lane.failed.connect(lambda error: self._fail("chain", error))
+        self.lanes = {name: self._lane(name) for name in ("chain", "side", "proof", "look", "count")}
+        self._working: dict[str, tuple[str, ...]] = {}
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._after_rest)
 
-    def _lane(self, name: str, take: Callable[[Any], None]) -> Lane:
+    def _lane(self, name: str) -> Lane:
         lane = Lane(name, self)
-        lane.arrived.connect(take)
+        lane.arrived.connect(self._take)
+        lane.failed.connect(lambda error: self._fail_lane(name, error))
+        lane.finished.connect(lambda: self._end(name, is_whole=True))
         return lane
 
     @property
@@ -110,8 +75,7 @@ class Session(QObject):
     @property
     def is_busy(self) -> bool:
         """Whether anything is still being worked out."""
-        lanes = (self.chain_lane, self.side_lane, self.proof_lane, self.look_lane, self.count_lane)
-        return self._rest.isActive() or any(lane.is_busy for lane in lanes)
+        return self._rest.isActive() or any(lane.is_busy for lane in self.lanes.values())
 
     @property
     def is_dragging(self) -> bool:
@@ -121,7 +85,7 @@ class Session(QObject):
     @property
     def is_modified(self) -> bool:
         """Whether the file, if any, is behind."""
-        return self.project != self.saved or self.project.proofs != self.saved.proofs
+        return not self.project.is_same_file(self.saved)
 
     def start(self) -> None:
         """Work everything out for the first time."""
@@ -129,16 +93,17 @@ class Session(QObject):
 
     def close(self) -> None:
         """Stop all background work."""
-        for lane in (self.chain_lane, self.side_lane, self.proof_lane, self.look_lane, self.count_lane):
+        for lane in self.lanes.values():
             lane.close()
 
     # -- changes ---------------------------------------------------------------------------------------------
 
     def change(self, project: Project, what: str, gesture: str = "") -> None:
         """Replace the project; undo will name the change as ``what``."""
+        before = self.project
         if self.history.change(project, what, gesture):
             self._dragging = bool(gesture)
-            self._follow()
+            self._follow(before)
 
     def ask(self, requirement: Requirement, what: str, gesture: str = "") -> None:
         """Change what is asked. An order chosen by hand gives way to the search, unless a cut-off needs it."""
@@ -157,7 +122,7 @@ class Session(QObject):
     def _follow_after_drag(self) -> None:
         """The hand rests: the draft gives way to the design proper, and all else follows."""
         self._dragging = False
-        self._submit(with_rest=True)
+        self._submit_chain(with_rest=True)
         self._rest.start()
 
     def undo(self) -> None:
@@ -172,19 +137,18 @@ class Session(QObject):
         self._dragging = False
         before = self.project
         if move() != before:
-            self._follow()
+            self._follow(before)
 
     # -- files -----------------------------------------------------------------------------------------------
 
     def replace_with(self, project: Project, path: Path | None) -> None:
         """Another project altogether, with a history of its own."""
-        self.proof_lane.stop()
+        for name in self.lanes:
+            self._halt(name)
         self.history = History(project)
-        self.saved, self.path, self.proof = project, path, None
-        self.ideal = self.rounded = self.package = None
-        self.measured, self.contenders, self.widths = (), [], []
-        self.prices, self.relaxations = [], []
-        self._lined_up_for = None
+        self.saved, self.path = project, path
+        self._dragging = False
+        self._show(Results())
         self.file_changed.emit()
         self._follow()
 
@@ -206,175 +170,168 @@ class Session(QObject):
 
     # -- what follows ----------------------------------------------------------------------------------------
 
-    def _follow(self) -> None:
+    def _follow(self, before: Project | None = None) -> None:
+        """All that depends on what has changed is cleared or known to be stale, and is worked out anew."""
+        changed = set(DEPENDS) if before is None else affected(before, self.project)
+        for name in self.lanes:
+            # What is being worked out for the project as it was would arrive as if it held for this one.
+            if changed.intersection(self._working.get(name, ())):
+                self._halt(name)
+        if before is not None:
+            self._show(self.results.after(before, self.project))
         self.project_changed.emit(self.project)
-        self.side_lane.stop()
-        self._submit(with_rest=not self._dragging)
-        with_rest = not self._dragging
-        if with_rest:
-            self._rest.start()
-        else:
+        if not changed:
+            return
+        self._submit_chain(with_rest=not self._dragging)
+        if self._dragging:
             self._rest.stop()
+        else:
+            self._rest.start()
 
-    def _submit(self, with_rest: bool) -> None:
-        project = self.project
+    def _submit_chain(self, with_rest: bool) -> None:
+        project, results = self.project, self.results
         known = self._known.get((project.requirement, project.design))
-        near = self.ideal.design if self.ideal is not None else None
-        self.chain_lane.submit(lambda is_stopped: chain(project, known or near, with_rest, is_stopped))
+        near = results.ideal.design if results.ideal is not None else None
+        names = results.missing(FOLLOWING) if with_rest else DRAFTED
+        self._submit("chain", names, lambda is_stopped: chain(project, known or near, with_rest, results, is_stopped))
 
     def _after_rest(self) -> None:
         project = self.project
-        if self.chain_lane.is_busy:
+        if self.lanes["chain"].is_busy:
             self._rest.start()  # what stands beside waits for the chain itself
             return
-        if self.ideal is not None and self.ideal.is_draft:
-            self._submit(with_rest=True)
-        known = self.contenders if self._lined_up_for == project.requirement else []
+        if self.results.ideal is not None and self.results.ideal.is_draft:
+            self._submit_chain(with_rest=True)
+        missing = self.results.missing(BESIDE)
+        if not missing:
+            return
+        known = self.results.contenders if "contenders" not in missing else ()
         ideal = self._known.get((project.requirement, project.design))
-        self.side_lane.submit(lambda is_stopped: side(project, ideal, known, is_stopped))
+        self._submit("side", BESIDE, lambda is_stopped: side(project, ideal, list(known), is_stopped))
 
-    def _take(self, news: tuple[str, Any]) -> None:
-        step, value = news
-        if step == "ideal":
-            self.ideal = value
-            if not value.is_draft:
-                self._remember(value)
-            self.rounded, self.measured, self.package = None, (), None
-            self._clear("chain")
-        elif step == "rounded":
-            self.rounded = value
-        elif step == "rounded-trouble":
-            self._fail("rounded", value)
-            return
-        elif step == "certified":
-            if self.rounded is not None:
-                self.rounded = replace(self.rounded, lines=value)
-        elif step == "facts":
-            self.facts = value
-            self._look()
-        elif step == "rounding-facts":
-            self.rounding_facts = value
-        elif step == "noise":
-            self.heard = value
-        elif step == "chart":
-            self.chart, self.is_charted = value
-        elif step == "arithmetic":
-            self.measured = value
-        elif step == "code":
-            self.package = value
-            self._recall_proof(value)
-        elif step == "code-trouble":
-            self._fail("code", value)
-            return
-        elif step == "proof":
-            self._take_proof(value)
-        elif step == "proof-step":
-            self.proof_step = value
-            self.stepped.emit("proof")
-            return
-        elif step == "waves":
-            self.waves, self.waves_sentence = value
-        elif step == "compared":
-            self.compared = value
-        elif step == "synthesis":
-            self.synthesized, self.is_synthesizing = value
-        elif step == "budget":
-            self.budget, self.budget_sentence, self.is_counting = value
-        elif step == "contenders":
-            self.contenders = value
-        elif step == "prices":
-            self.prices = value
-        elif step == "relaxations":
-            self.relaxations = value
-        elif step == "lined-up":
-            self._lined_up_for = value
-            return
-        elif step == "widths":
-            self.widths = value
-        elif step == "told":
-            self.told.emit(value)
-            return
-        self._clear(step)
-        self.stepped.emit(step)
+    # -- background work, all of it the same way ---------------------------------------------------------------
+
+    def _submit(self, lane: str, names: tuple[str, ...], job: Job) -> None:
+        """Work on results in a lane; what the lane was at before is over."""
+        self._end(lane, is_whole=False)
+        self._working[lane] = names
+        self._show(self.results.begun(names))
+        self.lanes[lane].submit(job)
+
+    def _halt(self, lane: str) -> None:
+        self.lanes[lane].stop()
+        self._end(lane, is_whole=False)
+
+    def _end(self, lane: str, is_whole: bool) -> None:
+        names = self._working.pop(lane, ())
+        if names:
+            self._show(self.results.ended(names, is_whole))
+
+    def _fail_lane(self, lane: str, error: CombeError) -> None:
+        """The work broke off: nothing of what it was to make and hasn't can be had."""
+        names = [name for name in self._working.get(lane, ()) if name in self.results.pending]
+        if names:
+            self._fail(names[0], error)
+        self._end(lane, is_whole=False)
+
+    def _take(self, report: News | Failure | Progress) -> None:
+        if isinstance(report, Failure):
+            self._fail(report.name, report.error)
+        elif isinstance(report, Progress):
+            self._show(self.results.told(report.name, report.words))
+        elif report.name == "package":
+            self._take_package(report.value)
+        else:
+            self._show(self.results.with_result(report.name, report.value, report.is_whole), report.name)
+            if report.name == "ideal" and not report.value.is_draft:
+                self._remember(report.value)
+            elif report.name == "proof":
+                self._record(report.value)
+            elif report.name == "facts":
+                self._look()
+
+    def _fail(self, name: str, error: CombeError) -> None:
+        self._show(self.results.failed(name, error))
+        self.troubled.emit(name, error)
+
+    def _show(self, results: Results, arrived: str = "") -> None:
+        """Take on results and tell which of them differ in any way, the one that has arrived first."""
+        before, self.results = self.results, results
+        for name in before.troubles:
+            if name not in results.troubles:
+                self.troubled.emit(name, None)
+        for name in results.differing(before, arrived):
+            self.stepped.emit(name)
+        for name in results.working_differently(before):
+            self.worked.emit(name)
 
     def _remember(self, ideal: Ideal) -> None:
         if len(self._known) >= REMEMBERED:
             self._known.pop(next(iter(self._known)))
         self._known[(self.project.requirement, self.project.design)] = ideal
 
-    def _fail(self, step: str, error: CombeError) -> None:
-        self.trouble[step] = error
-        if step == "rounded":
-            self.rounded, self.measured, self.package = None, (), None
-        self.troubled.emit(step, error)
-
-    def _clear(self, step: str) -> None:
-        if self.trouble.pop(step, None) is not None:
-            self.troubled.emit(step, None)
-
     # -- what is looked at -----------------------------------------------------------------------------------
 
     def want(self, view: str, signal: str = "") -> None:
         """Work out what a view needs, now and after every change: ``noise``, ``widths`` or nothing."""
-        self.signal = signal or self.signal
+        if signal and signal != self.signal:
+            self.signal = signal
+            self._show(self.results.outdated("heard"))
         self._wanted = view if view in ("noise", "widths") else ""
         self._look()
 
     def _look(self) -> None:
-        ideal, rounded, project = self.ideal, self.rounded, self.project
-        if self._dragging or ideal is None or rounded is None or ideal.is_draft:
+        results, project = self.results, self.project
+        ideal, rounded = results.ideal, results.rounded
+        if self._dragging or ideal is None or rounded is None or ideal.is_draft or "rounded" not in results.fresh:
             return
-        if self._wanted == "noise":
+        name = {"noise": "heard", "widths": "chart"}.get(self._wanted, "")
+        if name and (name in results.fresh or name in results.pending):
+            return
+        if name == "heard":
             realization, signal = rounded.realization, self.signal
-            self.look_lane.submit(lambda _: listened(realization, project.requirement, signal))
-        elif self._wanted == "widths":
-            key = ideal.design.filter, project.requirement, uncounted(project.arithmetic)
-            if key == self._chart_key and self.is_charted:
-                self.stepped.emit("chart")
-                return
-            self._chart_key = key
-            self.look_lane.submit(lambda is_stopped: charted(ideal.design, project, is_stopped))
+            self._submit("look", ("heard",), lambda _: listened(realization, project.requirement, signal))
+        elif name == "chart":
+            self._submit("look", ("chart",), lambda is_stopped: charted(ideal.design, project, is_stopped))
         else:
-            self.look_lane.stop()
+            self._halt("look")
 
     # -- proof -----------------------------------------------------------------------------------------------
 
     def prove(self) -> None:
         """Build the code, run it, compare every sample."""
-        package, rounded = self.package, self.rounded
-        if package is not None and rounded is not None:
-            self.proof = None
-            self.proof_step = "building"
-            self.proof_lane.submit(lambda is_stopped: prove(package, rounded, is_stopped))
-            self.stepped.emit("proof")
+        package, rounded = self.results.package, self.results.rounded
+        if package is None or rounded is None or "package" not in self.results.fresh:
+            self.told.emit("the code is not there yet")
+            return
+        self._show(self.results.cleared(("proof", "waves")))
+        self._submit("proof", ("proof", "waves"), lambda is_stopped: prove(package, rounded, is_stopped))
 
     def count(self) -> None:
         """Count instructions for the budget page."""
-        rounded, project = self.rounded, self.project
-        if rounded is not None:
-            self.is_counting = True
-            self.count_lane.submit(lambda is_stopped: counted(rounded, project, is_stopped))
+        rounded, project = self.results.rounded, self.project
+        if rounded is not None and "rounded" in self.results.fresh:
+            self._submit("count", ("budget",), lambda is_stopped: counted(rounded, project, is_stopped))
 
     def synthesize(self) -> None:
         """Measure every architecture for the cost page."""
-        rounded, project = self.rounded, self.project
-        if rounded is not None:
-            self.is_synthesizing = True
-            self.count_lane.submit(lambda is_stopped: measured_circuits(rounded, project, is_stopped))
+        rounded, project = self.results.rounded, self.project
+        if rounded is not None and "rounded" in self.results.fresh:
+            self._submit("count", ("synthesized",), lambda is_stopped: measured_circuits(rounded, project, is_stopped))
 
-    def _take_proof(self, proof: Proof | HdlProof) -> None:
-        self.proof = proof
+    def _record(self, proof: Proof | HdlProof) -> None:
         if proof.holds:
-            record = ProofRecord(
-                proof.language, proof.checksum, proof.tool, proof.samples, proof.lines if isinstance(proof, Proof) else ()
-            )  # fmt: skip
+            lines = proof.lines if isinstance(proof, Proof) else ()
+            record = ProofRecord(proof.language, proof.checksum, proof.tool, proof.samples, lines)
             others = tuple(old for old in self.project.proofs if old.checksum != proof.checksum)
             self.history.current = replace(self.project, proofs=(*others, record)[-8:])
 
-    def _recall_proof(self, package: Package) -> None:
-        if self.proof is not None and self.proof.checksum == package.checksum:
-            return
-        record = self.project.proof_of(package.checksum)
-        self.proof = None
-        if record is not None:
-            self.proof = Proof(record.language, record.checksum, record.tool, record.samples, 0, None, "", record.lines)
+    def _take_package(self, package: Package) -> None:
+        """Other code; where it is the text that was proved, the proof goes with it."""
+        known = self.results.proof
+        if known is None or known.checksum != package.checksum:
+            record = self.project.proof_of(package.checksum)
+            known = None
+            if record is not None:
+                known = Proof(record.language, record.checksum, record.tool, record.samples, 0, None, "", record.lines)
+        self._show(self.results.with_result("package", package).with_result("proof", known), "package")

@@ -15,7 +15,7 @@ TITLES = {"c": "C", "c++": "C++", "verilog": "Verilog", "vhdl": "VHDL"}
 
 def states(session: Session) -> dict[str, StepState]:
     """The five states."""
-    if "chain" in session.trouble:
+    if "ideal" in session.results.troubles:
         later = {"rounded": _rounded(session), "arithmetic": _arithmetic(session), "code": _code(session)}
         stale = {name: StepState("unknown", state.what, "of the last good brief") for name, state in later.items()}
         return {"brief": _brief(session), "ideal": _ideal(session)} | stale
@@ -41,7 +41,7 @@ def _brief(session: Session) -> StepState:
     count = len(asked.bands)
     rate = rate_text(asked.sample_rate_hz)
     phase = "linear phase" if asked.phase == "linear" else "any phase"
-    verdict = "missed" if "chain" in session.trouble else "kept"
+    verdict = "missed" if "ideal" in session.results.troubles else "kept"
     return StepState(
         verdict,
         f"{count} band{'s' if count > 1 else ''}, {rate}\n{phase}",
@@ -50,12 +50,12 @@ def _brief(session: Session) -> StepState:
 
 
 def _ideal(session: Session) -> StepState:
-    if session.ideal is None or "chain" in session.trouble:
+    if session.results.ideal is None or "ideal" in session.results.troubles:
         return StepState(
-            "missed" if "chain" in session.trouble else "unknown",
-            "no filter keeps this" if session.trouble else "working…",
+            "missed" if "ideal" in session.results.troubles else "unknown",
+            "no filter keeps this" if session.results.troubles else "working…",
         )
-    design = session.ideal.design
+    design = session.results.ideal.design
     choice = session.project.design
     is_fir = design.kind == "fir"
     what = f"{design.method}, " + (f"{design.order + 1} taps" if is_fir else f"order {design.order}")
@@ -69,39 +69,47 @@ def _ideal(session: Session) -> StepState:
         what += "\nthe shortest" if is_fir else "\nthe least order"
     else:
         what += "\nlength chosen by hand" if is_fir else "\norder chosen by hand"
-    return StepState(worst_verdict(session.ideal.lines), what, _margin(session.ideal.lines))
+    return StepState(worst_verdict(session.results.ideal.lines), what, _margin(session.results.ideal.lines))
 
 
 def _rounded(session: Session) -> StepState:
-    if session.rounded is None:
-        return StepState("missed", "can't be rounded so") if "rounded" in session.trouble else StepState("unknown")
-    formats = coefficient_words(session.rounded.realization.stages)
+    if session.results.rounded is None:
+        return (
+            StepState("missed", "can't be rounded so")
+            if "rounded" in session.results.troubles
+            else StepState("unknown")
+        )
+    formats = coefficient_words(session.results.rounded.realization.stages)
     what = f"{session.project.arithmetic.coefficient_bits}-bit coefficients\n{formats}"
-    return StepState(worst_verdict(session.rounded.lines), what, _margin(session.rounded.lines))
+    return StepState(worst_verdict(session.results.rounded_lines), what, _margin(session.results.rounded_lines))
 
 
 def _arithmetic(session: Session) -> StepState:
-    if session.rounded is None or not session.measured:
-        return StepState("unknown", "" if session.trouble else "working…")
-    realization = session.rounded.realization
+    if session.results.rounded is None or not session.results.measured:
+        return StepState("unknown", "" if session.results.troubles else "working…")
+    realization = session.results.rounded.realization
     what = (
         f"{realization.input} → {realization.output}\n{realization.structure}, {widest_sum(realization.stages)}-bit sum"
     )
-    return StepState(worst_verdict(session.measured), what, _margin(session.measured))
+    return StepState(worst_verdict(session.results.measured), what, _margin(session.results.measured))
 
 
 def _code(session: Session) -> StepState:
-    if session.package is None:
-        return StepState("missed", "can't be written so") if "code" in session.trouble else StepState("unknown")
-    first = session.package.files[1 if session.package.language == "c" else 0].name
-    name = f"{TITLES[session.package.language]}, {first}"
-    proof = session.proof
-    if session.proof_lane.is_busy:
+    if session.results.package is None:
+        return (
+            StepState("missed", "can't be written so")
+            if "package" in session.results.troubles
+            else StepState("unknown")
+        )
+    first = session.results.package.files[1 if session.results.package.language == "c" else 0].name
+    name = f"{TITLES[session.results.package.language]}, {first}"
+    proof = session.results.proof
+    if "proof" in session.results.pending:
         return StepState("unknown", f"{name}\nbuilding and running…")
-    if proof is None or proof.checksum != session.package.checksum:
+    if proof is None or proof.checksum != session.results.package.checksum:
         return StepState("unknown", f"{name}\nnot proved yet")
     if proof.holds:
-        lines = proof.lines if isinstance(proof, Proof) else session.measured
+        lines = proof.lines if isinstance(proof, Proof) else session.results.measured
         return StepState(worst_verdict(lines), f"{name}\nidentical over {spaced(proof.samples)} samples", "proved")
     return StepState("missed", f"{name}\n{proof.sentence()}", "not proved")
 

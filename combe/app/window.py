@@ -41,6 +41,8 @@ from combe.proof.c import Proof
 
 _closed: list[tuple[QMainWindow, Session]] = []
 DRAG_MS = 60
+FIGURES_OF = ("ideal", "rounded", "measured", "proof", "package")
+"""Results whose figures stand in the ledger and in the chain."""
 FEW_PINS = 3
 PIN_ROLES = ("heather", "moss", "clay", "amber", "muted")
 BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 264, 8
@@ -127,6 +129,18 @@ class MainWindow(QMainWindow, Gestures):
         session = self.session
         session.project_changed.connect(self._show_project)
         session.stepped.connect(self._on_step)
+        session.worked.connect(self._on_work)
+        self._shows = {
+            "ideal": self._show_ideal, "rounded": self._show_rounded, "certified": self._show_figures,
+            "contenders": self._show_contenders, "relaxations": self._show_contenders,
+            "prices": lambda: self.brief.show_prices(session.results.prices, self._order_word()),
+            "widths": lambda: self.rounded.show_rows(session.results.widths),
+            "facts": lambda: self.arithmetic.show_told(session.results.facts),
+            "rounding_facts": lambda: self.rounded.show_told(session.results.rounding_facts),
+            "heard": self._show_looked_at, "chart": self._show_looked_at,
+            "package": self._show_code, "proof": self._show_code, "budget": self._show_code, "waves": self._show_code,
+            "compared": self._show_code, "synthesized": self._show_code,
+        }  # fmt: skip
         session.troubled.connect(self._on_trouble)
         session.file_changed.connect(self._show_title)
         session.told.connect(self.tell)
@@ -222,7 +236,7 @@ class MainWindow(QMainWindow, Gestures):
         self.brief.show_requirement(project.requirement, counted)
         self.plots.show_requirement(project.requirement, counted)
         self.rounded.show_bits(project.arithmetic.coefficient_bits)
-        source = self.session.ideal.design.filter if self.session.ideal is not None else None
+        source = self.session.results.ideal.design.filter if self.session.results.ideal is not None else None
         self.rounded.show_better(project.arithmetic.better, isinstance(source, Fir) and source.symmetry != 0)
         self.arithmetic.show_choices(project.arithmetic)
         self.code.show_name(project.code_name)
@@ -245,46 +259,47 @@ class MainWindow(QMainWindow, Gestures):
         self.setWindowTitle(f"{session.project.name}[*] · {place} · Combe")
         self.setWindowModified(session.is_modified)
 
-    def _on_step(self, step: str) -> None:
-        if step in ("contenders", "relaxations"):
-            self._show_contenders()
-        elif step == "prices":
-            self.brief.show_prices(self.session.prices, self._order_word())
-        elif step == "widths":
-            self.rounded.show_rows(self.session.widths)
-        if step in ("code", "proof", "budget", "waves", "compared", "synthesis"):
-            self._show_code()
-        if step == "proof" and self.session.proof is not None and not self.session.proof_lane.is_busy:
-            self.tell(self.session.proof.sentence())
-        if step == "rounded" or (step == "ideal" and not self.session.is_dragging):
+    def _on_step(self, name: str) -> None:
+        """A result is another: what shows it shows it."""
+        results = self.session.results
+        if name == "rounded" or (name == "ideal" and not self.session.is_dragging):
             self._show_curves()
-        if step == "rounded":
+        if name == "rounded":
             self._paint_anyway.stop()
             self.splitter.setUpdatesEnabled(True)
         waits = self.session.is_dragging and self._later.isActive()
-        if step in ("ideal", "rounded", "arithmetic", "proof", "code") and not waits:
+        if name in FIGURES_OF and not waits:
             self._later.start(DRAG_MS if self.session.is_dragging else 0)
-        if step == "rounded":
-            self.rounded.show_rounded(self.session.rounded)
-            if self.session.rounded is not None:
-                self.arithmetic.show_kind(self.session.rounded.realization.is_recursive)
-                self.code.show_kind(self.session.rounded.realization.is_recursive)
-            self._show_table()
-        if step == "facts":
-            self.arithmetic.show_told(self.session.facts)
-        if step == "rounding-facts":
-            self.rounded.show_told(self.session.rounding_facts)
-        if step == "certified":
-            self._show_figures()
-        if step in ("noise", "chart"):
-            self._show_looked_at()
-        if step == "ideal":
-            source = self.session.ideal.design.filter if self.session.ideal is not None else None
-            is_even = isinstance(source, Fir) and source.symmetry != 0
-            self.rounded.show_better(self.session.project.arithmetic.better, is_even)
-            self.contenders.clear_trouble()
-            self._show_contenders()
+        show = self._shows.get(name)
+        if show is not None:
+            show()
+        if name == "proof" and results.proof is not None and "proof" in self.session.results.fresh:
+            self.tell(results.proof.sentence())
         self._show_title()
+
+    def _on_work(self, name: str) -> None:
+        """Work on a result began, came further or ended."""
+        if name in ("proof", "budget", "synthesized"):
+            self._show_code()
+            self._show_states()
+        elif name == "ideal":
+            self._show_states()
+
+    def _show_ideal(self) -> None:
+        results = self.session.results
+        source = results.ideal.design.filter if results.ideal is not None else None
+        is_even = isinstance(source, Fir) and source.symmetry != 0
+        self.rounded.show_better(self.session.project.arithmetic.better, is_even)
+        self.contenders.clear_trouble()
+        self._show_contenders()
+
+    def _show_rounded(self) -> None:
+        rounded = self.session.results.rounded
+        self.rounded.show_rounded(rounded)
+        if rounded is not None:
+            self.arithmetic.show_kind(rounded.realization.is_recursive)
+            self.code.show_kind(rounded.realization.is_recursive)
+        self._show_table()
 
     def _show_figures(self) -> None:
         """Everything written in words and figures: while an edge is dragged, not at every step of the hand."""
@@ -292,21 +307,23 @@ class MainWindow(QMainWindow, Gestures):
         self._show_ledger()
         self._show_states()
 
-    def _on_trouble(self, step: str, error: CombeError | None) -> None:
+    def _on_trouble(self, name: str, error: CombeError | None) -> None:
         sentence = error.sentence() if error is not None else ""
-        if step == "chain":
+        if name == "ideal":
             if error is not None:
                 self.contenders.show_trouble(sentence)
             else:
                 self.contenders.clear_trouble()
             self._show_contenders()
-        if step == "rounded" and error is not None:
+        if name == "rounded" and error is not None:
             self.rounded.show_rounded(None, sentence)
             self.arithmetic.show_told(told_of(error))
             self.rounded.show_told([Fact("muted", "", fact.remedy) for fact in told_of(error) if fact.remedy])
-        if step == "code" and error is not None:
-            self.code.show_package(None, sentence)
-            self.code_view.show_package(None, sentence)
+        if name == "package":
+            self.code.show_package(self.session.results.package, sentence)
+            self.code_view.show_package(self.session.results.package, sentence)
+        if name in ("budget", "synthesized"):
+            self._show_code()
         if sentence:
             self.tell(sentence)
         self._show_states()
@@ -314,8 +331,10 @@ class MainWindow(QMainWindow, Gestures):
     def _show_looked_at(self) -> None:
         """What the tabs of noise and widths show."""
         session = self.session
-        self.plots.noise.show_heard(session.heard)
-        self.plots.widths.show_chart(session.chart, session.project.arithmetic, session.is_charted)
+        self.plots.noise.show_heard(session.results.heard)
+        self.plots.widths.show_chart(
+            session.results.chart, session.project.arithmetic, "chart" in session.results.fresh
+        )
         self.plots.show_legend()
 
     def _show_states(self) -> None:
@@ -325,17 +344,21 @@ class MainWindow(QMainWindow, Gestures):
     def _show_contenders(self) -> None:
         session = self.session
         project = session.project
-        ideal = None if session.ideal is None or "chain" in session.trouble else session.ideal.design
+        ideal = (
+            None
+            if session.results.ideal is None or "ideal" in session.results.troubles
+            else session.results.ideal.design
+        )
         if ideal is not None and ideal.method != project.design.method:
             ideal = None
         self.contenders.show_design(ideal, project.design, project.requirement, self.settings.counted)
         order = ideal.order if ideal is not None else None
         self.contenders.show_contenders(
-            session.contenders, project.requirement, project.design, order, session.relaxations
+            session.results.contenders, project.requirement, project.design, order, session.results.relaxations
         )
 
     def _order_word(self) -> str:
-        ideal = self.session.ideal
+        ideal = self.session.results.ideal
         return "taps" if ideal is None or ideal.design.kind == "fir" else "orders"
 
     def _show_curves(self) -> None:
@@ -347,73 +370,83 @@ class MainWindow(QMainWindow, Gestures):
             Curve(pin.name, pin.filter, PIN_ROLES[index % len(PIN_ROLES)], 1.0, few, True, few) for index, pin in shown
         ]
         own: list[Curve] = []
-        if session.ideal is not None:
-            own.append(Curve("ideal", session.ideal.design.filter, "river", 2.0))
-        if session.rounded is not None:
-            own.append(Curve("rounded", session.rounded.realization.exact(), "ochre", 1.3))
+        if session.results.ideal is not None:
+            own.append(Curve("ideal", session.results.ideal.design.filter, "river", 2.0))
+        if session.results.rounded is not None:
+            own.append(Curve("rounded", session.results.rounded.realization.exact(), "ochre", 1.3))
         if self.step in ("brief", "ideal"):
             own.reverse()
-        rounded = session.rounded.realization if session.rounded is not None else None
+        rounded = session.results.rounded.realization if session.results.rounded is not None else None
         self.plots.show_extra(rounded, session.project.design.method == "given")
         self.plots.show_curves(curves + own)
 
     def _show_lines(self) -> None:
         session = self.session
         lines: tuple[Line, ...] = ()
-        if self.step in ("brief", "ideal") and session.ideal is not None:
-            lines = session.ideal.lines
-        elif self.step == "rounded" and session.rounded is not None:
-            lines = session.rounded.lines
+        if self.step in ("brief", "ideal") and session.results.ideal is not None:
+            lines = session.results.ideal.lines
+        elif self.step == "rounded" and session.results.rounded is not None:
+            lines = session.results.rounded_lines
         elif self.step in ("arithmetic", "code"):
-            lines = session.measured
+            lines = session.results.measured
         asked = session.project.requirement
         lines = tuple(line for line in lines if line.band_index < len(asked.bands))
         missed = {index for index, line in enumerate(lines) if verdict_of(line) == "close"}
         self.plots.show_lines(
             lines, missed if self.step != "ideal" else set(), lines if self.step == "arithmetic" else ()
         )
-        if session.ideal is not None:
-            self.brief.show_lines(session.ideal.lines)
+        if session.results.ideal is not None:
+            self.brief.show_lines(session.results.ideal.lines)
 
     def _show_ledger(self) -> None:
         session = self.session
         lines: dict[str, tuple[Line, ...]] = {}
-        if session.ideal is not None:
-            lines["ideal"] = session.ideal.lines
-        if session.rounded is not None:
-            lines["rounded"] = session.rounded.lines
-        if session.measured:
-            lines["arithmetic"] = session.measured
-        proof, package = session.proof, session.package
+        if session.results.ideal is not None:
+            lines["ideal"] = session.results.ideal.lines
+        if session.results.rounded is not None:
+            lines["rounded"] = session.results.rounded_lines
+        if session.results.measured:
+            lines["arithmetic"] = session.results.measured
+        proof, package = session.results.proof, session.results.package
         if proof is not None and proof.holds and package is not None and proof.checksum == package.checksum:
             lines["code"] = proof.lines if isinstance(proof, Proof) else ()
         self.ledger.show_lines(session.project.requirement, lines, self.settings.counted)
 
     def _show_code(self) -> None:
         session = self.session
-        self.code.show_package(session.package)
-        self.code_view.show_package(session.package, folder=session.project.export_folder)
-        self.code.show_proof(session.proof, session.proof_lane.is_busy, session.proof_step)
-        ideal = session.ideal.design.filter if session.ideal is not None else None
-        response = session.proof.response if isinstance(session.proof, Proof) else None
+        self.code.show_package(session.results.package)
+        self.code_view.show_package(session.results.package, folder=session.project.export_folder)
+        self.code.show_proof(
+            session.results.proof, "proof" in session.results.pending, session.results.progress.get("proof", "")
+        )
+        ideal = session.results.ideal.design.filter if session.results.ideal is not None else None
+        response = session.results.proof.response if isinstance(session.results.proof, Proof) else None
         requirement = session.project.requirement
         self.code_view.measured.show_requirement(requirement, self.settings.counted)
         self.code_view.measured.show_heard(response, ideal, requirement)
-        self.code_view.budget.show_budget(session.budget, session.is_counting, session.budget_sentence)
+        found = session.results.budget
+        self.code_view.budget.show_budget(
+            found.rows, "budget" in session.results.pending, self._trouble_of("budget") or found.sentence
+        )
 
         self._show_circuit()
 
     def _show_circuit(self) -> None:
         session, view = self.session, self.code_view
-        if not session.project.code.is_hdl or session.rounded is None:
+        if not session.project.code.is_hdl or session.results.rounded is None:
             return
         choices, requirement = hardware_of(session.project), session.project.requirement
-        view.path.show_circuit(session.rounded.realization, choices)
+        view.path.show_circuit(session.results.rounded.realization, choices)
         clock = choices.clock_hz or USUAL_CLOCK_HZ
         view.cost.show_rows(
-            session.compared, requirement.sample_rate_hz, clock, session.synthesized, session.is_synthesizing
-        )
-        view.waves.show_waves(session.waves, session.waves_sentence)
+            session.results.compared, requirement.sample_rate_hz, clock, session.results.synthesized,
+            "synthesized" in session.results.pending,
+        )  # fmt: skip
+        view.waves.show_waves(session.results.waves.waves, session.results.waves.sentence)
+
+    def _trouble_of(self, name: str) -> str:
+        error = self.session.results.troubles.get(name)
+        return error.sentence() if error is not None else ""
 
     def _on_architecture(self, name: str) -> None:
         session = self.session
@@ -423,14 +456,15 @@ class MainWindow(QMainWindow, Gestures):
         )
 
     def _show_table(self) -> None:
-        rounded, project = self.session.rounded, self.session.project
+        rounded, project = self.session.results.rounded, self.session.project
         if rounded is not None:
             self.code_view.table.show_recipe(project.recipe, rounded.realization, project.code_name)
 
     def _on_processor(self, processor: Processor) -> None:
         session = self.session
+        was_counted = bool(session.results.budget.rows)
         session.change(replace(session.project, processor=processor), "choose the processor")
-        if session.budget:
+        if was_counted:
             session.count()
 
     # -- files and the end -----------------------------------------------------------------------------------

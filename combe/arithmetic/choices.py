@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 FEWEST_BITS, MOST_BITS = 2, 48
 
@@ -39,3 +39,8 @@ class Choices:
     ordering: str = "given"
     error_feedback: bool = False
     branches: int = 2
+
+
+def uncounted(choices: Choices) -> Choices:
+    """The choices a chart of widths depends on."""
+    return replace(choices, structure="", coefficient_bits=16, state_bits=None, better=False, product_bits=None)

@@ -24,6 +24,8 @@ from combe.requirement import Requirement
 CHARTED = range(4, 33)
 CERTAIN = 3
 """Widths in a row that hold before a structure's chart ends."""
+WidthRow = tuple[int, float]
+"""Coefficient bits, and the least margin in dB."""
 
 
 @dataclass(frozen=True, slots=True)

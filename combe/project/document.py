@@ -60,6 +60,10 @@ class Project:
     hardware: HardwareChoices = HardwareChoices()
     export_folder: str = field(default="", compare=False)
 
+    def is_same_file(self, other: Project) -> bool:
+        """Whether both would be written as the same file: equal, and what only follows a project is equal too."""
+        return self == other and (self.proofs, self.export_folder) == (other.proofs, other.export_folder)
+
     def proof_of(self, checksum: str) -> ProofRecord | None:
         """The recorded proof of exactly this text, if there is one."""
         return next((proof for proof in self.proofs if proof.checksum == checksum), None)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -73,7 +74,7 @@ class BudgetPage(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.processor = Processor()
-        self.rows: list[BudgetRow] = []
+        self.rows: Sequence[BudgetRow] = []
         head = QHBoxLayout()
         head.setSpacing(8)
         self.core = Choice()
@@ -132,7 +133,7 @@ class BudgetPage(QWidget):
         self.clock.setText(f"{processor.clock_hz / 1e6:g}")
         self.measured.setText(processor.measured)
 
-    def show_budget(self, rows: list[BudgetRow], running: bool, sentence: str) -> None:
+    def show_budget(self, rows: Sequence[BudgetRow], running: bool, sentence: str) -> None:
         """Rows measured so far."""
         self.rows = rows
         self.measure.setEnabled(not running)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping, Sequence
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -169,7 +170,7 @@ class CostPlot(Plot):
         self.items: list[object] = []
         self.label_axes()
 
-    def show_rows(self, rows: list[Compared], asked_hz: float) -> None:
+    def show_rows(self, rows: Sequence[Compared], asked_hz: float) -> None:
         """All that can be had; a line at the rate that's asked."""
         for item in self.items:
             self.removeItem(item)
@@ -198,7 +199,7 @@ class CostPlot(Plot):
         self.plotItem.getAxis("bottom").setTicks([ticks])
         self.set_home(low - 0.4, high + 0.4, 0.0, max(ys) * 1.25 + 1)
 
-    def _names(self, possible: list[Compared], top: float) -> None:
+    def _names(self, possible: Sequence[Compared], top: float) -> None:
         """Names beside their marks, those at one rate kept apart."""
         taken: dict[float, float] = {}
         middle = sum(math.log10(row.rate_hz) for row in possible) / len(possible)
@@ -223,7 +224,7 @@ class CostPage(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.rows: list[Compared] = []
+        self.rows: Sequence[Compared] = []
         self.asked_hz = 1.0
         self.measure = QPushButton("Measure")
         self.measure.setToolTip("Synthesize every architecture (ECP5 and iCE40), and place it where that's possible")
@@ -252,7 +253,7 @@ class CostPage(QWidget):
         column.addWidget(self.table, 3)
 
     def show_rows(
-        self, rows: list[Compared], asked_hz: float, clock_hz: float, measured: dict[str, list[Synthesized]], running: bool
+        self, rows: Sequence[Compared], asked_hz: float, clock_hz: float, measured: Mapping[str, Sequence[Synthesized]], running: bool
     ) -> None:  # fmt: skip
         """Architectures at a clock, counted and as far as measured."""
         self.rows, self.asked_hz = rows, asked_hz
@@ -303,12 +304,12 @@ class WavesPage(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.waves: list[Wave] = []
+        self.waves: Sequence[Wave] = []
         self.clocks = 40.0
         self.sentence = ""
         self.setMinimumHeight(120)
 
-    def show_waves(self, waves: list[Wave], sentence: str = "") -> None:
+    def show_waves(self, waves: Sequence[Wave], sentence: str = "") -> None:
         """Another excerpt, or why there is none."""
         self.waves, self.sentence = waves, sentence
         self.clocks = max((float(round(wave.changes[-1][0])) for wave in waves if wave.name == "clk"), default=40.0)

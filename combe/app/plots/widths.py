@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 import pyqtgraph as pg
@@ -144,7 +145,7 @@ class WidthsPage(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.chart: list[WidthPoint] = []
+        self.chart: Sequence[WidthPoint] = []
         self.choices = Choices()
         self.margin = PointPlot("margin, dB", True)
         self.noise = PointPlot("sine to noise, dB")
@@ -163,7 +164,7 @@ class WidthsPage(QWidget):
         """The structures charted, in the order they came."""
         return list(dict.fromkeys(point.structure for point in self.chart))
 
-    def show_chart(self, chart: list[WidthPoint], choices: Choices, is_done: bool) -> None:
+    def show_chart(self, chart: Sequence[WidthPoint], choices: Choices, is_done: bool) -> None:
         """Other points, or more of them."""
         self.chart, self.choices = chart, choices
         names = self.structures

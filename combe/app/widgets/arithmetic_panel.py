@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -137,7 +138,7 @@ class ArithmeticPanel(Panel):
             told = facts(rounded.realization, with_cycles)
         self.facts.show_facts(told)
 
-    def show_told(self, told: list[Fact]) -> None:
+    def show_told(self, told: Sequence[Fact]) -> None:
         """Sentences worked out elsewhere."""
         self.facts.show_facts(told)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 
@@ -120,7 +121,7 @@ class BandRow(Row):
                 self.figures[word.figure].show_text(word.text)
         self._texts[0].setText("Keep" if requirement.bands[self.index].is_passband else "Block")
 
-    def show_lines(self, lines: list[Line], counted: str) -> None:
+    def show_lines(self, lines: Sequence[Line], counted: str) -> None:
         """The worst of the band's lines, told under the sentence."""
         name = self.requirement.bands[self.index].name
         worst = min(lines, key=lambda line: line.margin, default=None)
@@ -136,7 +137,7 @@ class BandRow(Row):
         word = f"missed by {figure}" if worst.margin < 0 else f"{figure} spare"
         self._tell({"kept": "muted", "close": "amber", "missed": "clay"}[verdict], f"{name} · {word} at {place}")
 
-    def show_prices(self, found: list[Price], thing: str) -> None:
+    def show_prices(self, found: Sequence[Price], thing: str) -> None:
         """What a little more or less of each figure of the line would save or cost."""
         rate = self.requirement.sample_rate_hz
         mine = [price for price in found if price.figure.band_index == self.index]
@@ -233,7 +234,7 @@ class BriefPanel(Panel):
         for row in self.rows:
             row.show_lines([line for line in lines if line.band_index == row.index], self.counted)
 
-    def show_prices(self, found: list[Price], thing: str) -> None:
+    def show_prices(self, found: Sequence[Price], thing: str) -> None:
         """The price of each line."""
         for row in self.rows:
             row.show_prices(found, thing)

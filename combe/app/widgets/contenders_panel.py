@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
@@ -73,8 +74,8 @@ class ContendersPanel(Panel):
         self._trouble = ""
 
     def show_contenders(
-        self, found: list[Contender], requirement: Requirement, chosen: DesignChoice, order: int | None,
-        relaxations: list[Relaxation] | None = None,
+        self, found: Sequence[Contender], requirement: Requirement, chosen: DesignChoice, order: int | None,
+        relaxations: Sequence[Relaxation] | None = None,
     ) -> None:  # fmt: skip
         """Line them up."""
         relaxations = relaxations or []
@@ -108,7 +109,7 @@ class ContendersPanel(Panel):
             words.setMinimumHeight(words.heightForWidth(REASON_WIDTH))
             self.scroller.column.addWidget(words)
 
-    def _tell_summary(self, designed: list[Contender]) -> None:
+    def _tell_summary(self, designed: Sequence[Contender]) -> None:
         if self._trouble:
             set_role(self.summary, "clay")
             self.summary.setText(self._trouble)
@@ -117,7 +118,7 @@ class ContendersPanel(Panel):
         kept = sum(1 for c in designed if c.keeps)
         self.summary.setText(f"cheapest first · {kept} of {len(designed)} keep the brief" if designed else "")
 
-    def _add_relaxations(self, relaxations: list[Relaxation]) -> None:
+    def _add_relaxations(self, relaxations: Sequence[Relaxation]) -> None:
         self.scroller.column.addWidget(label("nothing keeps this; nearest possible", "amber"))
         for relaxation in relaxations:
             row = Row()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import QRectF, QSize, pyqtSignal
@@ -46,13 +47,13 @@ class FactsList(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.shown: list[Fact] = []
+        self.shown: Sequence[Fact] = []
         self.sentences: list[QLabel] = []
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(8)
 
-    def show_facts(self, told: list[Fact]) -> None:
+    def show_facts(self, told: Sequence[Fact]) -> None:
         """Other sentences."""
         if told == self.shown:
             return
@@ -102,7 +103,7 @@ class FactsList(QWidget):
         self.remedy_wanted.emit(remedy.changes, remedy.words[0].lower() + remedy.words[1:])
 
 
-def told_of(error: CombeError) -> list[Fact]:
+def told_of(error: CombeError) -> Sequence[Fact]:
     """Why there are no integers, with the way out where there is one."""
     remedy = None
     if error.where == "coefficient_bits" and "pole" in error.what:

@@ -161,4 +161,5 @@ def clear_layout(column: QVBoxLayout) -> None:
         widget = item.widget() if item is not None else None
         if widget is not None:
             widget.hide()
+            widget.setParent(None)  # gone for whoever looks for it, though Qt takes it down later
             widget.deleteLater()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSpinBox, QWidget
@@ -29,13 +31,13 @@ class WidthChart(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.rows: list[tuple[int, float]] = []
+        self.rows: Sequence[tuple[int, float]] = []
         self.chosen = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName("margin at every coefficient width")
 
-    def show_rows(self, rows: list[tuple[int, float]], chosen: int) -> None:
+    def show_rows(self, rows: Sequence[tuple[int, float]], chosen: int) -> None:
         """Other margins."""
         self.rows, self.chosen = rows, chosen
         self.setMinimumHeight(ROW * len(rows))
@@ -149,7 +151,7 @@ class RoundedPanel(Panel):
         self.better.setText("Better integers are taken ✓" if is_on else "Search for better integers")
         self.better.setEnabled(is_possible)
 
-    def show_rows(self, rows: list[tuple[int, float]]) -> None:
+    def show_rows(self, rows: Sequence[tuple[int, float]]) -> None:
         """What each width leaves."""
         self.chart.show_rows(rows, self.bits.value())
         QTimer.singleShot(0, self._to_chosen)
@@ -160,7 +162,7 @@ class RoundedPanel(Panel):
         set_role(self.facts, "clay" if rounded is None and sentence else "muted")
         self.facts.setText(sentence if rounded is None else facts_of(rounded.realization))
 
-    def show_told(self, told: list[Fact]) -> None:
+    def show_told(self, told: Sequence[Fact]) -> None:
         """Where rounding moved the roots, what matters most, what went wrong and how to mend it."""
         self.dangers.show_facts(told)
 

@@ -1,0 +1,258 @@
+"""What follows from a project, worked out in the background: each function yields ``News`` as results are ready."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from queue import Queue
+from threading import Thread
+from typing import Any
+
+from combe.arithmetic.certified import certified_lines
+from combe.arithmetic.choices import uncounted
+from combe.arithmetic.facts import facts
+from combe.arithmetic.movement import rounding_facts
+from combe.arithmetic.realize import FEWEST_BITS, realize, rounded_lines
+from combe.arithmetic.stages import Realization
+from combe.arithmetic.widths import WidthPoint, WidthRow, width_chart
+from combe.delivery.hdl.build import build_circuit
+from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.compare import compared
+from combe.delivery.hdl.writer import hdl_package
+from combe.delivery.package import Package
+from combe.design.contenders import Contender, contender_of, contenders
+from combe.design.designed import Design
+from combe.design.nearest import Relaxation, relaxations
+from combe.design.prices import Price, prices
+from combe.errors import CombeError
+from combe.ledger import worst_line
+from combe.project.chain import Ideal, Rounded, arithmetic_lines, hardware_of, ideal_of, package_of, rounded_of
+from combe.project.document import Project
+from combe.project.results import Counted, Excerpt, Failure, News, Progress, Results
+from combe.proof.budget import BudgetRow, budget, calibrated
+from combe.proof.c import prove_c
+from combe.proof.hdl import prove_hdl
+from combe.proof.synthesis import Synthesized, synthesized
+from combe.proof.waves import excerpt
+from combe.requirement import Requirement
+from combe.signals.listening import listen
+
+WIDTHS = range(FEWEST_BITS + 4, 25)
+MEASURED_DEVICES = ("ecp5", "ice40-up5k")
+EXCERPT_CLOCKS, MOST_EXCERPT = 48, 400
+BUDGET_TAPS = (16, 32, 64, 128, 256)
+
+Reports = Iterator[News | Failure | Progress]
+
+
+def chain(
+    project: Project, start: Ideal | Design | None, with_rest: bool, known: Results, is_stopped: Callable[[], bool]
+) -> Reports:
+    """Everything along the chain, each step as it's ready; ``start`` is the design itself or one nearby.
+
+    What is fresh among the results known already is taken from there. Without ``with_rest`` only a draft is made.
+    """
+    if not with_rest:
+        ideal = start if isinstance(start, Ideal) else ideal_of(project, is_stopped, start, True)
+        yield from _draft(project, ideal, is_stopped)
+        return
+    missing = known.missing(("rounded", "measured", "certified", "compared", "package", "facts", "rounding_facts"))
+    ideal = start if isinstance(start, Ideal) else ideal_of(project, is_stopped, start)
+    yield News("ideal", ideal)
+    rounded = None if "rounded" in missing else known.rounded
+    if rounded is None:
+        try:
+            rounded = rounded_of(project, ideal, is_stopped)
+        except CombeError as error:
+            yield Failure("rounded", error)
+            return
+        yield News("rounded", rounded)
+    if "measured" in missing:
+        yield News("measured", arithmetic_lines(rounded))
+    if "certified" in missing:
+        yield News("certified", certified_lines(rounded.realization, project.requirement, rounded.lines))
+    if "compared" in missing and project.code.is_hdl:
+        yield News("compared", tuple(compared(rounded.realization, hardware_of(project), project.requirement)))
+    if "package" in missing:
+        try:
+            yield News("package", package_of(project, rounded, ideal))
+        except CombeError as error:
+            yield Failure("package", error)
+    # Last, for following every state of a section may take seconds.
+    if "facts" in missing:
+        yield News("facts", tuple(facts(rounded.realization)))
+    if "rounding_facts" in missing:
+        told = rounding_facts(ideal.design.filter, rounded.realization, project.requirement, project.arithmetic)
+        yield News("rounding_facts", tuple(told))
+
+
+def _draft(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Reports:
+    """Under the hand design and rounding arrive at once, so that the plot is painted once."""
+    rounded: Rounded | CombeError
+    try:
+        rounded = rounded_of(project, ideal, is_stopped, True)
+    except CombeError as error:
+        rounded = error
+    yield News("ideal", ideal, is_whole=False)
+    if isinstance(rounded, CombeError):
+        yield Failure("rounded", rounded)
+    else:
+        yield News("rounded", rounded, is_whole=False)
+
+
+def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopped: Callable[[], bool]) -> Reports:
+    """What stands beside the chain: contenders (those ``known`` already stay), and the margin at every width."""
+    if ideal is None:
+        with contextlib.suppress(CombeError):
+            ideal = ideal_of(project, is_stopped)
+    found = list(known)
+    if not found:
+        yield News("relaxations", (), is_whole=False)
+        for contender in contenders(project.requirement, is_stopped):
+            found.append(contender)
+            yield News("contenders", tuple(found), is_whole=False)
+    if ideal is not None:
+        own = contender_of(ideal.design, project.requirement, project.design.symmetry)
+        if not any(_same(own, other) for other in found):
+            found.append(own)
+    if is_stopped():
+        return
+    yield News("contenders", tuple(found))
+    yield from _beside(project, ideal, found, is_stopped)
+    if ideal is None:
+        return
+    rows: list[WidthRow] = []
+    for bits in WIDTHS:
+        try:
+            choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None, better=False)
+            made = realize(ideal.design.filter, project.requirement.sample_rate_hz, choices)
+        except CombeError as error:
+            if error.where == "coefficient_bits":
+                continue  # a pole moved out at this width
+            break
+        worst = worst_line(rounded_lines(made, project.requirement))
+        if is_stopped() or worst is None:
+            return
+        rows.append((bits, worst.margin))
+    yield News("widths", tuple(rows))
+
+
+def _beside(project: Project, ideal: Ideal | None, found: list[Contender], is_stopped: Callable[[], bool]) -> Reports:
+    """What each figure costs; what could be relaxed where nothing keeps the requirement."""
+    priced: list[Price] = []
+    if ideal is not None:
+        with contextlib.suppress(CombeError):
+            for price in prices(project.requirement, project.design, ideal.design, is_stopped):
+                priced.append(price)
+            yield News("prices", tuple(priced))
+    relaxed: list[Relaxation] = []
+    with contextlib.suppress(CombeError):
+        for relaxation in relaxations(project.requirement, found, is_stopped):
+            relaxed.append(relaxation)
+            yield News("relaxations", tuple(relaxed), is_whole=False)
+    yield News("relaxations", tuple(relaxed))
+
+
+def _same(left: Contender, right: Contender) -> bool:
+    return (left.method, left.order, left.symmetry) == (right.method, right.order, right.symmetry)
+
+
+def listened(realization: Realization, requirement: Requirement, signal: str) -> Reports:
+    """The error of the bit-true run on a signal."""
+    yield News("heard", listen(realization, requirement, signal))
+
+
+def charted(design: Design, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+    """Margin and noise of every structure at every width."""
+    points: list[WidthPoint] = []
+    for point in width_chart(design.filter, project.requirement, uncounted(project.arithmetic), is_stopped):
+        points.append(point)
+        if len(points) % 8 == 0:
+            yield News("chart", tuple(points), is_whole=False)
+    yield News("chart", tuple(points))
+
+
+def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Reports:
+    """The proof, its steps told while it runs."""
+    if package.hardware is not None:
+        ideal = rounded.realization.exact()
+        yield from _with_steps(
+            "proof", lambda told: prove_hdl(package, rounded.realization, ideal, report=told, is_stopped=is_stopped)
+        )
+        try:
+            yield News("waves", Excerpt(tuple(excerpt(package, excerpt_clocks(rounded, package)))))
+        except CombeError as error:
+            yield News("waves", Excerpt((), error.sentence()))
+        return
+    yield Progress("proof", f"proving {package.name} with {'g++' if package.language == 'c++' else 'gcc'}")
+    yield from _with_steps(
+        "proof",
+        lambda told: prove_c(package, rounded.realization, rounded.lines, report=told, is_stopped=is_stopped),
+    )
+
+
+def excerpt_clocks(rounded: Rounded, package: Package) -> int:
+    """Clocks of the excerpt: until the first outputs have come."""
+    built = build_circuit(rounded.realization, package.name, package.hardware or HardwareChoices())
+    return min(max(EXCERPT_CLOCKS, built.latency + built.clocks + 4), MOST_EXCERPT)
+
+
+def _with_steps(name: str, work: Callable[[Callable[[str], None]], Any]) -> Reports:
+    """What a long piece of work reports, as it comes, then its result."""
+    reports: Queue[News | Progress | BaseException] = Queue()
+
+    def run() -> None:
+        try:
+            reports.put(News(name, work(lambda step: reports.put(Progress(name, step)))))
+        except BaseException as error:
+            reports.put(error)
+
+    thread = Thread(target=run, daemon=True)
+    thread.start()
+    while True:
+        report = reports.get()
+        if isinstance(report, BaseException):
+            raise report
+        yield report
+        if isinstance(report, News):
+            thread.join()
+            return
+
+
+def measured_circuits(rounded: Rounded, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+    """Every architecture synthesized, device by device."""
+    found: dict[str, tuple[Synthesized, ...]] = {}
+    choices = hardware_of(project)
+    for row in compared(rounded.realization, choices, project.requirement):
+        if row.built is None:
+            continue
+        own = replace(choices, architecture=row.architecture)
+        package = hdl_package(rounded.realization, "verilog", "filter_measured", choices=own)
+        for device in MEASURED_DEVICES:
+            if is_stopped():
+                return
+            found[row.architecture] = (*found.get(row.architecture, ()), synthesized(package, device))
+            yield News("synthesized", dict(found), is_whole=False)
+    yield News("synthesized", found)
+
+
+def counted(rounded: Rounded, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+    """Rows of a processor's budget, as they are measured."""
+    processor = project.processor
+    rows: list[BudgetRow] = []
+    known = None
+    if "/" in processor.measured:
+        usual = calibrated(processor.core, processor.clock_hz, "")
+        found = [row for row in budget(rounded.realization, usual, (), ("intrinsics",)) if isinstance(row, BudgetRow)]
+        known = next((row.instructions for row in found if row.block == 256), None)
+    calibration = calibrated(processor.core, processor.clock_hz, processor.measured, known)
+    sentence = ""
+    lengths = () if rounded.realization.is_recursive else BUDGET_TAPS
+    for each in budget(rounded.realization, calibration, lengths, is_stopped=is_stopped):
+        if isinstance(each, BudgetRow):
+            rows.append(each)
+        else:
+            sentence = each
+        yield News("budget", Counted(tuple(rows), sentence), is_whole=False)
+    yield News("budget", Counted(tuple(rows), sentence))

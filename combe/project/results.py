@@ -1,0 +1,277 @@
+"""What follows from a project, and what each part of it depends on. One table; nothing else clears a result."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, fields, replace
+from typing import TYPE_CHECKING, Any
+
+from combe.arithmetic.choices import uncounted
+from combe.project.chain import hardware_of
+
+if TYPE_CHECKING:
+    from combe.arithmetic.facts import Fact
+    from combe.arithmetic.widths import WidthPoint, WidthRow
+    from combe.delivery.hdl.compare import Compared
+    from combe.delivery.package import Package
+    from combe.design.contenders import Contender
+    from combe.design.nearest import Relaxation
+    from combe.design.prices import Price
+    from combe.errors import CombeError
+    from combe.ledger import Line
+    from combe.project.chain import Ideal, Rounded
+    from combe.project.document import Project
+    from combe.proof.budget import BudgetRow
+    from combe.proof.c import Proof
+    from combe.proof.hdl import HdlProof
+    from combe.proof.synthesis import Synthesized
+    from combe.proof.waves import Wave
+    from combe.signals.listening import Heard
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """Instructions as far as they are counted; a sentence where something could not be."""
+
+    rows: tuple[BudgetRow, ...] = ()
+    sentence: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Excerpt:
+    """The first clocks of a circuit's simulation, or why there are none."""
+
+    waves: tuple[Wave, ...] = ()
+    sentence: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Results:
+    """Everything worked out so far for one filter, and how it stands.
+
+    ``fresh`` names results that are there, whole, and follow from the project as it is; ``stale`` those still shown
+    though what they depend on has changed; ``pending`` those that are being worked out; ``troubles`` those that could
+    not be, and why; ``progress`` what a piece of work says of itself.
+    """
+
+    ideal: Ideal | None = None
+    rounded: Rounded | None = None
+    certified: tuple[Line, ...] = ()
+    measured: tuple[Line, ...] = ()
+    compared: tuple[Compared, ...] = ()
+    package: Package | None = None
+    facts: tuple[Fact, ...] = ()
+    rounding_facts: tuple[Fact, ...] = ()
+    proof: Proof | HdlProof | None = None
+    waves: Excerpt = Excerpt()
+    budget: Counted = Counted()
+    synthesized: Mapping[str, tuple[Synthesized, ...]] = field(default_factory=dict)
+    contenders: tuple[Contender, ...] = ()
+    prices: tuple[Price, ...] = ()
+    relaxations: tuple[Relaxation, ...] = ()
+    widths: tuple[WidthRow, ...] = ()
+    heard: Heard | None = None
+    chart: tuple[WidthPoint, ...] = ()
+    fresh: frozenset[str] = frozenset()
+    stale: frozenset[str] = frozenset()
+    pending: frozenset[str] = frozenset()
+    troubles: Mapping[str, CombeError] = field(default_factory=dict)
+    progress: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def rounded_lines(self) -> tuple[Line, ...]:
+        """Lines with integer coefficients, with what is proved of them once that is known."""
+        return self.certified or (self.rounded.lines if self.rounded is not None else ())
+
+    def missing(self, names: Iterable[str]) -> tuple[str, ...]:
+        """Those that have to be made, or made anew."""
+        return tuple(name for name in names if name not in self.fresh)
+
+    def differing(self, before: Results, first: str = "") -> list[str]:
+        """Names of results that are others than before; ``first`` in front."""
+        names = [name for name in DEPENDS if getattr(self, name) is not getattr(before, name)]
+        return sorted(names, key=lambda name: name != first)
+
+    def working_differently(self, before: Results) -> list[str]:
+        """Names of results whose work began, ended or came further."""
+        return [
+            name for name in DEPENDS
+            if (name in self.pending, self.progress.get(name)) != (name in before.pending, before.progress.get(name))
+        ]  # fmt: skip
+
+    def _has(self, name: str) -> bool:
+        return bool(getattr(self, name) != getattr(NOTHING, name))
+
+    # -- what happens to results -----------------------------------------------------------------------------
+
+    def after(self, before: Project, now: Project) -> Results:
+        """The project changed: what depends on the change, directly or through others, is cleared, or stays as stale
+        where it is to be seen until its successor comes."""
+        return self._outdated(affected(before, now))
+
+    def with_result(self, name: str, value: Any, is_whole: bool = True) -> Results:
+        """A result arrived, or as much of it as is known so far. What was made from another value of it is outdated."""
+        pending = self.pending - {name} if is_whole else self.pending
+        fresh = self.fresh | {name} if is_whole else self.fresh - {name}
+        troubles = {key: error for key, error in self.troubles.items() if key != name}
+        known = replace(self, fresh=fresh, stale=self.stale - {name}, pending=pending, troubles=troubles)
+        if value is getattr(self, name):
+            return known
+        users = {other for other, entry in DEPENDS.items() if name in entry.on}
+        return replace(known._outdated(users), **{name: value})
+
+    def cleared(self, names: Iterable[str]) -> Results:
+        """Without these and what was made from them."""
+        return self._emptied(_with_users(set(names)))
+
+    def outdated(self, name: str) -> Results:
+        """Something a result depends on beside the project has changed."""
+        return self._outdated({name})
+
+    def failed(self, name: str, error: CombeError) -> Results:
+        """A result could not be made. Nor can what depends on it, and the old ones are not shown as if they held,
+        except for the exact design: there the last good picture stays, known to be stale."""
+        found = replace(self, pending=self.pending - {name})
+        if DEPENDS[name].outlives_failure:
+            every = _with_users({name})
+            found = replace(found, fresh=found.fresh - every, stale=found.stale | (every & set(_filled(found))))
+        else:
+            found = found._emptied(_with_users({name}))
+        return replace(found, troubles={**found.troubles, name: error})
+
+    def begun(self, names: Iterable[str]) -> Results:
+        """Work on results has started."""
+        return replace(self, pending=self.pending | set(names))
+
+    def ended(self, names: Iterable[str], is_whole: bool) -> Results:
+        """Work has ended. Where it broke off, half a list is not left standing as if it were whole."""
+        every = set(names)
+        broken = set() if is_whole else every & self.pending
+        progress = {name: words for name, words in self.progress.items() if name not in every}
+        found = replace(self, pending=self.pending - every, progress=progress)
+        staying = {name for name in broken if DEPENDS[name].stays}
+        return replace(found._emptied(broken - staying), stale=found.stale | (staying & set(_filled(found))))
+
+    def told(self, name: str, words: str) -> Results:
+        """What work on a result is at."""
+        return replace(self, progress={**self.progress, name: words})
+
+    def _outdated(self, names: set[str]) -> Results:
+        every = _with_users(names)
+        staying = {name for name in every if DEPENDS[name].stays}
+        stale = self.stale | (staying & set(_filled(self)))
+        return replace(self._emptied(every - staying), fresh=self.fresh - every, stale=stale)
+
+    def _emptied(self, names: set[str]) -> Results:
+        troubles = {
+            name: error for name, error in self.troubles.items() if name not in names or not self._is_ours(name)
+        }
+        values = {name: getattr(NOTHING, name) for name in names}
+        return replace(self, fresh=self.fresh - names, stale=self.stale - names, troubles=troubles, **values)
+
+    def _is_ours(self, name: str) -> bool:
+        """Whether a trouble goes with its result. That of a step of the chain stays until the step is tried again."""
+        return name not in CHAIN
+
+
+@dataclass(frozen=True, slots=True)
+class Dependence:
+    """What a result depends on: aspects of the project, and other results.
+
+    ``stays``: the last one is shown until its successor comes. ``outlives_failure``: even if there is none.
+    """
+
+    on: tuple[str, ...]
+    stays: bool = False
+    outlives_failure: bool = False
+
+
+ASPECTS: dict[str, Callable[[Project], object]] = {
+    "name": lambda project: project.name,
+    "requirement": lambda project: project.requirement,
+    "design": lambda project: project.design,
+    "arithmetic": lambda project: project.arithmetic,
+    "other widths": lambda project: replace(
+        project.arithmetic, coefficient_bits=16, accumulator_bits=None, better=False
+    ),
+    "charted": lambda project: uncounted(project.arithmetic),
+    "code name": lambda project: project.code_name,
+    "code": lambda project: project.code,
+    "circuit": hardware_of,
+    "processor": lambda project: project.processor,
+}
+"""Parts of a project as results see them."""
+
+CHAIN = ("ideal", "rounded", "package")
+
+DEPENDS: dict[str, Dependence] = {
+    "ideal": Dependence(("requirement", "design"), stays=True, outlives_failure=True),
+    "rounded": Dependence(("ideal", "arithmetic", "name"), stays=True),
+    "certified": Dependence(("rounded",)),
+    "measured": Dependence(("rounded",), stays=True),
+    "compared": Dependence(("rounded", "circuit", "code")),
+    "package": Dependence(("rounded", "code", "code name", "circuit"), stays=True),
+    "facts": Dependence(("rounded",), stays=True),
+    "rounding_facts": Dependence(("rounded",), stays=True),
+    "proof": Dependence(("package",), stays=True),
+    "waves": Dependence(("package",)),
+    "budget": Dependence(("rounded", "processor")),
+    "synthesized": Dependence(("rounded", "circuit")),
+    "contenders": Dependence(("requirement",), stays=True),
+    "prices": Dependence(("requirement", "design"), stays=True),
+    "relaxations": Dependence(("requirement",)),
+    "widths": Dependence(("ideal", "other widths"), stays=True),
+    "heard": Dependence(("rounded",), stays=True),
+    "chart": Dependence(("ideal", "charted")),
+}
+"""Each result and what it depends on."""
+
+NOTHING = Results()
+
+
+@dataclass(frozen=True, slots=True)
+class News:
+    """One result, as background work yields it; with ``is_whole`` false more of it is to come."""
+
+    name: str
+    value: Any
+    is_whole: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Failure:
+    """One result that could not be made, while the work goes on with others."""
+
+    name: str
+    error: CombeError
+
+
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """What work on a result is at."""
+
+    name: str
+    words: str
+
+
+def affected(before: Project, now: Project) -> set[str]:
+    """Results that depend on what differs between two projects, directly or through others."""
+    changed = {name for name, aspect in ASPECTS.items() if aspect(before) != aspect(now)}
+    return _with_users({name for name, entry in DEPENDS.items() if changed.intersection(entry.on)})
+
+
+def _with_users(names: set[str]) -> set[str]:
+    """Results, and all that are made from them."""
+    found = set(names)
+    while True:
+        more = {name for name, entry in DEPENDS.items() if found.intersection(entry.on)} - found
+        if not more:
+            return found
+        found |= more
+
+
+def _filled(results: Results) -> list[str]:
+    return [name for name in DEPENDS if results._has(name)]
+
+
+assert set(DEPENDS) == {entry.name for entry in fields(Results)} - {"fresh", "stale", "pending", "troubles", "progress"}
