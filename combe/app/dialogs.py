@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from combe import __version__
-from combe.design.asking import DesignChoice
 from combe.design.given import Given
 from combe.errors import CombeError
+from combe.project import edits
 from combe.project.demo import demo_project, fresh_project
 from combe.project.document import Project
 from combe.project.file import read_project
@@ -103,8 +102,7 @@ class Dialogs:
         except CombeError as error:
             self.complain("The code was not written", error)
             return False
-        session = self.window.session
-        session.history.current = replace(session.project, export_folder=str(folder))
+        self.window.session.note(edits.remember_folder(str(folder)))
         self.window.code_view.show_package(package, folder=str(folder))
         self.window.tell(f"{len(written)} files are in {folder}; make check there builds and runs them")
         return True
@@ -140,10 +138,7 @@ class Dialogs:
 
     def rename_to(self, name: str) -> None:
         """Give the project and its brief a name; an empty one changes nothing."""
-        project = self.window.session.project
-        if name.strip():
-            asked = replace(project.requirement, name=name.strip())
-            self.window.session.change(replace(project, name=name.strip(), requirement=asked), "rename")
+        self.window.session.edit(edits.rename(name))
 
     def figure(self) -> None:
         """The current view as a figure for a paper."""
@@ -178,9 +173,7 @@ class Dialogs:
         """Make coefficients the design, held against the brief."""
         if given is None:
             return
-        project = self.window.session.project
-        choice = DesignChoice("given", given=given.filter)
-        self.window.session.change(replace(project, design=choice), "coefficients by hand")
+        self.window.session.edit(edits.take_coefficients(given.filter))
         self.window.tell(f"read as {given.words}")
 
     def complain(self, title: str, error: CombeError) -> None:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import os
 import time
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from combe.errors import FileError
 from combe.files import write_bytes
 from combe.project.document import Project
+from combe.project.edits import choose_language
 
 if TYPE_CHECKING:
     from PyQt6.QtGui import QPixmap
@@ -44,7 +44,7 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     if THEME.name != theme or not application.styleSheet():
         THEME.use(theme, application)
     if view in OF_CIRCUITS and not project.code.is_hdl:
-        project = replace(project, code=replace(project.code, language="verilog"))
+        project = choose_language("verilog").make(project)
     session = Session(project)
     window = MainWindow(session, Settings(theme=theme))
     window.resize(*size)

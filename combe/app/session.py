@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -13,6 +12,7 @@ from combe.delivery.package import Package
 from combe.errors import CombeError
 from combe.project.chain import Ideal
 from combe.project.document import DesignChoice, Project, ProofRecord
+from combe.project.edits import Edit, Note, record_proof
 from combe.project.file import read_project, save_project
 from combe.project.following import chain, charted, counted, listened, measured_circuits, prove, side
 from combe.project.history import History
@@ -98,6 +98,15 @@ class Session(QObject):
 
     # -- changes ---------------------------------------------------------------------------------------------
 
+    def edit(self, edit: Edit) -> bool:
+        """Change the project; what can't be done is told in a sentence and changes nothing."""
+        try:
+            self.change(edit.make(self.project), edit.what, edit.gesture)
+        except CombeError as error:
+            self.told.emit(error.sentence())
+            return False
+        return True
+
     def change(self, project: Project, what: str, gesture: str = "") -> None:
         """Replace the project; undo will name the change as ``what``."""
         before = self.project
@@ -105,13 +114,10 @@ class Session(QObject):
             self._dragging = bool(gesture)
             self._follow(before)
 
-    def ask(self, requirement: Requirement, what: str, gesture: str = "") -> None:
-        """Change what is asked. An order chosen by hand gives way to the search, unless a cut-off needs it."""
-        design = self.project.design
-        if not design.cutoffs_hz:
-            weights = design.weights if len(design.weights) == len(requirement.bands) else ()
-            design = replace(design, order=None, weights=weights)
-        self.change(replace(self.project, requirement=requirement, design=design), what, gesture)
+    def note(self, note: Note) -> None:
+        """Keep what follows the project; undo doesn't take it back."""
+        self.history.note(note.make)
+        self.file_changed.emit()
 
     def end_gesture(self) -> None:
         """The hand let go."""
@@ -323,8 +329,7 @@ class Session(QObject):
         if proof.holds:
             lines = proof.lines if isinstance(proof, Proof) else ()
             record = ProofRecord(proof.language, proof.checksum, proof.tool, proof.samples, lines)
-            others = tuple(old for old in self.project.proofs if old.checksum != proof.checksum)
-            self.history.current = replace(self.project, proofs=(*others, record)[-8:])
+            self.note(record_proof(record))
 
     def _take_package(self, package: Package) -> None:
         """Other code; where it is the text that was proved, the proof goes with it."""

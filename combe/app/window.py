@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QTimer
@@ -35,8 +34,10 @@ from combe.delivery.hdl.choices import USUAL_CLOCK_HZ
 from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger import Line
+from combe.project import edits
 from combe.project.chain import STEPS, hardware_of
-from combe.project.document import Pin, Processor, Project
+from combe.project.document import Pin, Project
+from combe.project.edits import Edit
 from combe.proof.c import Proof
 
 _closed: list[tuple[QMainWindow, Session]] = []
@@ -145,12 +146,12 @@ class MainWindow(QMainWindow, Gestures):
         session.file_changed.connect(self._show_title)
         session.told.connect(self.tell)
         self.chain.opened.connect(self.open_step)
-        self.brief.asked.connect(lambda asked, what: session.ask(asked, what))
+        self.brief.asked.connect(lambda asked, what: session.edit(edits.ask(asked, what)))
         self.brief.band_picked.connect(self._on_band_picked)
         self.plots.edge_moved.connect(self._on_edge)
         self.plots.level_moved.connect(self._on_level)
         self.plots.released.connect(session.end_gesture)
-        self.plots.roots_edited.connect(self._on_roots)
+        self.plots.roots_edited.connect(lambda *found: session.edit(edits.take_roots(*found)))
         self.plots.told.connect(self.tell)
         self.plots.tab_opened.connect(session.want)
         self.plots.noise.signal_picked.connect(lambda name: session.want("noise", name))
@@ -158,27 +159,23 @@ class MainWindow(QMainWindow, Gestures):
         self.plots.typing_wanted.connect(self._on_typing_wanted)
         self.start_panel.shape_picked.connect(self._on_shape)
         self.start_panel.other_wanted.connect(self._on_other_start)
-        self.contenders.picked.connect(self._on_contender)
-        self.contenders.relaxed.connect(self._on_relaxed)
-        self.rounded.bits_picked.connect(self._on_bits)
-        self.rounded.better_wanted.connect(self._on_better)
-        self.arithmetic.chosen.connect(self._on_arithmetic)
+        self.contenders.picked.connect(lambda choice: session.edit(edits.choose_design(choice)))
+        self.contenders.relaxed.connect(lambda *found: session.edit(edits.take_relaxation(*found)))
+        self.rounded.bits_picked.connect(lambda bits: session.edit(edits.coefficient_bits(bits)))
+        self.rounded.better_wanted.connect(lambda is_on: session.edit(edits.better_integers(is_on)))
+        self.arithmetic.edited.connect(session.edit)
         self.arithmetic.remedy_wanted.connect(self.take_remedy)
         self.rounded.remedy_wanted.connect(self.take_remedy)
         self.rounded.chart_wanted.connect(lambda: self.plots.open_tab("widths"))
-        self.code.named.connect(lambda name: session.change(replace(session.project, code_name=name), "name the code"))
-        self.code.chosen.connect(lambda code, what: session.change(replace(session.project, code=code), what))
+        self.code.edited.connect(session.edit)
         view = self.code_view
-        view.table.changed.connect(
-            lambda recipe: session.change(replace(session.project, recipe=recipe), "write the table", "recipe")
-        )
+        view.table.changed.connect(lambda recipe: session.edit(edits.write_table(recipe)))
         view.budget.changed.connect(self._on_processor)
         view.budget.wanted.connect(session.count)
-        self.code.hardware_chosen.connect(
-            lambda found, what: session.change(replace(session.project, hardware=found), what)
-        )
         for page in (view.path, view.cost):
-            page.picked.connect(self._on_architecture)
+            page.picked.connect(
+                lambda name: session.edit(edits.choose_hardware("architecture", name, "the architecture"))
+            )
         view.cost.wanted.connect(session.synthesize)
         view.page_opened.connect(lambda _: self._show_code())
         self.code.export_wanted.connect(self.dialogs.export)
@@ -448,22 +445,15 @@ class MainWindow(QMainWindow, Gestures):
         error = self.session.results.troubles.get(name)
         return error.sentence() if error is not None else ""
 
-    def _on_architecture(self, name: str) -> None:
-        session = self.session
-        session.change(
-            replace(session.project, hardware=replace(session.project.hardware, architecture=name)),
-            "choose the architecture",
-        )
-
     def _show_table(self) -> None:
         rounded, project = self.session.results.rounded, self.session.project
         if rounded is not None:
             self.code_view.table.show_recipe(project.recipe, rounded.realization, project.code_name)
 
-    def _on_processor(self, processor: Processor) -> None:
+    def _on_processor(self, edit: Edit) -> None:
         session = self.session
         was_counted = bool(session.results.budget.rows)
-        session.change(replace(session.project, processor=processor), "choose the processor")
+        session.edit(edit)
         if was_counted:
             session.count()
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from combe.project.document import Project
 
 
@@ -28,6 +30,12 @@ class History:
         self._after.clear()
         self.current = project
         return True
+
+    def note(self, make: Callable[[Project], Project]) -> None:
+        """What follows the project whichever way undo goes: every value takes it on."""
+        self.current = make(self.current)
+        self._before = [(make(project), what) for project, what in self._before]
+        self._after = [(make(project), what) for project, what in self._after]
 
     def end_gesture(self) -> None:
         """The next change is a step of its own."""

@@ -104,6 +104,16 @@ def with_band(requirement: Requirement, index: int, band: Band) -> Requirement:
     return replace(requirement, bands=requirement.bands[:index] + (band,) + requirement.bands[index + 1 :])
 
 
+def with_band_name(requirement: Requirement, index: int, name: str) -> Requirement:
+    """Another name for a band."""
+    return with_band(requirement, index, replace(requirement.bands[index], name=name.strip()))
+
+
+def with_other_phase(requirement: Requirement) -> Requirement:
+    """Any phase instead of linear, or the other way round."""
+    return replace(requirement, phase="any" if requirement.phase == "linear" else "linear")
+
+
 def without_band(requirement: Requirement, index: int) -> Requirement:
     """The requirement with one band taken out."""
     return replace(requirement, bands=requirement.bands[:index] + requirement.bands[index + 1 :])

@@ -24,8 +24,10 @@ from combe.app.plots.panel import NOTHING, Legend
 from combe.app.plots.widths import LOOKS
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import Choice, label
+from combe.errors import CombeError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.project.document import Processor
+from combe.project.edits import choose_processor
 from combe.proof.budget import VARIANTS, BudgetRow
 from combe.requirement.quantities import frequency_text, short
 
@@ -175,15 +177,11 @@ class BudgetPage(QWidget):
 
     def _offer(self) -> None:
         try:
-            clock = float(self.clock.text()) * 1e6
-        except ValueError:
-            clock = 0.0
-        if not 1e3 <= clock <= 1e11:
+            edit = choose_processor(self.core.currentText(), float(self.clock.text()) * 1e6, self.measured.text())
+        except (ValueError, CombeError):
             self.words.setText(f"{self.clock.text()!r} is not a clock in MHz; type one like 80")
             return
-        found = Processor(self.core.currentText(), clock, self.measured.text().strip())
-        if found != self.processor:
-            self.changed.emit(found)
+        self.changed.emit(edit)
 
 
 def _field(name: str, hint: str, width: int) -> QLineEdit:

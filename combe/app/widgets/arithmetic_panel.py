@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -20,6 +19,7 @@ from combe.arithmetic.recursive import ORDERINGS, SECTION_STRUCTURES
 from combe.arithmetic.stages import FORMS
 from combe.errors import CombeError
 from combe.project.chain import Rounded
+from combe.project.edits import choose_arithmetic, with_choices
 
 ITSELF = "by itself"
 FORMATS = (("input", "Input"), ("output", "Output"))
@@ -39,9 +39,9 @@ OF_TAPS = ("product_bits",)
 
 
 class ArithmeticPanel(Panel):
-    """``chosen`` carries changed choices and the name of the change; ``remedy_wanted`` a remedy's changes and words."""
+    """``edited`` carries an edit; ``remedy_wanted`` a remedy's changes and words."""
 
-    chosen = pyqtSignal(object, str)
+    edited = pyqtSignal(object)
     remedy_wanted = pyqtSignal(object, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -176,26 +176,19 @@ class ArithmeticPanel(Panel):
             return
         field.setModified(False)
         if key in ("input", "output"):
-            self._emit(changed(self.choices, **{key: text}), f"{key} format")
+            self._emit(f"{key} format", **{key: text})
             return
         none = 0 if key == "guard_bits" else None
-        self._emit(changed(self.choices, **{key: none if text in ("", ITSELF) else int(text)}), key.replace("_", " "))
+        self._emit(key.replace("_", " "), **{key: none if text in ("", ITSELF) else int(text)})
         field.setText(self._text_of(key))
 
     def _picked(self, key: str, index: int) -> None:
         text = self.boxes[key].itemText(index)
-        self._emit(changed(self.choices, **{key: "" if text == ITSELF else text}), key)
+        self._emit(key, **{key: "" if text == ITSELF else text})
 
     def _on_feedback(self, is_on: bool) -> None:
-        self._emit(changed(self.choices, error_feedback=is_on), "error feedback")
+        self._emit("error feedback", error_feedback=is_on)
 
-    def _emit(self, choices: Choices, what: str) -> None:
-        if choices != self.choices:
-            self.chosen.emit(choices, what)
-
-
-def changed(choices: Choices, **changes: Any) -> Choices:
-    """The choices with some of them replaced; an accumulator chosen for the others is let go."""
-    if "structure" in changes and changes["structure"] not in ("", "direct", "transposed"):
-        changes = {"product_bits": None} | changes
-    return replace(choices, accumulator_bits=None, **changes)
+    def _emit(self, what: str, **changes: Any) -> None:
+        if with_choices(self.choices, **changes) != self.choices:
+            self.edited.emit(choose_arithmetic(what, **changes))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -22,8 +21,10 @@ from combe.requirement.sentences import (
     band_sentence,
     turned_band,
     whole_words,
+    with_band_name,
     with_figure,
     with_new_band,
+    with_other_phase,
     with_sample_rate,
     with_whole,
     with_whole_figure,
@@ -325,11 +326,7 @@ class BriefPanel(Panel):
         band = self._now().bands[index]
         name, accepted = QInputDialog.getText(self, "Rename", "Name of this band", text=band.name)
         if accepted and name.strip():
-            bands = self._now().bands
-            self._change(
-                replace(self._now(), bands=(*bands[:index], replace(band, name=name.strip()), *bands[index + 1 :])),
-                "rename a band",
-            )
+            self._attempt(lambda: with_band_name(self._now(), index, name), "rename a band")
 
     def _attempt(self, change: object, what: str) -> None:
         try:
@@ -356,5 +353,4 @@ class BriefPanel(Panel):
         self._attempt(lambda: with_whole_figure(self._now(), key, text), "type a limit")
 
     def _on_phase(self) -> None:
-        other = "any" if self._now().phase == "linear" else "linear"
-        self._change(replace(self._now(), phase=other), "choose phase")
+        self._attempt(lambda: with_other_phase(self._now()), "choose phase")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
@@ -16,11 +15,11 @@ from combe.delivery.code_choices import (
     NUMBERS,
     UNROLLS,
     CodeChoices,
-    check_code_choices,
 )
-from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices, check_hardware_choices
+from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
 from combe.delivery.package import Package, checked_name
 from combe.errors import CombeError
+from combe.project.edits import choose_code, choose_hardware, name_code, with_code, with_converter, with_hardware
 from combe.proof.c import Proof
 from combe.proof.hdl import HdlProof
 
@@ -67,15 +66,13 @@ HARDWARE_TEXTS = (
     ("pipeline", "Adders a clock", "Adders in a row between two registers; 0: no registers in between"),
 )
 ITSELF = "by itself"
+CONVERTERS = ("converter_in", "converter_out")
 
 
 class CodePanel(Panel):
-    """``named`` carries a valid name, ``chosen`` changed choices and the name of the change; ``export_wanted`` and
-    ``proof_wanted`` say what was pressed."""
+    """``edited`` carries an edit; ``export_wanted`` and ``proof_wanted`` say what was pressed."""
 
-    named = pyqtSignal(str)
-    chosen = pyqtSignal(object, str)
-    hardware_chosen = pyqtSignal(object, str)
+    edited = pyqtSignal(object)
     export_wanted = pyqtSignal()
     proof_wanted = pyqtSignal()
 
@@ -149,7 +146,7 @@ class CodePanel(Panel):
             self.form.addRow(words, field)
         self.axi = QCheckBox("AXI4-Stream wrapper")
         self.axi.setToolTip("A second file with stream ports, words padded to bytes")
-        self.axi.clicked.connect(lambda on: self._offer_hardware(replace(self.hardware, axi_stream=on), "AXI4-Stream"))
+        self.axi.clicked.connect(lambda on: self._offer_hardware("axi_stream", on, "AXI4-Stream"))
         self.form.addRow(self.axi)
         for key, words, hint in TEXTS:
             field = QLineEdit()
@@ -232,7 +229,7 @@ class CodePanel(Panel):
 
     def _architecture_picked(self, _: int) -> None:
         word = self.architecture.currentText()
-        self._offer_hardware(replace(self.hardware, architecture="" if word == ITSELF else word), "the architecture")
+        self._offer_hardware("architecture", "" if word == ITSELF else word, "the architecture")
 
     def _hardware_typed(self, key: str) -> None:
         field = self.hardware_fields[key]
@@ -245,17 +242,17 @@ class CodePanel(Panel):
         except ValueError:
             self._complain(f"{text!r} is not a number")
             return
-        self._offer_hardware(replace(self.hardware, **{key: value}), field.accessibleName())  # type: ignore[arg-type]
+        self._offer_hardware(key, value, field.accessibleName())
 
-    def _offer_hardware(self, hardware: HardwareChoices, what: str) -> None:
+    def _offer_hardware(self, key: str, value: object, what: str) -> None:
         try:
-            check_hardware_choices(hardware)
+            hardware = with_hardware(self.hardware, key, value)
         except CombeError as error:
             self._complain(error.sentence())
             return
         self._complain("")
         if hardware != self.hardware:
-            self.hardware_chosen.emit(hardware, f"choose {what}")
+            self.edited.emit(choose_hardware(key, value, what))
 
     def show_package(self, package: Package | None, trouble: str = "") -> None:
         """What would be written, or why nothing can be."""
@@ -287,42 +284,44 @@ class CodePanel(Panel):
         self.complaint.setText(sentence)
         self.complaint.setVisible(bool(sentence))
 
-    def _offer(self, choices: CodeChoices, what: str) -> None:
+    def _offer(self, key: str, value: object, what: str) -> None:
         try:
-            check_code_choices(choices)
-            for word in (choices.file_name, choices.type_name):
-                if word:
-                    checked_name(word)
+            choices = with_code(self.choices, key, value)
         except CombeError as error:
-            if error.where in ("converter_in", "converter_out") and "both sides" in error.what:
-                self.choices = choices  # the other side is still to be typed
             self._complain(error.sentence())
             return
         self._complain("")
-        if choices != self.choices or what == "converter":
-            self.chosen.emit(choices, f"choose {what}")
+        if choices != self.choices:
+            self.edited.emit(choose_code(choices, what))
 
     def _picked(self, key: str, _: int) -> None:
         text = self.boxes[key].currentText()
         value: object = (0 if text == "by itself" else int(text)) if key == "unroll" else text
-        changed = replace(self.choices, **{key: value})  # type: ignore[arg-type]
-        if changed.is_hdl:
-            changed = replace(changed, number="integer", history="blocks", unroll=0, guard=False)
-        if changed.is_float:
-            changed = replace(changed, converter_in="", converter_out="")
-        else:
-            changed = replace(changed, guard=False)
-        self._offer(changed, self.boxes[key].accessibleName())
+        self._offer(key, value, self.boxes[key].accessibleName())
 
     def _switched(self, key: str, on: bool) -> None:
-        self._offer(replace(self.choices, **{key: on}), self.switches[key].text().lower())  # type: ignore[arg-type]
+        self._offer(key, on, self.switches[key].text().lower())
 
     def _text_typed(self, key: str) -> None:
         field = self.texts[key]
         if field.isModified():
             field.setModified(False)
-            what = "converter" if key.startswith("converter") else self.texts[key].accessibleName()
-            self._offer(replace(self.choices, **{key: field.text().strip()}), what)  # type: ignore[arg-type]
+            if key in CONVERTERS:
+                self._offer_converter()
+            else:
+                self._offer(key, field.text().strip(), field.accessibleName())
+
+    def _offer_converter(self) -> None:
+        """Both sides of a converter belong together: one alone is still being typed."""
+        sides = [self.texts[key].text().strip() for key in CONVERTERS]
+        try:
+            choices = with_converter(self.choices, *sides)
+        except CombeError as error:
+            self._complain(error.sentence())
+            return
+        self._complain("")
+        if choices != self.choices:
+            self.edited.emit(choose_code(choices, "converter"))
 
     def _trouble_of(self, text: str) -> str:
         try:
@@ -339,4 +338,4 @@ class CodePanel(Panel):
             return
         self.name.setModified(False)
         if self.name.text() != self._shown:
-            self.named.emit(self.name.text())
+            self.edited.emit(name_code(self.name.text()))

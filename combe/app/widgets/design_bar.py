@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
@@ -15,6 +14,7 @@ from combe.design.asking import SPARE, DesignChoice, Setting
 from combe.design.classic.plan import shape_of
 from combe.design.methods import CUTOFF, METHODS, Method, method_named
 from combe.errors import DesignError
+from combe.project.edits import with_cutoffs, with_order, with_setting, with_spare
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, parse_frequency, short
 
@@ -122,22 +122,16 @@ class DesignBar(QWidget):
         self.chosen.emit(DesignChoice(name, order, 1, cutoffs, self.choice.shape if cutoffs else "", given=given))
 
     def _on_order(self, text: str) -> None:
-        self.chosen.emit(replace(self.choice, order=_order_in(text)))
+        self.chosen.emit(with_order(self.choice, _order_in(text)))
 
     def _on_cutoff(self, text: str) -> None:
-        cutoffs = self._cutoffs_in(text)
-        order = self.choice.order
-        if cutoffs and order is None:
-            order = 4
-        self.chosen.emit(replace(self.choice, cutoffs_hz=cutoffs, order=order if cutoffs else None))
+        self.chosen.emit(with_cutoffs(self.choice, self._cutoffs_in(text)))
 
     def _on_spare(self, index: int) -> None:
-        self.chosen.emit(replace(self.choice, spare=SPARE[index]))
+        self.chosen.emit(with_spare(self.choice, SPARE[index]))
 
     def _on_setting(self, setting: Setting, text: str) -> None:
-        value = self._value_in(setting, text)
-        kept = tuple((name, old) for name, old in self.choice.settings if name != setting.name)
-        self.chosen.emit(replace(self.choice, settings=kept if value is None else (*kept, (setting.name, value))))
+        self.chosen.emit(with_setting(self.choice, setting.name, self._value_in(setting, text)))
 
     def _check_cutoffs(self, text: str) -> None:
         self._cutoffs_in(text)

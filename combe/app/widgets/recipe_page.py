@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
@@ -25,6 +24,7 @@ from combe.delivery.recipes import GALLERY, RADIXES, SIGNS, Recipe, recipe_docum
 from combe.delivery.tables import integer_table
 from combe.errors import CombeError
 from combe.files import json_text, write_text
+from combe.project.edits import with_recipe
 
 TEXTS = (
     (
@@ -56,18 +56,18 @@ class RecipePage(QWidget):
         self.radix = Choice()
         self.radix.addItems(list(RADIXES))
         self.radix.setAccessibleName("digits")
-        self.radix.activated.connect(lambda k: self._offer(replace(self.recipe, radix=RADIXES[k])))
+        self.radix.activated.connect(lambda k: self._offer(with_recipe(self.recipe, radix=RADIXES[k])))
         self.signs = Choice()
         self.signs.addItems(list(SIGNS))
         self.signs.setAccessibleName("sign of a")
-        self.signs.activated.connect(lambda k: self._offer(replace(self.recipe, signs=SIGNS[k])))
+        self.signs.activated.connect(lambda k: self._offer(with_recipe(self.recipe, signs=SIGNS[k])))
         self.per_line = QSpinBox()
         self.per_line.setRange(1, 1000)
         self.per_line.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.per_line.setAccessibleName("coefficients a line")
-        self.per_line.valueChanged.connect(lambda count: self._offer(replace(self.recipe, per_line=count)))
+        self.per_line.valueChanged.connect(lambda count: self._offer(with_recipe(self.recipe, per_line=count)))
         self.half = QCheckBox("half of a symmetric set")
-        self.half.clicked.connect(lambda on: self._offer(replace(self.recipe, half=on)))
+        self.half.clicked.connect(lambda on: self._offer(with_recipe(self.recipe, half=on)))
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(4)
@@ -167,7 +167,7 @@ class RecipePage(QWidget):
             self.trouble.show()
 
     def _typed(self, key: str, text: str) -> None:
-        self._offer(replace(self.recipe, **{key: text.replace("\\n", "\n")}))  # type: ignore[arg-type]
+        self._offer(with_recipe(self.recipe, **{key: text.replace("\\n", "\n")}))
 
     def _offer(self, recipe: Recipe) -> None:
         if recipe != self.recipe:
