@@ -34,6 +34,7 @@ from combe.app.theme.palette import THEME
 from combe.app.widgets.action_palette import matches
 from combe.app.widgets.figure import Figure
 from combe.app.window import MainWindow
+from combe.delivery import languages
 from combe.project.chain import STEPS
 from combe.project.demo import demo_project
 from combe.project.document import DesignChoice
@@ -116,7 +117,7 @@ class Start(WindowCase):
     def test_the_first_picture_is_alive(self) -> None:
         assert self.session.results.ideal is not None
         self.assertEqual(self.session.results.ideal.design.order, 112)
-        self.assertEqual([curve.name for curve in self.window.plots.curves], ["rounded", "ideal"])
+        self.assertEqual([curve.name for curve in self.window.plots.scene.curves], ["rounded", "ideal"])
         self.assertEqual(self.window.ledger.ledger.rowCount(), 5)
         self.assertGreaterEqual(len(self.window.contenders.rows), 5)
         shown = states(self.session)
@@ -208,7 +209,7 @@ class Brief(WindowCase):
         self.assertIn("would do", self.window.contenders.summary.text())
         self.assertEqual(states(self.session)["brief"].verdict, "missed")
         self.assertIsNotNone(before)
-        self.assertTrue(self.window.plots.curves)
+        self.assertTrue(self.window.plots.scene.curves)
         self.session.undo()
         self.settle()
         self.session.undo()
@@ -536,9 +537,9 @@ class Keeping(WindowCase):
 
     @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
     def test_the_measured_response_is_drawn_after_a_proof(self) -> None:
-        page = self.window.code_view.measured
+        page = self.window.code_view.page("measured")
         self.window.open_step("code")
-        self.window.code_view.open_page("Measured")
+        self.window.code_view.open_page("measured")
         self.assertIn("Prove the code", page.words.text())
         self.session.prove()
         self.settle()
@@ -547,9 +548,10 @@ class Keeping(WindowCase):
         self.assertTrue(all(item.isVisible() for item in page.found))
 
     def test_the_table_follows_its_recipe(self) -> None:
-        page = self.window.code_view.table
+        page = self.window.code_view.page("table")
         self.window.open_step("code")
-        self.window.code_view.open_page("Table")
+        self.window.code_view.open_page("table")
+        self.settle()
         self.assertIn("static const int16_t calls[113]", page.text.toPlainText())
         page.half.click()
         self.settle()
@@ -559,6 +561,7 @@ class Keeping(WindowCase):
         self.assertIn("124L, -52L", page.text.toPlainText())
         page.save_path(str(self.folder / "own.json"))
         self.session.undo()
+        self.settle()
         page.open_path(str(self.folder / "own.json"))
         self.settle()
         self.assertIn("124L, -52L", page.text.toPlainText())
@@ -573,9 +576,9 @@ class Keeping(WindowCase):
 
     @unittest.skipUnless(shutil.which("qemu-system-arm") and shutil.which("arm-none-eabi-gcc"), "no emulator")
     def test_the_budget_counts_and_follows_the_clock(self) -> None:
-        page = self.window.code_view.budget
+        page = self.window.code_view.page("budget")
         self.window.open_step("code")
-        self.window.code_view.open_page("Budget")
+        self.window.code_view.open_page("budget")
         with mock.patch("combe.project.following.BUDGET_TAPS", (16,)):
             page.measure.click()
             self.settle()
@@ -600,42 +603,47 @@ class Keeping(WindowCase):
         panel.boxes["language"].activated.emit(2)
         self.settle()
         self.assertEqual(view.package.files[0].name if view.package else "", "calls.v")
-        self.assertEqual(list(view.pages), ["Table", "Data path", "Cost", "Waves"])
+        self.assertEqual(view.offered, ["table", "path", "cost", "waves"])
         self.assertTrue(
             panel.form.isRowVisible(panel.architecture) and not panel.form.isRowVisible(panel.boxes["history"])
         )
-        view.open_page("Data path")
-        self.assertIn("serial, chosen by itself", view.path.words.text())
-        QTest.mouseClick(view.path.buttons["folded"], Qt.MouseButton.LeftButton)
+        view.open_page("path")
+        self.settle()
+        self.assertIn("serial, chosen by itself", view.page("path").words.text())
+        QTest.mouseClick(view.page("path").buttons["folded"], Qt.MouseButton.LeftButton)
         self.settle()
         self.assertEqual(self.session.project.hardware.architecture, "folded")
-        self.assertIn("56 multipliers", view.path.words.text())
-        self.assertFalse(view.path.grab().isNull())
+        self.assertIn("56 multipliers", view.page("path").words.text())
+        self.assertFalse(view.page("path").grab().isNull())
         for architecture in ("multiplierless", "serial"):
-            view.path.picked.emit(architecture)
+            view.page("path").buttons[architecture].click()
             self.settle()
-            self.assertTrue(view.path.view.diagram and view.path.view.diagram.shapes)
-            self.assertFalse(view.path.grab().isNull())
-        view.open_page("Cost")
-        self.assertEqual(next(row.architecture for row in view.cost.rows if row.is_possible), "parallel")
-        self.assertFalse(view.cost.grab().isNull())
+            self.assertTrue(view.page("path").view.diagram and view.page("path").view.diagram.shapes)
+            self.assertFalse(view.page("path").grab().isNull())
+        view.open_page("cost")
+        self.assertEqual(next(row.architecture for row in view.page("cost").rows if row.is_possible), "parallel")
+        self.assertFalse(view.page("cost").grab().isNull())
         panel.hardware_fields["clock_hz"].setFocus()
         QTest.keyClicks(panel.hardware_fields["clock_hz"], "10")
         QTest.keyClick(panel.hardware_fields["clock_hz"], Qt.Key.Key_Return)
         self.settle()
+        view.open_file(0)
         self.assertIn("semi-parallel with", view.text.toPlainText())
-        view.cost.table.cellClicked.emit(1, 0)
+        view.open_page("cost")
+        view.page("cost").table.cellClicked.emit(1, 0)
         self.settle()
         self.assertEqual(self.session.project.hardware.architecture, "transposed")
         window.dialogs.save_path(self.folder / "p.combe")
         self.assertEqual(read_project(self.folder / "p.combe").hardware, self.session.project.hardware)
-        with mock.patch.dict("combe.proof.hdl.SIMULATORS", {"verilog": ("iverilog",)}):
+        with mock.patch.dict(
+            languages.BY_NAME, {"verilog": replace(languages.BY_NAME["verilog"], tools=("iverilog",))}
+        ):
             self.session.prove()
             self.settle()
         self.assertEqual(states(self.session)["code"].margin, "proved")
-        view.open_page("Waves")
-        self.assertEqual([wave.name for wave in view.waves.waves][:2], ["clk", "rst"])
-        self.assertFalse(view.waves.grab().isNull())
+        view.open_page("waves")
+        self.assertEqual([wave.name for wave in view.page("waves").waves][:2], ["clk", "rst"])
+        self.assertFalse(view.page("waves").grab().isNull())
 
     def test_a_name_that_cannot_stand_in_code_is_told(self) -> None:
         self.window.open_step("code")

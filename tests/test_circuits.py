@@ -19,6 +19,7 @@ from combe.arithmetic.formats import Format
 from combe.arithmetic.realize import Choices, realize
 from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.delivery import languages
 from combe.delivery.hdl.build import build_circuit, suited
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
 from combe.delivery.hdl.compare import compared
@@ -64,7 +65,7 @@ def random_choices(source: random.Random, architecture: str, count: int) -> Hard
 class Verilog(unittest.TestCase):
     def proved(self, package: Package, made: Realization, tools: tuple[str, ...] = ("iverilog",)) -> None:
         proof = prove_hdl(package, made, simulators=tools)
-        self.assertTrue(proof.holds, (package.hardware, proof.sentence()))
+        self.assertTrue(proof.holds, (package.circuit, proof.sentence()))
 
     def test_random_taps_in_every_architecture(self) -> None:
         source = random.Random(17)
@@ -462,7 +463,9 @@ class CommandLine(InFolder):
         made = self.folder / "r.json"
         call("realize", self.put("taps.txt", "0.25\n0.5\n0.3\n"), "--out", made)
         words = ("deliver", made, "--to", self.folder / "out", "--name", "smooth", "--language", "verilog", "--json")
-        with mock.patch.dict("combe.proof.hdl.SIMULATORS", {"verilog": ("iverilog",)}):
+        with mock.patch.dict(
+            languages.BY_NAME, {"verilog": replace(languages.BY_NAME["verilog"], tools=("iverilog",))}
+        ):
             status, out, _ = call(*words, "--architecture", "transposed", "--prove")
         document = json.loads(out)
         self.assertEqual((status, document["proof"]["equal"]), (0, True), document["proof"]["sentence"])

@@ -16,7 +16,7 @@ from typing import Any
 
 import numpy as np
 
-from combe.app.views import VIEWS
+from combe.app.pages.register import NAMES
 from combe.cli import run_verb
 from tests.strangers import plain_run
 from tests.support import document, worst_margin_db
@@ -277,7 +277,7 @@ class Commands(InFolder):
 
     def test_pictures_of_every_view(self) -> None:
         listed = call("picture", "--list")[1].split()
-        self.assertEqual(tuple(listed), VIEWS)
+        self.assertEqual(tuple(listed), NAMES)
         done = self.run_combe("picture", "phase", "--to", "p.png", "--size", "640x400", "--theme", "dark")
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertEqual((self.folder / "p.png").read_bytes()[:4], b"\x89PNG")

@@ -19,7 +19,7 @@ try:
 except ImportError as error:  # pragma: no cover - depends on the machine
     raise unittest.SkipTest(f"Qt is missing here: {error}") from None
 
-from combe.app.plots.panel import TABS
+from combe.app.pages.register import PLOTS, placed
 from combe.app.plots.roots import RootsPlot, gain_at
 from combe.filters import Fir, Roots
 from combe.filters.by_hand import marks_of
@@ -122,7 +122,7 @@ class Views(WindowCase):
         self.session.replace_with(wake_up_project(), None)
         self.settle()
         self.window.plots.open_tab("roots")
-        page = self.window.plots.roots
+        page = self.window.plots.page("roots")
         QTest.mouseClick(page.unlock, Qt.MouseButton.LeftButton)
         self.settle()
         self.assertEqual(self.session.project.design.method, "given")
@@ -140,7 +140,7 @@ class Views(WindowCase):
 
     def test_a_notch_is_two_clicks_on_an_empty_plane(self) -> None:
         self.window.plots.open_tab("roots")
-        page = self.window.plots.roots
+        page = self.window.plots.page("roots")
         page.empty.click()
         self.settle()
         for tool, place in (("zero", cmath.exp(0.8j)), ("pole", 0.9 * cmath.exp(0.8j))):
@@ -156,16 +156,16 @@ class Views(WindowCase):
         self.window.actions_table.named("Pin this filter").trigger()
         self.window.contenders.picked.emit(DesignChoice("least-squares"))
         self.settle()
-        names = [curve.name for curve in self.window.plots.curves]
+        names = [curve.name for curve in self.window.plots.scene.curves]
         self.assertIn("equiripple, 113 taps", names)
-        self.assertTrue(next(c for c in self.window.plots.curves if c.is_pin).dashed)
+        self.assertTrue(next(c for c in self.window.plots.scene.curves if c.is_pin).dashed)
         self.window.plots.open_tab("level")
         self.window.plots.mode.setCurrentText("difference to pin")
         self.window.plots.mode.activated.emit(2)
-        self.assertEqual(len(self.window.plots.others["level"]._drawn()), 2)
+        self.assertEqual(len(self.window.plots.page("level").side._drawn()), 2)
         self.window.actions_table.named("Show or hide pin 1").trigger()
         self.settle()
-        self.assertNotIn("equiripple, 113 taps", [curve.name for curve in self.window.plots.curves])
+        self.assertNotIn("equiripple, 113 taps", [curve.name for curve in self.window.plots.scene.curves])
         self.window.actions_table.named("Unpin all").trigger()
         self.assertEqual(self.session.project.pins, ())
 
@@ -236,7 +236,7 @@ class Views(WindowCase):
     def test_every_view_draws_and_tables_copy(self) -> None:
         clipboard = QApplication.clipboard()
         assert clipboard is not None
-        for tab in TABS:
+        for tab in (entry.name for entry in placed(PLOTS)):
             self.window.plots.open_tab(tab)
             self.assertFalse(self.window.grab().isNull(), tab)
         self.window.plots.open_tab("measures")
@@ -248,7 +248,7 @@ class Views(WindowCase):
         self.assertIn('"hexadecimal"', rows[0])
         self.assertEqual(len(rows), 114)
         self.window.plots.open_tab("formula")
-        self.assertIn("z⁻¹¹²", self.window.plots.formula.toPlainText())
+        self.assertIn("z⁻¹¹²", self.window.plots.page("formula").text.toPlainText())
 
     def test_figures_for_papers(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
@@ -288,14 +288,14 @@ class Arithmetic(WindowCase):
         plots = self.window.plots
         plots.open_tab("noise")
         self.settle()
-        heard = plots.noise.heard
+        heard = plots.page("noise").heard
         assert heard is not None
         self.assertLess(abs(10 * np.log10(heard.measured.power / heard.predicted.power)), 0.5)
-        self.assertIn("Signal to noise", plots.noise.words.text())
+        self.assertIn("Signal to noise", plots.page("noise").words.text())
         plots.mode.activated.emit(3)
         self.settle()
-        assert plots.noise.heard is not None
-        self.assertEqual(plots.noise.heard.signal, "night recording")
+        assert plots.page("noise").heard is not None
+        self.assertEqual(plots.page("noise").heard.signal, "night recording")
         self.window.dress("dark")
         self.window.dress("light")
         self.check_the_ledger()
@@ -305,7 +305,7 @@ class Arithmetic(WindowCase):
         plots = self.window.plots
         plots.open_tab("widths")
         self.settle()
-        page = plots.widths
+        page = plots.page("widths")
         self.assertIn("lattice", page.structures)
         wanted = next(p for p in page.margin.points if p[:2] == ("coupled", 14))
         box = page.margin.plotItem.getViewBox()
@@ -316,7 +316,7 @@ class Arithmetic(WindowCase):
         choices = self.session.project.arithmetic
         self.assertEqual(choices.coefficient_bits, 14)
         self.assertTrue(self.session.results.rounded is not None)
-        page.taken.emit("lattice", 20, True)
+        page.take("lattice", 20, True)
         self.settle()
         self.assertEqual(self.session.project.arithmetic.state_bits, 20)
         assert self.session.results.rounded is not None

@@ -20,10 +20,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
 from combe.app import recovery, start
+from combe.app.pages.page import Scene
 from combe.app.plots.axes import FrequencyAxis, Plot
-from combe.app.plots.magnitude import Curve, MagnitudePlot
+from combe.app.plots.curve import Curve
+from combe.app.plots.magnitude import MagnitudePlot
 from combe.app.plots.others import MODES, SidePlot
-from combe.app.plots.panel import Legend
 from combe.app.settings import Settings
 from combe.app.theme.marks import SHAPES, VERDICTS, draw_sign, draw_verdict, icon, sign_icon
 from combe.app.theme.palette import DARK, LIGHT, THEME, Colors, font
@@ -33,16 +34,20 @@ from combe.app.widgets.contenders_panel import ContendersPanel
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
 from combe.app.widgets.ledger_table import LedgerTable
+from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Row, Verdict, verdict_of, worst_verdict
 from combe.app.widgets.rounded_panel import WidthChart
+from combe.delivery.coloring import colored
 from combe.design.contenders import Contender, contenders
 from combe.design.methods import design
-from combe.errors import RequirementError
+from combe.errors import CombeError, RequirementError
 from combe.filters import Cascade, Fir
 from combe.ledger import Line, lines_of
 from combe.log import log_failure
 from combe.project.chain import STEPS
+from combe.project.demo import demo_project
 from combe.project.document import DesignChoice
+from combe.project.results import Results
 from combe.requirement.quantities import parse_frequency
 from tests.support import BAT, LOWPASS
 from tests.test_delivery import bat_package
@@ -246,13 +251,46 @@ class Panels(unittest.TestCase):
     def test_the_code_view_shows_every_file(self) -> None:
         view = CodeView()
         package, _ = bat_package()
-        view.show_package(package)
+        self.assertEqual(view.offered, ["table", "measured", "budget"])
+        scene = Scene(
+            demo_project(), Results(package=package, colored={f.name: colored(f.text, f.name) for f in package.files})
+        )
+        view.resize(600, 500)
+        view.show_scene(scene)
         for index, button in enumerate(view.buttons[: len(package.files)]):
             button.click()
             self.assertEqual(view.text.toPlainText(), package.files[index].text)
-        view.show_package(None, "too wide for C")
+        none = Results(troubles={"package": CombeError("too wide for C")})
+        view.show_scene(Scene(demo_project(), none))
         self.assertEqual(view.text.toPlainText(), "too wide for C")
-        self.assertEqual([button.text() for button in view.buttons], list(view.pages))
+        self.assertEqual([button.text() for button in view.buttons], ["Table", "Measured", "Budget"])
+
+    def test_text_is_coloured_where_it_is_seen(self) -> None:
+        view = CodeView()
+        package, _ = bat_package()
+        view.resize(600, 400)
+        view.show()
+        spans = {file.name: colored(file.text, file.name) for file in package.files}
+        view.show_scene(Scene(demo_project(), Results(package=package, colored=spans)))
+        first = view.text.firstVisibleBlock()
+        self.assertTrue(first.layout().formats(), "the comment in the first line has no colour")  # type: ignore[union-attr]
+        lines = view.text.document().blockCount()  # type: ignore[union-attr]
+        self.assertLess(len(view.text.colors.done), lines)
+        bar = view.text.verticalScrollBar()
+        assert bar is not None
+        bar.setValue(bar.maximum())
+        self.assertIn(lines - 1, view.text.colors.done)
+        view.close()
+
+    def test_stretches_say_what_they_are(self) -> None:
+        text = "/* one\n   two */\n#include <stdint.h>\nstatic const int16_t x = 12;\n"
+        lines = colored(text, "a.c")
+        self.assertEqual(len(lines), 5)
+        self.assertEqual([kind for line in lines[:2] for _, _, kind in line], ["comment", "comment"])
+        self.assertEqual(lines[2][0][2], "directive")
+        words = {text.split("\n")[3][start : start + length]: kind for start, length, kind in lines[3]}
+        self.assertEqual((words["static"], words["12"]), ("keyword", "number"))
+        self.assertEqual(colored("x\ny", "a.txt"), ((), ()))
 
 
 class Plots(unittest.TestCase):

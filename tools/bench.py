@@ -278,6 +278,8 @@ def response() -> None:
 
 def dragging() -> None:
     """From the hand's move to the redrawn plot, at about 60 taps."""
+    from functools import partial
+
     from PyQt6.QtCore import QEventLoop
     from PyQt6.QtWidgets import QApplication
 
@@ -286,6 +288,7 @@ def dragging() -> None:
     from combe.app.settings import Settings
     from combe.app.theme.palette import THEME
     from combe.app.window import MainWindow
+    from combe.project import edits
     from combe.project.demo import demo_project
     from combe.project.document import DesignChoice
     from tests.support import asked
@@ -308,7 +311,7 @@ def dragging() -> None:
         arrived: list[str] = []
         session.stepped.connect(arrived.append)
         started = time.perf_counter()
-        window._on_edge(0, "stop", 38_000 + 40 * (index + 1))
+        window.drag(partial(edits.move_edge, index=0, kind="stop", hz=38_000 + 40 * (index + 1)))
         while "ideal" not in arrived:
             application.processEvents(wait)
         answers.append(1e3 * (time.perf_counter() - started))

@@ -10,10 +10,9 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
 from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QPlainTextEdit
 
-from combe.app.plots.panel import BELOW, TABS
+from combe.app.pages.magnitude import BELOW
+from combe.app.pages.register import CODE, PLOTS, STEP, placed
 from combe.app.widgets.action_palette import ActionPalette
-from combe.app.widgets.chain_bar import TITLES
-from combe.project.chain import STEPS
 from combe.requirement.presets import SHAPES
 
 if TYPE_CHECKING:
@@ -59,35 +58,36 @@ class Actions:
         self._add("Edit", "Coefficients by hand…", "Ctrl+H", dialogs.by_hand)
         for name in SHAPES:
             self._add("Edit", f"Start from a {name}", "", partial(window._on_shape, name))
-        for number, step in enumerate(STEPS, 1):
-            self._add("View", TITLES[step], f"Ctrl+{number}", partial(window.open_step, step))
-        self._part("View")
-        for number, tab in enumerate(TABS, 1):
-            self._add("View", f"Plot {tab}", f"Alt+{number}", partial(self._open_plot, tab))
+        for number, entry in enumerate(placed(STEP), 1):
+            self._add("View/Steps", entry.title, f"Ctrl+{number}", partial(window.open_step, entry.name))
+        for number, entry in enumerate(placed(PLOTS), 1):
+            keys = f"Alt+{number}" if number < 10 else ""
+            self._add("View/Plots", f"Plot {entry.title.lower()}", keys, partial(self._open_plot, entry.name))
+        for number, entry in enumerate(placed(CODE), 1):
+            words = f"Code: {entry.title.lower()}"
+            self._add("View/Pages of the code", words, f"Alt+Shift+{number}", partial(self._open_code, entry.name))
+        for words in BELOW:
+            self._add("View/Second view", f"Magnitude with {words}", "", partial(self._below, words))
         self._part("View")
         self._add("View", "Pin this filter", "Ctrl+J", window.pin)
         for number in range(1, 10):
-            self._add("View", f"Show or hide pin {number}", str(number), partial(window.toggle_pin, number - 1))
-        self._add("View", "Unpin all", "", window.unpin)
-        for words in BELOW:
-            self._add("View", f"Magnitude with {words}", "", partial(self._below, words))
-        self._part("View")
-        self._add("View", "First cursor to the next −3 dB point", "F6", partial(self._jump, "half power"))
-        self._add("View", "First cursor to the next −6 dB point", "F7", partial(self._jump, "quarter power"))
-        self._add("View", "First cursor to the next extreme", "F8", partial(self._jump, "extreme"))
-        self._add("View", "Second cursor to where the first is", "F9", partial(self._jump, "second"))
-        self._add("View", "Clear the cursors", "", partial(self._jump, "clear"))
-        self._part("View")
+            self._add("View/Pins", f"Show or hide pin {number}", str(number), partial(window.toggle_pin, number - 1))
+        self._add("View/Pins", "Unpin all", "", window.unpin)
+        self._add("View/Cursors", "First cursor to the next −3 dB point", "F6", partial(self._jump, "half power"))
+        self._add("View/Cursors", "First cursor to the next −6 dB point", "F7", partial(self._jump, "quarter power"))
+        self._add("View/Cursors", "First cursor to the next extreme", "F8", partial(self._jump, "extreme"))
+        self._add("View/Cursors", "Second cursor to where the first is", "F9", partial(self._jump, "second"))
+        self._add("View/Cursors", "Clear the cursors", "", partial(self._jump, "clear"))
         self._add("View", "Show the whole plot", "Ctrl+0", window.plots.go_home)
         self._add("View", "Go to the worst point", "Ctrl+W", self._worst)
         self._part("View")
         self.counts = QActionGroup(window)
         for count, name in COUNT_NAMES.items():
-            action = self._add("View", name, "", partial(self._count, count))
+            action = self._add("View/Frequencies", name, "", partial(self._count, count))
             action.setCheckable(True)
             action.setChecked(window.settings.counted == count)
             self.counts.addAction(action)
-        self._add("View", "Count frequencies the next way", "Ctrl+F", self._next_count)
+        self._add("View/Frequencies", "Count frequencies the next way", "Ctrl+F", self._next_count)
         self.log = self._add("View", "Logarithmic frequency axis", "Ctrl+R", self._toggle_log)
         self.log.setCheckable(True)
         self.dark = self._add("View", "Dark theme", "Ctrl+D", self._toggle_dark)
@@ -123,10 +123,12 @@ class Actions:
         return palette
 
     def _menu(self, name: str) -> QMenu:
+        """A menu by its name, ``A/B`` for one within another."""
         if name not in self.menus:
-            bar = self.window.menuBar()
-            assert bar is not None
-            menu = bar.addMenu(name)
+            above, _, title = name.rpartition("/")
+            parent = self._menu(above) if above else self.window.menuBar()
+            assert parent is not None
+            menu = parent.addMenu(title)
             assert menu is not None
             self.menus[name] = menu
         return self.menus[name]
@@ -144,9 +146,16 @@ class Actions:
         self._menu(menu).addSeparator()
 
     def _open_plot(self, tab: str) -> None:
-        if self.window.middle.currentIndex() != 0:
+        if self.window.step == "code":
             self.window.open_step("ideal")
         self.window.plots.open_tab(tab)
+
+    def _open_code(self, name: str) -> None:
+        self.window.open_step("code")
+        if name in self.window.code_view.offered:
+            self.window.code_view.open_page(name)
+        else:
+            self.window.tell("this page belongs to another kind of language")
 
     def _below(self, words: str) -> None:
         self._open_plot("magnitude")
@@ -189,16 +198,10 @@ class Actions:
             focus.copy()
         elif focus is self.window.ledger:
             self.window.ledger.copy_text()
-        elif self.window.plots.tab in ("numbers", "measures") and self.window.middle.currentIndex() == 0:
-            page = self.window.plots.numbers if self.window.plots.tab == "numbers" else self.window.plots.measures
-            page.copy()
-            self.window.tell("the table is on the clipboard")
-        elif self.window.middle.currentIndex() == 1:
-            self.window.code_view.text.selectAll()
-            self.window.code_view.text.copy()
+        elif self.window.step == "code":
+            self.window.tell(self.window.code_view.copy())
         else:
-            self.window.plots.current_plot.copy_picture()
-            self.window.tell("the plot is on the clipboard")
+            self.window.tell(self.window.plots.current_page.copy())
 
     def _copy_coefficients(self) -> None:
         rounded, ideal = self.window.session.results.rounded, self.window.session.results.ideal

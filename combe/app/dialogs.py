@@ -103,7 +103,6 @@ class Dialogs:
             self.complain("The code was not written", error)
             return False
         self.window.session.note(edits.remember_folder(str(folder)))
-        self.window.code_view.show_package(package, folder=str(folder))
         self.window.tell(f"{len(written)} files are in {folder}; make check there builds and runs them")
         return True
 
@@ -152,7 +151,7 @@ class Dialogs:
         """Draw the current view into a file, its kind told by its ending."""
         from combe.app.figures import save_figure
 
-        page = self.window.code_view if self.window.middle.currentIndex() else self.window.plots.current_page
+        page = self.window.code_view if self.window.step == "code" else self.window.plots.current_page
         try:
             save_figure(page, path)
         except CombeError as error:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from combe.errors import CombeError
 from combe.ledger import Line
 from combe.project import edits
+from combe.project.document import Project
 from combe.project.edits import Edit
 
 if TYPE_CHECKING:
@@ -15,7 +16,7 @@ if TYPE_CHECKING:
     from PyQt6.QtWidgets import QSplitter, QStackedWidget
 
     from combe.app.dialogs import Dialogs
-    from combe.app.plots.panel import PlotPanel
+    from combe.app.pages.panel import PlotPanel
     from combe.app.session import Session
     from combe.app.widgets.brief_panel import BriefPanel
     from combe.app.widgets.contenders_panel import ContendersPanel
@@ -38,9 +39,6 @@ class Gestures:
     tell: Callable[[str], None]
     open_step: Callable[[str], None]
 
-    def _on_edge(self, index: int, kind: str, hz: float) -> None:
-        self._drag(lambda: edits.move_edge(self.session.project, index, kind, hz))
-
     def _on_typing_wanted(self, index: int, kind: str) -> None:
         """A handle was clicked twice: its figure in the brief is typed over."""
         name = kind if kind in ("start", "stop") else "ripple" if kind == "lower" else ""
@@ -50,12 +48,10 @@ class Gestures:
             figure.setFocus()
             figure.selectAll()
 
-    def _on_level(self, index: int, kind: str, db: float) -> None:
-        self._drag(lambda: edits.move_level(self.session.project, index, kind, db))
-
-    def _drag(self, found: Callable[[], Edit]) -> None:
+    def drag(self, found: Callable[[Project], Edit]) -> None:
+        """The hand moves something that the filter follows."""
         try:
-            edit = found()
+            edit = found(self.session.project)
         except CombeError as error:
             self.tell(error.sentence())
             return
@@ -116,11 +112,3 @@ class Gestures:
     def take_remedy(self, changes: dict[str, Any], what: str) -> None:
         """A danger's remedy: the choices it names, changed."""
         self.session.edit(edits.choose_arithmetic(what, **changes))
-
-    def _on_width_point(self, structure: str, bits: int, is_state: bool) -> None:
-        """A point of the chart of widths was taken."""
-        ideal = self.session.results.ideal
-        changes: dict[str, Any] = {"state_bits": bits} if is_state else {"coefficient_bits": bits}
-        if ideal is not None and ideal.design.kind != "fir":
-            changes["structure"] = structure
-        self.take_remedy(changes, "take a point of the chart")

@@ -6,6 +6,7 @@ import os
 import time
 from typing import TYPE_CHECKING
 
+from combe.delivery.languages import CIRCUITS
 from combe.errors import FileError
 from combe.files import write_bytes
 from combe.project.document import Project
@@ -29,11 +30,10 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     from PyQt6.QtCore import QBuffer, QByteArray, QEvent, QIODevice
     from PyQt6.QtWidgets import QApplication
 
-    from combe.app.plots.panel import TABS
+    from combe.app.pages.register import BY_NAME, CODE, PLOTS
     from combe.app.session import Session
     from combe.app.settings import Settings
     from combe.app.theme.palette import THEME
-    from combe.app.views import OF_CIRCUITS, PAGES
     from combe.app.window import MainWindow
 
     application = QApplication.instance()
@@ -43,29 +43,31 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     assert isinstance(application, QApplication)
     if THEME.name != theme or not application.styleSheet():
         THEME.use(theme, application)
-    if view in OF_CIRCUITS and not project.code.is_hdl:
-        project = choose_language("verilog").make(project)
+    entry = BY_NAME[view]
+    if entry.of not in ("", project.code.written_in.kind):
+        project = choose_language("verilog" if entry.of == CIRCUITS else "c").make(project)
     session = Session(project)
     window = MainWindow(session, Settings(theme=theme))
     window.resize(*size)
     window.show()
     session.start()
     settle(session)
-    if prove or view in ("measured", "waves"):
+    if prove or (entry.runs == "prove" and entry.place == CODE):
         session.prove()
         settle(session)
-    if view in TABS:
+    if entry.runs == "count":
+        session.count()
+        settle(session)
+    if entry.place == PLOTS:
         window.plots.open_tab(view)
         settle(session)
         _process()
         pixmap = _alone(window, size)
     else:
-        window.open_step("code" if view in PAGES else view)
-        if view in PAGES:
-            if view == "budget":
-                session.count()
-                settle(session)
-            window.code_view.open_page("Data path" if view == "path" else view.capitalize())
+        window.open_step("code" if entry.place == CODE else view)
+        if entry.place == CODE:
+            window.code_view.open_page(view)
+        settle(session)
         _process()
         pixmap = window.grab()
     content = QByteArray()

@@ -14,7 +14,18 @@ from combe.project.chain import Ideal
 from combe.project.document import DesignChoice, Project, ProofRecord
 from combe.project.edits import Edit, Note, record_proof
 from combe.project.file import read_project, save_project
-from combe.project.following import chain, charted, counted, listened, measured_circuits, prove, side
+from combe.project.following import (
+    chain,
+    charted,
+    counted,
+    drawn,
+    listened,
+    measured_circuits,
+    prove,
+    side,
+    tabled,
+    tinted,
+)
 from combe.project.history import History
 from combe.project.results import DEPENDS, Failure, News, Progress, Results, affected
 from combe.proof.c import Proof
@@ -26,6 +37,7 @@ REST_MS = 180
 REMEMBERED = 64
 DRAFTED = ("ideal", "rounded")
 FOLLOWING = ("ideal", "rounded", "certified", "measured", "compared", "package", "facts", "rounding_facts")
+LOOKED_AT = ("heard", "chart", "drawing", "table", "colored")
 BESIDE = ("contenders", "prices", "relaxations", "widths")
 
 
@@ -186,7 +198,8 @@ class Session(QObject):
         if before is not None:
             self._show(self.results.after(before, self.project))
         self.project_changed.emit(self.project)
-        if not changed:
+        self._look()
+        if not changed.difference(LOOKED_AT):
             return
         self._submit_chain(with_rest=not self._dragging)
         if self._dragging:
@@ -253,7 +266,7 @@ class Session(QObject):
                 self._remember(report.value)
             elif report.name == "proof":
                 self._record(report.value)
-            elif report.name == "facts":
+            if report.name == "rounded":
                 self._look()
 
     def _fail(self, name: str, error: CombeError) -> None:
@@ -278,27 +291,37 @@ class Session(QObject):
 
     # -- what is looked at -----------------------------------------------------------------------------------
 
-    def want(self, view: str, signal: str = "") -> None:
-        """Work out what a view needs, now and after every change: ``noise``, ``widths`` or nothing."""
-        if signal and signal != self.signal:
-            self.signal = signal
-            self._show(self.results.outdated("heard"))
-        self._wanted = view if view in ("noise", "widths") else ""
+    def want(self, name: str) -> None:
+        """Work out the result a page needs, now and after every change, for as long as the page is open; or none."""
+        self._wanted = name
         self._look()
 
+    def listen(self, signal: str) -> None:
+        """Another test signal for the noise."""
+        if signal != self.signal:
+            self.signal = signal
+            self._show(self.results.outdated("heard"))
+            self._look()
+
     def _look(self) -> None:
-        results, project = self.results, self.project
+        results, project, name = self.results, self.project, self._wanted
         ideal, rounded = results.ideal, results.rounded
-        if self._dragging or ideal is None or rounded is None or ideal.is_draft or "rounded" not in results.fresh:
+        if self._dragging or ideal is None or rounded is None or "rounded" not in results.fresh:
             return
-        name = {"noise": "heard", "widths": "chart"}.get(self._wanted, "")
         if name and (name in results.fresh or name in results.pending):
             return
-        if name == "heard":
-            realization, signal = rounded.realization, self.signal
-            self._submit("look", ("heard",), lambda _: listened(realization, project.requirement, signal))
-        elif name == "chart":
-            self._submit("look", ("chart",), lambda is_stopped: charted(ideal.design, project, is_stopped))
+        signal = self.signal
+        jobs: dict[str, Job] = {
+            "heard": lambda _: listened(rounded, project, signal),
+            "chart": lambda is_stopped: charted(ideal, project, is_stopped),
+            "drawing": lambda _: drawn(rounded, project),
+            "table": lambda _: tabled(rounded, project),
+        }
+        package = results.package
+        if package is not None and "package" in results.fresh:
+            jobs["colored"] = lambda _: tinted(package)
+        if name in jobs:
+            self._submit("look", (name,), jobs[name])
         else:
             self._halt("look")
 
@@ -340,3 +363,4 @@ class Session(QObject):
             if record is not None:
                 known = Proof(record.language, record.checksum, record.tool, record.samples, 0, None, "", record.lines)
         self._show(self.results.with_result("package", package).with_result("proof", known), "package")
+        self._look()

@@ -10,8 +10,6 @@ from combe.ledger import Line, worst_line
 from combe.proof.c import Proof
 from combe.requirement.quantities import level_text, rate_text
 
-TITLES = {"c": "C", "c++": "C++", "verilog": "Verilog", "vhdl": "VHDL"}
-
 
 def states(session: Session) -> dict[str, StepState]:
     """The five states."""
@@ -101,8 +99,8 @@ def _code(session: Session) -> StepState:
             if "package" in session.results.troubles
             else StepState("unknown")
         )
-    first = session.results.package.files[1 if session.results.package.language == "c" else 0].name
-    name = f"{TITLES[session.results.package.language]}, {first}"
+    package = session.results.package
+    name = f"{package.written_in.title}, {package.main.name}"
     proof = session.results.proof
     if "proof" in session.results.pending:
         return StepState("unknown", f"{name}\nbuilding and running…")

@@ -12,8 +12,10 @@ from combe.app.actions import Actions
 from combe.app.collector import Collector
 from combe.app.dialogs import Dialogs
 from combe.app.gestures import Gestures
-from combe.app.plots.magnitude import Curve
-from combe.app.plots.panel import PlotPanel
+from combe.app.pages.page import Page, Scene
+from combe.app.pages.panel import PlotPanel
+from combe.app.pages.register import BY_NAME, Entry
+from combe.app.plots.curve import Curve
 from combe.app.session import Session
 from combe.app.settings import Settings
 from combe.app.states import states
@@ -30,14 +32,12 @@ from combe.app.widgets.parts import Panel, verdict_of
 from combe.app.widgets.rounded_panel import RoundedPanel
 from combe.app.widgets.start_panel import StartPanel
 from combe.arithmetic.facts import Fact
-from combe.delivery.hdl.choices import USUAL_CLOCK_HZ
 from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger import Line
 from combe.project import edits
-from combe.project.chain import STEPS, hardware_of
-from combe.project.document import Pin, Project
-from combe.project.edits import Edit
+from combe.project.chain import STEPS
+from combe.project.document import Project
 from combe.proof.c import Proof
 
 _closed: list[tuple[QMainWindow, Session]] = []
@@ -57,7 +57,9 @@ class MainWindow(QMainWindow, Gestures):
         self.session = session
         self.settings = settings or Settings()
         self.step = "ideal"
-        self._pins: tuple[Pin, ...] = ()
+        self._lines: tuple[Line, ...] = ()
+        self._close: frozenset[int] = frozenset()
+        self._dots: tuple[Line, ...] = ()
         self.collector = Collector(self)
         self.dialogs = Dialogs(self)
         self._later = QTimer(self)
@@ -70,6 +72,7 @@ class MainWindow(QMainWindow, Gestures):
         self.actions_table = Actions(self)
         self._connect()
         self.resize(QSize(1280, 800))
+        self.plots.open_tab("magnitude")
         self.open_step("ideal")
         self._show_project(session.project)
         self.plots.magnitude.main.setFocus()
@@ -138,9 +141,7 @@ class MainWindow(QMainWindow, Gestures):
             "widths": lambda: self.rounded.show_rows(session.results.widths),
             "facts": lambda: self.arithmetic.show_told(session.results.facts),
             "rounding_facts": lambda: self.rounded.show_told(session.results.rounding_facts),
-            "heard": self._show_looked_at, "chart": self._show_looked_at,
-            "package": self._show_code, "proof": self._show_code, "budget": self._show_code, "waves": self._show_code,
-            "compared": self._show_code, "synthesized": self._show_code,
+            "package": self._show_code, "proof": self._show_code,
         }  # fmt: skip
         session.troubled.connect(self._on_trouble)
         session.file_changed.connect(self._show_title)
@@ -148,15 +149,12 @@ class MainWindow(QMainWindow, Gestures):
         self.chain.opened.connect(self.open_step)
         self.brief.asked.connect(lambda asked, what: session.edit(edits.ask(asked, what)))
         self.brief.band_picked.connect(self._on_band_picked)
-        self.plots.edge_moved.connect(self._on_edge)
-        self.plots.level_moved.connect(self._on_level)
-        self.plots.released.connect(session.end_gesture)
-        self.plots.roots_edited.connect(lambda *found: session.edit(edits.take_roots(*found)))
-        self.plots.told.connect(self.tell)
-        self.plots.tab_opened.connect(session.want)
-        self.plots.noise.signal_picked.connect(lambda name: session.want("noise", name))
-        self.plots.widths.taken.connect(self._on_width_point)
-        self.plots.typing_wanted.connect(self._on_typing_wanted)
+        for panel in (self.plots, self.code_view):
+            panel.page_made.connect(self._take_in)
+        for page in self.plots.pages.values():
+            self._take_in(page)
+        self.plots.tab_opened.connect(lambda _: self._want())
+        self.code_view.page_opened.connect(lambda _: self._want())
         self.start_panel.shape_picked.connect(self._on_shape)
         self.start_panel.other_wanted.connect(self._on_other_start)
         self.contenders.picked.connect(lambda choice: session.edit(edits.choose_design(choice)))
@@ -168,19 +166,38 @@ class MainWindow(QMainWindow, Gestures):
         self.rounded.remedy_wanted.connect(self.take_remedy)
         self.rounded.chart_wanted.connect(lambda: self.plots.open_tab("widths"))
         self.code.edited.connect(session.edit)
-        view = self.code_view
-        view.table.changed.connect(lambda recipe: session.edit(edits.write_table(recipe)))
-        view.budget.changed.connect(self._on_processor)
-        view.budget.wanted.connect(session.count)
-        for page in (view.path, view.cost):
-            page.picked.connect(
-                lambda name: session.edit(edits.choose_hardware("architecture", name, "the architecture"))
-            )
-        view.cost.wanted.connect(session.synthesize)
-        view.page_opened.connect(lambda _: self._show_code())
         self.code.export_wanted.connect(self.dialogs.export)
         self.code.proof_wanted.connect(session.prove)
         self.ledger.line_picked.connect(self._on_line)
+
+    def _take_in(self, page: Page) -> None:
+        """A page was made: what its hand does goes where it belongs."""
+        page.edited.connect(self.session.edit)
+        page.dragged.connect(self.drag)
+        page.released.connect(self.session.end_gesture)
+        page.told.connect(self.tell)
+        page.asked.connect(self._on_asked)
+
+    def _on_asked(self, what: str, detail: object) -> None:
+        """Something a page can't do itself."""
+        if what == "count":
+            self.session.count()
+        elif what == "synthesize":
+            self.session.synthesize()
+        elif what == "listen":
+            self.session.listen(str(detail))
+        elif what == "type" and isinstance(detail, tuple):
+            self._on_typing_wanted(*detail)
+
+    @property
+    def entry(self) -> Entry | None:
+        """The page that is looked at; None for a file of the code step."""
+        name = self.code_view.open_name if self.step == "code" else self.plots.tab
+        return BY_NAME.get(name)
+
+    def _want(self) -> None:
+        entry = self.entry
+        self.session.want(entry.wants if entry is not None else "colored")
 
     # -- steps and views -------------------------------------------------------------------------------------
 
@@ -193,6 +210,7 @@ class MainWindow(QMainWindow, Gestures):
         self.side.setVisible(name != "code")
         self.side.setCurrentIndex(min(STEPS.index(name), self.side.count() - 1))
         self.middle.setCurrentIndex(1 if name == "code" else 0)
+        self._want()
         self._show_curves()
         self._show_lines()
 
@@ -210,7 +228,6 @@ class MainWindow(QMainWindow, Gestures):
         self.settings.theme = theme
         for part in (self.plots, self.brief, self.start_panel, self.code, self.code_view):
             part.dress()
-        self._show_curves()
         self._show_lines()
         self.update()
 
@@ -231,7 +248,6 @@ class MainWindow(QMainWindow, Gestures):
     def _show_project(self, project: Project) -> None:
         counted = self.settings.counted
         self.brief.show_requirement(project.requirement, counted)
-        self.plots.show_requirement(project.requirement, counted)
         self.rounded.show_bits(project.arithmetic.coefficient_bits)
         source = self.session.results.ideal.design.filter if self.session.results.ideal is not None else None
         self.rounded.show_better(project.arithmetic.better, isinstance(source, Fir) and source.symmetry != 0)
@@ -239,14 +255,10 @@ class MainWindow(QMainWindow, Gestures):
         self.code.show_name(project.code_name)
         self.code.show_choices(project.code)
         self.code.show_hardware(project.hardware)
-        self.code_view.budget.show_processor(project.processor)
-        self._show_table()
         self._show_contenders()
         if not self.session.is_dragging:
             self._show_states()
-        if project.pins != self._pins:
-            self._pins = project.pins
-            self._show_curves()
+        self._show_curves()
         self._show_title()
         self.actions_table.refresh()
 
@@ -259,7 +271,9 @@ class MainWindow(QMainWindow, Gestures):
     def _on_step(self, name: str) -> None:
         """A result is another: what shows it shows it."""
         results = self.session.results
-        if name == "rounded" or (name == "ideal" and not self.session.is_dragging):
+        entry = self.entry
+        is_shown = name in entry.shows if entry is not None else name in ("package", "colored")
+        if is_shown and not (name == "ideal" and self.session.is_dragging):
             self._show_curves()
         if name == "rounded":
             self._paint_anyway.stop()
@@ -270,16 +284,18 @@ class MainWindow(QMainWindow, Gestures):
         show = self._shows.get(name)
         if show is not None:
             show()
-        if name == "proof" and results.proof is not None and "proof" in self.session.results.fresh:
+        if name == "proof" and results.proof is not None and "proof" in results.fresh:
             self.tell(results.proof.sentence())
         self._show_title()
 
     def _on_work(self, name: str) -> None:
         """Work on a result began, came further or ended."""
-        if name in ("proof", "budget", "synthesized"):
+        entry = self.entry
+        if entry is not None and name in entry.shows and name not in ("ideal", "rounded"):
+            self._show_curves()
+        if name == "proof":
             self._show_code()
-            self._show_states()
-        elif name == "ideal":
+        if name in ("proof", "ideal"):
             self._show_states()
 
     def _show_ideal(self) -> None:
@@ -296,7 +312,6 @@ class MainWindow(QMainWindow, Gestures):
         if rounded is not None:
             self.arithmetic.show_kind(rounded.realization.is_recursive)
             self.code.show_kind(rounded.realization.is_recursive)
-        self._show_table()
 
     def _show_figures(self) -> None:
         """Everything written in words and figures: while an edge is dragged, not at every step of the hand."""
@@ -318,21 +333,12 @@ class MainWindow(QMainWindow, Gestures):
             self.rounded.show_told([Fact("muted", "", fact.remedy) for fact in told_of(error) if fact.remedy])
         if name == "package":
             self.code.show_package(self.session.results.package, sentence)
-            self.code_view.show_package(self.session.results.package, sentence)
-        if name in ("budget", "synthesized"):
-            self._show_code()
+        entry = self.entry
+        if entry is None or name in entry.shows:
+            self._show_curves()
         if sentence:
             self.tell(sentence)
         self._show_states()
-
-    def _show_looked_at(self) -> None:
-        """What the tabs of noise and widths show."""
-        session = self.session
-        self.plots.noise.show_heard(session.results.heard)
-        self.plots.widths.show_chart(
-            session.results.chart, session.project.arithmetic, "chart" in session.results.fresh
-        )
-        self.plots.show_legend()
 
     def _show_states(self) -> None:
         for name, state in states(self.session).items():
@@ -359,6 +365,14 @@ class MainWindow(QMainWindow, Gestures):
         return "taps" if ideal is None or ideal.design.kind == "fir" else "orders"
 
     def _show_curves(self) -> None:
+        """Everything the open page shows."""
+        scene = Scene(
+            self.session.project, self.session.results, tuple(self._curves()), self._lines, self._close, self._dots,
+            self.settings.counted,
+        )  # fmt: skip
+        (self.code_view if self.step == "code" else self.plots).show_scene(scene)
+
+    def _curves(self) -> list[Curve]:
         session = self.session
         shown = [(index, pin) for index, pin in enumerate(session.project.pins) if pin.is_shown]
         # Dashes and smoothing cost most of a frame: with many pins thin plain lines keep the plot under the hand.
@@ -370,12 +384,10 @@ class MainWindow(QMainWindow, Gestures):
         if session.results.ideal is not None:
             own.append(Curve("ideal", session.results.ideal.design.filter, "river", 2.0))
         if session.results.rounded is not None:
-            own.append(Curve("rounded", session.results.rounded.realization.exact(), "ochre", 1.3))
+            own.append(Curve("rounded", session.results.rounded.exact, "ochre", 1.3))
         if self.step in ("brief", "ideal"):
             own.reverse()
-        rounded = session.results.rounded.realization if session.results.rounded is not None else None
-        self.plots.show_extra(rounded, session.project.design.method == "given")
-        self.plots.show_curves(curves + own)
+        return curves + own
 
     def _show_lines(self) -> None:
         session = self.session
@@ -388,10 +400,10 @@ class MainWindow(QMainWindow, Gestures):
             lines = session.results.measured
         asked = session.project.requirement
         lines = tuple(line for line in lines if line.band_index < len(asked.bands))
-        missed = {index for index, line in enumerate(lines) if verdict_of(line) == "close"}
-        self.plots.show_lines(
-            lines, missed if self.step != "ideal" else set(), lines if self.step == "arithmetic" else ()
-        )
+        close = {index for index, line in enumerate(lines) if verdict_of(line) == "close"}
+        self._lines, self._close = lines, frozenset(close if self.step != "ideal" else ())
+        self._dots = lines if self.step == "arithmetic" else ()
+        self._show_curves()
         if session.results.ideal is not None:
             self.brief.show_lines(session.results.ideal.lines)
 
@@ -412,50 +424,9 @@ class MainWindow(QMainWindow, Gestures):
     def _show_code(self) -> None:
         session = self.session
         self.code.show_package(session.results.package)
-        self.code_view.show_package(session.results.package, folder=session.project.export_folder)
         self.code.show_proof(
             session.results.proof, "proof" in session.results.pending, session.results.progress.get("proof", "")
         )
-        ideal = session.results.ideal.design.filter if session.results.ideal is not None else None
-        response = session.results.proof.response if isinstance(session.results.proof, Proof) else None
-        requirement = session.project.requirement
-        self.code_view.measured.show_requirement(requirement, self.settings.counted)
-        self.code_view.measured.show_heard(response, ideal, requirement)
-        found = session.results.budget
-        self.code_view.budget.show_budget(
-            found.rows, "budget" in session.results.pending, self._trouble_of("budget") or found.sentence
-        )
-
-        self._show_circuit()
-
-    def _show_circuit(self) -> None:
-        session, view = self.session, self.code_view
-        if not session.project.code.is_hdl or session.results.rounded is None:
-            return
-        choices, requirement = hardware_of(session.project), session.project.requirement
-        view.path.show_circuit(session.results.rounded.realization, choices)
-        clock = choices.clock_hz or USUAL_CLOCK_HZ
-        view.cost.show_rows(
-            session.results.compared, requirement.sample_rate_hz, clock, session.results.synthesized,
-            "synthesized" in session.results.pending,
-        )  # fmt: skip
-        view.waves.show_waves(session.results.waves.waves, session.results.waves.sentence)
-
-    def _trouble_of(self, name: str) -> str:
-        error = self.session.results.troubles.get(name)
-        return error.sentence() if error is not None else ""
-
-    def _show_table(self) -> None:
-        rounded, project = self.session.results.rounded, self.session.project
-        if rounded is not None:
-            self.code_view.table.show_recipe(project.recipe, rounded.realization, project.code_name)
-
-    def _on_processor(self, edit: Edit) -> None:
-        session = self.session
-        was_counted = bool(session.results.budget.rows)
-        session.edit(edit)
-        if was_counted:
-            session.count()
 
     # -- files and the end -----------------------------------------------------------------------------------
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
 from combe.arithmetic.network import Network, check_network
@@ -50,7 +51,7 @@ class Requantize:
 Stage = TapSum | Section | Network | Requantize
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Realization:
     """Input format, stages in order, output format.
 
@@ -86,6 +87,10 @@ class Realization:
 
     def exact(self) -> Filter:
         """The filter its integer coefficients stand for, roundings between stages left out."""
+        return self._exact
+
+    @cached_property
+    def _exact(self) -> Filter:
         from combe.arithmetic.exact import exact_filter
 
         return exact_filter(self.stages, self.formats())

@@ -8,20 +8,17 @@ from math import degrees, log10
 from typing import Annotated, Any
 
 import typer
+from click.core import ParameterSource
 
 from combe.arithmetic.reading import RealizationFile, read_realization
 from combe.arithmetic.realize import rounded_lines
 from combe.arithmetic.stages import Realization
 from combe.cli.output import hertz, print_json, say
-from combe.delivery import checked_name, identifier_from
-from combe.delivery.c import c_package
 from combe.delivery.code_choices import HISTORIES, NUMBERS, CodeChoices
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
 from combe.delivery.hdl.page import several
-from combe.delivery.hdl.words import hdl_identifier
-from combe.delivery.hdl.writer import LANGUAGES as HDL_LANGUAGES
-from combe.delivery.hdl.writer import hdl_package
+from combe.delivery.languages import NAMES, Order, check_options, language_named
 from combe.delivery.package import Package
 from combe.errors import CombeError, FormatError
 from combe.ledger import Line
@@ -31,12 +28,21 @@ from combe.proof.hdl import prove_hdl
 from combe.proof.synthesis import DEVICES, synthesized
 from combe.signals.sweep import gain_at
 
-LANGUAGES = ("c", "c++", *HDL_LANGUAGES)
+OPTIONS = {
+    "target": "--target", "number": "--number", "history": "--history", "unroll": "--unroll",
+    "intrinsics": "--intrinsics", "reloadable": "--reloadable", "guard": "--denormal-guard", "converter_in": "--converter-in",
+    "converter_out": "--converter-out", "file_name": "--file-name", "type_name": "--type-name",
+    "architecture": "--architecture", "clock": "--clock", "multipliers": "--multipliers", "pipeline": "--pipeline",
+    "axi_stream": "--axi-stream", "synthesize": "--synthesize",
+}  # fmt: skip
+"""What may belong to some languages only, by the name of its parameter."""
+KEYS = {"clock": "clock_hz"}
 
 
 def run(
+    context: typer.Context,
     realization: Annotated[str, typer.Argument(metavar="REALIZATION.json", help="The realization file.")],
-    language: Annotated[str, typer.Option(help=", ".join(LANGUAGES))],
+    language: Annotated[str, typer.Option(help=", ".join(NAMES))],
     to: Annotated[str, typer.Option(metavar="DIR", help="The folder the files go into.")],
     name: Annotated[str, typer.Option(metavar="ID", help="The name code is given.")] = "",
     prove: Annotated[bool, typer.Option("--prove", help="Build and run it, compare every sample.")] = False,
@@ -74,41 +80,43 @@ def run(
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Write generated code, and prove it on real tools."""
-    if language not in LANGUAGES:
-        raise FormatError(
-            f'"{language}" is not a language Combe writes', "--language", f"known are {', '.join(LANGUAGES)}"
-        )
+    written_in = language_named(language, "--language")
+    given = {
+        KEYS.get(name, name): option for name, option in OPTIONS.items()
+        if context.get_parameter_source(name) is ParameterSource.COMMANDLINE
+    }  # fmt: skip
+    check_options(written_in, given)
     for core in target or []:
         if core not in (*TARGETS, RISCV):
             raise FormatError(
                 f'"{core}" is not a processor Combe builds for', "--target", f"known are {', '.join((*TARGETS, RISCV))}"
             )
     found = read_realization(realization)
-    identifier = checked_name(name) if name else identifier_from(found.realization.name)
-    if not name and language in HDL_LANGUAGES:
-        identifier = hdl_identifier(identifier)
+    identifier = written_in.checked_name(name, found.realization.name)
     asked = found.design.requirement if found.design else None
     lines = rounded_lines(found.realization, asked) if asked else ()
     made = found.design.told() if found.design else ""
     try:
-        if language in HDL_LANGUAGES:
-            if target or number != "integer" or history != "blocks" or unroll or guard or file_name or type_name:
-                raise FormatError("that choice is about processors", "--language", "leave it out for circuits")
-            hardware = HardwareChoices(
-                architecture, hertz(clock, "--clock") if clock else (asked.clock_hz or 0.0) if asked else 0.0, multipliers,
-                pipeline, reloadable, axi_stream, converter_in, converter_out,
-            )  # fmt: skip
-            package = hdl_package(found.realization, language, identifier, asked, lines, hardware, made)
-        else:
-            if architecture or clock or multipliers or axi_stream or synthesize:
-                raise FormatError("that choice is about circuits", "--language", "leave it out for C")
-            choices = CodeChoices(
-                language, number, history, unroll, intrinsics, reloadable, guard, converter_in, converter_out, file_name,
-                type_name,
-            )  # fmt: skip
-            if target and (choices.is_float or language != "c"):
-                raise FormatError("integer C is what runs on an emulated processor", "--target", "leave it out")
-            package = c_package(found.realization, identifier, asked, lines, choices, made)
+        code = CodeChoices(
+            language,
+            number,
+            history,
+            unroll,
+            intrinsics,
+            reloadable,
+            guard,
+            converter_in,
+            converter_out,
+            file_name,
+            type_name,
+        )
+        clock_hz = hertz(clock, "--clock") if clock else (asked.clock_hz or 0.0) if asked else 0.0
+        circuit = HardwareChoices(
+            architecture, clock_hz, multipliers, pipeline, reloadable, axi_stream, converter_in, converter_out
+        )
+        if target and code.is_float:
+            raise FormatError("integer C is what runs on an emulated processor", "--target", "leave it out")
+        package = written_in.write(Order(found.realization, identifier, code, circuit, asked, lines, made))
     except CombeError as error:
         raise error.at(realization) from None
     at_frequency = _at_frequency(found.realization, phase_at) if phase_at else {}
@@ -169,8 +177,8 @@ def _proved(
 ) -> _Proofs:  # fmt: skip
     """Everything that was asked to be proved or measured, put into the document."""
     proofs, made = _Proofs(), found.realization
-    if package.hardware is not None:
-        built = build_circuit(made, package.name, package.hardware)
+    if package.circuit is not None:
+        built = build_circuit(made, package.name, package.circuit)
         document["circuit"] = {
             "architecture": built.architecture, "latency_clocks": built.latency, "clocks_per_sample": built.clocks,
             "multipliers": built.count.multipliers, "adders": built.count.adders, "register_bits": built.count.registers,
@@ -180,7 +188,7 @@ def _proved(
             f"{built.architecture}: latency {built.latency} clocks, {built.clocks} clocks a sample, "
             f"{several(built.count.multipliers, 'multiplier')}, {several(built.count.adders, 'adder')}, {built.count.registers} register bits"
         )
-    if prove and package.hardware is not None:
+    if prove and package.circuit is not None:
         proof = prove_hdl(package, made, found.design.filter if found.design else made.exact(), report=say)
         document["proof"] = proof.document()
         proofs.add(proof.holds, proof.sentence())

@@ -12,7 +12,7 @@ from combe.arithmetic.certified import certified_lines
 from combe.arithmetic.reading import realization_document
 from combe.arithmetic.simulate import ideal_run, simulate
 from combe.cli.output import print_json, print_lines, say
-from combe.delivery.hdl.writer import LANGUAGES
+from combe.delivery.languages import LANGUAGES
 from combe.delivery.package import Package
 from combe.delivery.report import html_text, report_of
 from combe.design.file import design_document
@@ -124,7 +124,7 @@ def _make(project: Project, folder: Path) -> _Made:
 def _circuits(project: Project, ideal: Ideal, rounded: Rounded, folder: Path) -> tuple[list[Path], list[HdlProof]]:
     """The same stages as Verilog and VHDL, simulated by whichever simulators are there."""
     written, proofs = [], []
-    for language in LANGUAGES:
+    for language in (each.name for each in LANGUAGES if each.is_circuit):
         say(language)
         own = replace(project, code=replace(project.code, language=language))
         package = package_of(own, rounded, ideal)

@@ -21,13 +21,13 @@ def run(
     list: Annotated[bool, typer.Option("--list", help="Name every view, one a line.")] = False,
 ) -> int:
     """Draw one of the application's views, off screen."""
-    from combe.app.views import VIEWS
+    from combe.app.pages.register import NAMES
 
     if list:
-        print("\n".join(VIEWS))
+        print("\n".join(NAMES))
         return 0
-    if view not in VIEWS:
-        raise FileError(f'"{view}" is not a view', "VIEW", f"known are {', '.join(VIEWS)}")
+    if view not in NAMES:
+        raise FileError(f'"{view}" is not a view', "VIEW", f"known are {', '.join(NAMES)}")
     if not to:
         raise FileError("there is nowhere to put the picture", "--to", "give a file name that ends in .png")
     if not to.lower().endswith(".png"):

@@ -6,10 +6,9 @@ import re
 from dataclasses import dataclass
 
 from combe.arithmetic.formats import Format, narrowest_signed
+from combe.delivery.languages import NAMES, Language, language_named
 from combe.errors import FormatError
 
-LANGUAGES = ("c", "c++", "verilog", "vhdl")
-HDL = ("verilog", "vhdl")
 NUMBERS = ("integer", "single", "double")
 HISTORIES = ("blocks", "double", "circular")
 UNROLLS = (0, 4, 8, 16, 32)
@@ -64,9 +63,9 @@ class CodeChoices:
     type_name: str = ""
 
     @property
-    def is_hdl(self) -> bool:
-        """Whether it describes a circuit."""
-        return self.language in HDL
+    def written_in(self) -> Language:
+        """The language, with what belongs to it."""
+        return language_named(self.language)
 
     @property
     def is_float(self) -> bool:
@@ -77,7 +76,7 @@ class CodeChoices:
 def check_code_choices(choices: CodeChoices) -> None:
     """Raise ``FormatError`` at the first choice that isn't known or doesn't go with another."""
     for key, value, known in (
-        ("language", choices.language, LANGUAGES), ("number", choices.number, NUMBERS),
+        ("language", choices.language, NAMES), ("number", choices.number, NUMBERS),
         ("history", choices.history, HISTORIES), ("unroll", choices.unroll, UNROLLS),
     ):  # fmt: skip
         if value not in known:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.languages import Language, language_named
 from combe.errors import FormatError
 from combe.files import make_folder, write_text
 
@@ -104,8 +105,8 @@ class Package:
     language: str
     name: str
     files: tuple[SourceFile, ...]
-    choices: CodeChoices = CodeChoices()
-    hardware: HardwareChoices | None = None
+    choices: CodeChoices | HardwareChoices = CodeChoices()
+    """Of the kind its language listens to."""
 
     @property
     def checksum(self) -> str:
@@ -116,14 +117,34 @@ class Package:
         return digest.hexdigest()[:16]
 
     @property
+    def code(self) -> CodeChoices:
+        """Choices about a processor's code; the usual ones for a circuit."""
+        return self.choices if isinstance(self.choices, CodeChoices) else CodeChoices(self.language)
+
+    @property
+    def circuit(self) -> HardwareChoices | None:
+        """Choices about a circuit; nothing for a processor's code."""
+        return self.choices if isinstance(self.choices, HardwareChoices) else None
+
+    @property
+    def written_in(self) -> Language:
+        """Its language, with what belongs to it."""
+        return language_named(self.language)
+
+    @property
+    def main(self) -> SourceFile:
+        """The file one would open first."""
+        return next(file for file in self.files if file.name.endswith(self.written_in.main))
+
+    @property
     def file(self) -> str:
         """What the files are called."""
-        return self.choices.file_name or self.name
+        return self.code.file_name or self.name
 
     @property
     def types(self) -> dict[str, str]:
         """The names of its types."""
-        kind = self.choices.type_name or self.name
+        kind = self.code.type_name or self.name
         return {"input": f"{kind}_in_t", "output": f"{kind}_out_t", "state": f"{kind}_state_t", "cls": kind}
 
     def text(self, ending: str) -> str:

@@ -7,14 +7,14 @@ from dataclasses import dataclass, replace
 from combe.arithmetic.realize import realize, rounded_lines
 from combe.arithmetic.simulate import simulate
 from combe.arithmetic.stages import Realization
-from combe.delivery.c import c_package
 from combe.delivery.hdl.choices import HardwareChoices
-from combe.delivery.hdl.writer import hdl_package
+from combe.delivery.languages import Order
 from combe.delivery.package import Package
 from combe.design.asking import Task
 from combe.design.costs import lines_of_design
 from combe.design.designed import Design
 from combe.design.methods import Stop, design_task
+from combe.filters import Filter
 from combe.ledger import Line
 from combe.project.document import Project
 from combe.signals.sweep import measured_lines, sweep_for
@@ -37,6 +37,11 @@ class Rounded:
 
     realization: Realization
     lines: tuple[Line, ...]
+
+    @property
+    def exact(self) -> Filter:
+        """The filter its integer coefficients stand for."""
+        return self.realization.exact()
 
 
 def ideal_of(
@@ -65,13 +70,11 @@ def arithmetic_lines(rounded: Rounded) -> tuple[Line, ...]:
 
 def package_of(project: Project, rounded: Rounded, ideal: Ideal) -> Package:
     """The generated code of a project."""
-    made = ideal.design.told()
-    if project.code.is_hdl:
-        return hdl_package(
-            rounded.realization, project.code.language, project.code_name, project.requirement, rounded.lines,
-            hardware_of(project), made,
-        )  # fmt: skip
-    return c_package(rounded.realization, project.code_name, project.requirement, rounded.lines, project.code, made)
+    order = Order(
+        rounded.realization, project.code_name, project.code, hardware_of(project), project.requirement, rounded.lines,
+        ideal.design.told(),
+    )  # fmt: skip
+    return project.code.written_in.write(order)
 
 
 def hardware_of(project: Project) -> HardwareChoices:

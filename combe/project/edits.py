@@ -262,7 +262,7 @@ def name_code(name: str) -> Edit:
 def with_code(choices: CodeChoices, key: str, value: object) -> CodeChoices:
     """One choice about code replaced, and those that no longer go with it let go. Raises where it can't be."""
     made = replace(choices, **{key: value})  # type: ignore[arg-type]
-    if made.is_hdl:
+    if made.written_in.is_circuit:
         made = replace(made, number="integer", history="blocks", unroll=0, guard=False)
     if made.is_float:
         made = replace(made, converter_in="", converter_out="")
@@ -299,6 +299,11 @@ def choose_hardware(key: str, value: object, what: str) -> Edit:
     return Edit(
         f"choose {what}", lambda project: replace(project, hardware=with_hardware(project.hardware, key, value))
     )
+
+
+def choose_architecture(name: str) -> Edit:
+    """How a circuit is built."""
+    return choose_hardware("architecture", name, "the architecture")
 
 
 def choose_language(language: str) -> Edit:

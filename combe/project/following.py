@@ -14,13 +14,16 @@ from combe.arithmetic.choices import uncounted
 from combe.arithmetic.facts import facts
 from combe.arithmetic.movement import rounding_facts
 from combe.arithmetic.realize import FEWEST_BITS, realize, rounded_lines
-from combe.arithmetic.stages import Realization
 from combe.arithmetic.widths import WidthPoint, WidthRow, width_chart
+from combe.delivery.coloring import colored
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.compare import compared
+from combe.delivery.hdl.diagram import diagram_of
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
+from combe.delivery.recipes import table_text
+from combe.delivery.tables import integer_table
 from combe.design.contenders import Contender, contender_of, contenders
 from combe.design.designed import Design
 from combe.design.nearest import Relaxation, relaxations
@@ -29,13 +32,12 @@ from combe.errors import CombeError
 from combe.ledger import worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, hardware_of, ideal_of, package_of, rounded_of
 from combe.project.document import Project
-from combe.project.results import Counted, Excerpt, Failure, News, Progress, Results
+from combe.project.results import Counted, Drawing, Excerpt, Failure, News, Progress, Results
 from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.c import prove_c
 from combe.proof.hdl import prove_hdl
 from combe.proof.synthesis import Synthesized, synthesized
 from combe.proof.waves import excerpt
-from combe.requirement import Requirement
 from combe.signals.listening import listen
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
@@ -72,7 +74,7 @@ def chain(
         yield News("measured", arithmetic_lines(rounded))
     if "certified" in missing:
         yield News("certified", certified_lines(rounded.realization, project.requirement, rounded.lines))
-    if "compared" in missing and project.code.is_hdl:
+    if "compared" in missing and project.code.written_in.is_circuit:
         yield News("compared", tuple(compared(rounded.realization, hardware_of(project), project.requirement)))
     if "package" in missing:
         try:
@@ -158,15 +160,32 @@ def _same(left: Contender, right: Contender) -> bool:
     return (left.method, left.order, left.symmetry) == (right.method, right.order, right.symmetry)
 
 
-def listened(realization: Realization, requirement: Requirement, signal: str) -> Reports:
+def listened(rounded: Rounded, project: Project, signal: str) -> Reports:
     """The error of the bit-true run on a signal."""
-    yield News("heard", listen(realization, requirement, signal))
+    yield News("heard", listen(rounded.realization, project.requirement, signal))
 
 
-def charted(design: Design, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+def drawn(rounded: Rounded, project: Project) -> Reports:
+    """The data path of the architecture in force."""
+    built = build_circuit(rounded.realization, "filter_drawn", hardware_of(project))
+    yield News("drawing", Drawing(built, diagram_of(rounded.realization, built)))
+
+
+def tinted(package: Package) -> Reports:
+    """What the stretches of the generated text are."""
+    yield News("colored", {file.name: colored(file.text, file.name) for file in package.files})
+
+
+def tabled(rounded: Rounded, project: Project) -> Reports:
+    """The coefficients as text by the project's recipe."""
+    found, described, kind, _ = integer_table(rounded.realization)
+    yield News("table", table_text(found, project.recipe, project.code_name, described, kind))
+
+
+def charted(ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> Reports:
     """Margin and noise of every structure at every width."""
     points: list[WidthPoint] = []
-    for point in width_chart(design.filter, project.requirement, uncounted(project.arithmetic), is_stopped):
+    for point in width_chart(ideal.design.filter, project.requirement, uncounted(project.arithmetic), is_stopped):
         points.append(point)
         if len(points) % 8 == 0:
             yield News("chart", tuple(points), is_whole=False)
@@ -175,7 +194,7 @@ def charted(design: Design, project: Project, is_stopped: Callable[[], bool]) ->
 
 def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Reports:
     """The proof, its steps told while it runs."""
-    if package.hardware is not None:
+    if package.circuit is not None:
         ideal = rounded.realization.exact()
         yield from _with_steps(
             "proof", lambda told: prove_hdl(package, rounded.realization, ideal, report=told, is_stopped=is_stopped)
@@ -185,7 +204,7 @@ def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) ->
         except CombeError as error:
             yield News("waves", Excerpt((), error.sentence()))
         return
-    yield Progress("proof", f"proving {package.name} with {'g++' if package.language == 'c++' else 'gcc'}")
+    yield Progress("proof", f"proving {package.name} with {package.written_in.tools[0]}")
     yield from _with_steps(
         "proof",
         lambda told: prove_c(package, rounded.realization, rounded.lines, report=told, is_stopped=is_stopped),
@@ -194,7 +213,7 @@ def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) ->
 
 def excerpt_clocks(rounded: Rounded, package: Package) -> int:
     """Clocks of the excerpt: until the first outputs have come."""
-    built = build_circuit(rounded.realization, package.name, package.hardware or HardwareChoices())
+    built = build_circuit(rounded.realization, package.name, package.circuit or HardwareChoices())
     return min(max(EXCERPT_CLOCKS, built.latency + built.clocks + 4), MOST_EXCERPT)
 
 

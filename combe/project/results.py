@@ -12,7 +12,10 @@ from combe.project.chain import hardware_of
 if TYPE_CHECKING:
     from combe.arithmetic.facts import Fact
     from combe.arithmetic.widths import WidthPoint, WidthRow
+    from combe.delivery.coloring import Span
+    from combe.delivery.hdl.build import Built
     from combe.delivery.hdl.compare import Compared
+    from combe.delivery.hdl.diagram import Diagram
     from combe.delivery.package import Package
     from combe.design.contenders import Contender
     from combe.design.nearest import Relaxation
@@ -46,6 +49,14 @@ class Excerpt:
 
 
 @dataclass(frozen=True, slots=True)
+class Drawing:
+    """A circuit as it is built, and its data path."""
+
+    built: Built
+    diagram: Diagram
+
+
+@dataclass(frozen=True, slots=True)
 class Results:
     """Everything worked out so far for one filter, and how it stands.
 
@@ -72,6 +83,9 @@ class Results:
     widths: tuple[WidthRow, ...] = ()
     heard: Heard | None = None
     chart: tuple[WidthPoint, ...] = ()
+    drawing: Drawing | None = None
+    table: str = ""
+    colored: Mapping[str, tuple[tuple[Span, ...], ...]] = field(default_factory=dict)
     fresh: frozenset[str] = frozenset()
     stale: frozenset[str] = frozenset()
     pending: frozenset[str] = frozenset()
@@ -198,6 +212,7 @@ ASPECTS: dict[str, Callable[[Project], object]] = {
     "code name": lambda project: project.code_name,
     "code": lambda project: project.code,
     "circuit": hardware_of,
+    "recipe": lambda project: project.recipe,
     "processor": lambda project: project.processor,
 }
 """Parts of a project as results see them."""
@@ -223,6 +238,9 @@ DEPENDS: dict[str, Dependence] = {
     "widths": Dependence(("ideal", "other widths"), stays=True),
     "heard": Dependence(("rounded",), stays=True),
     "chart": Dependence(("ideal", "charted")),
+    "drawing": Dependence(("rounded", "circuit"), stays=True),
+    "colored": Dependence(("package",)),
+    "table": Dependence(("rounded", "recipe", "code name"), stays=True),
 }
 """Each result and what it depends on."""
 

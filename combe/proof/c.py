@@ -96,7 +96,7 @@ def prove_c(
     program that crashes, is a proof that doesn't hold, with the reason as its ``failure``.
     """
 
-    is_cpp, file = package.choices.language == "c++", package.file
+    is_cpp, file = package.code.language == "c++", package.file
     tool = "g++" if is_cpp else "gcc"
     try:
         compiler = find(tool)
@@ -124,14 +124,14 @@ def prove_c(
 def _streamed(package: Package, realization: Realization, lines: tuple[Line, ...], folder: Path, tool: str) -> Proof:
     """Set pieces, a tone for every limit and broadband noise through the program, all compared, then measured."""
     sweep, noise = sweep_for(realization, lines), broadband_for(realization)
-    pieces = vectors(realization, SAMPLES if not package.choices.is_float else FLOAT_SAMPLES, seed=7)
+    pieces = vectors(realization, SAMPLES if not package.code.is_float else FLOAT_SAMPLES, seed=7)
     samples = np.concatenate([pieces, sweep.samples, noise.samples])
-    judged = _judged_floats if package.choices.is_float else _judged_integers
+    judged = _judged_floats if package.code.is_float else _judged_integers
     found = judged(package, realization, samples, len(pieces), folder, tool)
     if isinstance(found, Proof):
         return found
     proof, heard = found
-    step = realization.output.step if not package.choices.is_float else 1.0
+    step = realization.output.step if not package.code.is_float else 1.0
     at = len(pieces) + len(sweep.samples)
     raw = heard[len(pieces) : at] / (realization.output.step / step)
     measured = measured_lines(sweep, realization, raw, lines)
@@ -158,14 +158,14 @@ def _judged_floats(
     package: Package, realization: Realization, samples: Integers, compared: int, folder: Path, tool: str
 ) -> Proof | tuple[Proof, NDArray[Any]]:
     """Only the set pieces are compared with the longer numbers; tones and noise are measured."""
-    kind = np.dtype(np.float32 if package.choices.number == "single" else np.float64)
+    kind = np.dtype(np.float32 if package.code.number == "single" else np.float64)
     stdout = run(
         [str(folder / "stream"), *BLOCK_LENGTHS], folder, (samples * realization.input.step).astype(kind).tobytes()
     )
     heard = np.frombuffer(stdout, dtype=kind).astype(np.float64)
     if len(heard) != len(samples):
         return _short(package, tool, len(heard), len(samples))
-    model = float_model(realization, samples[:compared] * realization.input.step, package.choices)
+    model = float_model(realization, samples[:compared] * realization.input.step, package.code)
     off = np.abs(heard[:compared] - model.outputs)
     wrong = np.flatnonzero(~(off <= model.tolerance))
     first = int(wrong[0]) if len(wrong) else None
@@ -195,5 +195,5 @@ def _environment() -> Environment:
 
 def _harness(package: Package) -> str:
     return _environment().get_template("harness.c.j2").render(
-        name=package.name, file=package.file, types=package.types, is_header_only=package.choices.language == "c++"
+        name=package.name, file=package.file, types=package.types, is_header_only=package.code.language == "c++"
     )  # fmt: skip

@@ -24,7 +24,6 @@ from combe.filters import Filter
 from combe.proof.tools import find, run, version
 
 SECONDS = 300
-SIMULATORS = {"verilog": ("iverilog", "verilator"), "vhdl": ("ghdl",)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,11 +112,11 @@ def prove_hdl(
 
     ``ideal`` is the unrounded filter: the error of the outputs against it on the same samples is reported.
     """
-    choices = package.hardware or HardwareChoices()
+    choices = package.circuit or HardwareChoices()
     built = build_circuit(realization, package.name, choices)
     played = hdl_vectors(realization, choices, built.clocks, package.language, 7)
     missing, done, lint = [], [], []
-    for tool in simulators or SIMULATORS[package.language]:
+    for tool in simulators or package.written_in.tools:
         try:
             find(tool)
         except ToolError as error:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
@@ -12,12 +11,12 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from combe.app.plots.axes import FrequencyAxis, Plot
+from combe.app.plots.curve import Curve
 from combe.app.plots.handle import Handle
 from combe.app.plots.mask import Mask
 from combe.app.plots.worst import WorstMark
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label
-from combe.filters import Filter
 from combe.ledger import Line
 from combe.requirement import Band, Requirement
 from combe.requirement.quantities import level_text
@@ -25,19 +24,6 @@ from combe.response.curves import magnitude_window, notable_points
 from combe.response.evaluate import frequency_response, gain_db
 
 POINTS_IN_WINDOW = 900
-
-
-@dataclass(frozen=True, slots=True)
-class Curve:
-    """A filter to be drawn."""
-
-    name: str
-    filter: Filter
-    role: str
-    width: float = 1.8
-    dashed: bool = False
-    is_pin: bool = False
-    is_smooth: bool = True
 
 
 class MagnitudePlot(QWidget):

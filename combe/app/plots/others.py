@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 
 from combe.app.plots.axes import Plot
-from combe.app.plots.magnitude import Curve
+from combe.app.plots.curve import Curve
 from combe.app.theme.palette import THEME
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, short
@@ -46,6 +48,12 @@ class SidePlot(Plot):
         self._items: list[pg.PlotDataItem] = []
         self.bands: list[pg.LinearRegionItem] = []
         self.pointed.connect(self._on_pointed)
+
+    def show_all(self, requirement: Requirement, curves: Sequence[Curve], counted: str = "hz") -> None:
+        """Another requirement, other filters; differences are taken to the first pin."""
+        self.reference = next((curve for curve in curves if curve.is_pin), None)
+        self.show_requirement(requirement, counted)
+        self.show_curves(list(curves))
 
     def show_requirement(self, requirement: Requirement, counted: str = "hz") -> None:
         """Take another sample rate, and shade the passbands."""

@@ -11,12 +11,12 @@ from combe.app.theme.marks import icon
 from combe.app.widgets.parts import Choice, Panel, Scroller, label, set_role
 from combe.delivery.code_choices import (
     HISTORIES,
-    LANGUAGES,
     NUMBERS,
     UNROLLS,
     CodeChoices,
 )
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
+from combe.delivery.languages import LANGUAGES, NAMES
 from combe.delivery.package import Package, checked_name
 from combe.errors import CombeError
 from combe.project.edits import choose_code, choose_hardware, name_code, with_code, with_converter, with_hardware
@@ -24,7 +24,7 @@ from combe.proof.c import Proof
 from combe.proof.hdl import HdlProof
 
 BOXES = (
-    ("language", "Language", LANGUAGES, "c++: one header with a small class"),
+    ("language", "Language", NAMES, "; ".join(each.remark for each in LANGUAGES if each.remark)),
     ("number", "Computes in", NUMBERS, "Floating point computes the same stages, unrounded, in real values"),
     (
         "history",
@@ -211,21 +211,18 @@ class CodePanel(Panel):
         self._show_rows()
 
     def _show_rows(self) -> None:
-        is_float, is_hdl = self.choices.is_float, self.choices.is_hdl
-        for key in ("history", "unroll"):
-            self.form.setRowVisible(self.boxes[key], not self.is_recursive and not is_hdl)
-        self.form.setRowVisible(self.boxes["number"], not is_hdl)
-        for key in ("converter_in", "converter_out"):
-            self.form.setRowVisible(self.texts[key], not is_float or is_hdl)
-        for key in ("file_name", "type_name"):
-            self.form.setRowVisible(self.texts[key], not is_hdl)
-        self.form.setRowVisible(self.switches["guard"], is_float and self.is_recursive and not is_hdl)
-        self.form.setRowVisible(self.switches["intrinsics"], not is_float and not is_hdl)
-        self.form.setRowVisible(self.architecture, is_hdl)
-        for key, field in self.hardware_fields.items():
-            is_semi = self.hardware.architecture == "semi-parallel"
-            self.form.setRowVisible(field, is_hdl and (key != "multipliers" or is_semi))
-        self.form.setRowVisible(self.axi, is_hdl)
+        """Only what the language listens to, and what matters beside the other choices."""
+        rows: dict[str, QWidget] = {
+            **{key: box for key, box in self.boxes.items() if key != "language"}, **self.texts, **self.switches,
+            **self.hardware_fields, "architecture": self.architecture, "axi_stream": self.axi,
+        }  # fmt: skip
+        is_float, is_semi = self.choices.is_float, self.hardware.architecture == "semi-parallel"
+        idle = {"history", "unroll"} if self.is_recursive else set()
+        idle |= {*CONVERTERS, "intrinsics"} if is_float else {"guard"}
+        idle |= set() if self.is_recursive else {"guard"}
+        idle |= set() if is_semi else {"multipliers"}
+        for key, row in rows.items():
+            self.form.setRowVisible(row, key in self.choices.written_in.choices and key not in idle)
 
     def _architecture_picked(self, _: int) -> None:
         word = self.architecture.currentText()

@@ -1,187 +1,195 @@
-"""The generated text, file by file, lightly coloured."""
+"""The generated text, file by file, in quiet colours; beside its tabs the pages of the register that belong to code."""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from difflib import unified_diff
 from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QSyntaxHighlighter, QTextCharFormat, QTextDocument
-from PyQt6.QtWidgets import (
-    QButtonGroup,
-    QCheckBox,
-    QHBoxLayout,
-    QPlainTextEdit,
-    QStackedWidget,
-    QToolButton,
-    QWidget,
-)
+from PyQt6.QtGui import QResizeEvent, QSyntaxHighlighter, QTextCharFormat, QTextDocument
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QPlainTextEdit, QStackedWidget, QToolButton, QWidget
 
-from combe.app.plots.budget import BudgetPage
-from combe.app.plots.circuit import CostPage, PathPage, WavesPage
-from combe.app.plots.measured import MeasuredPage
+from combe.app.pages.page import Page, Scene
+from combe.app.pages.register import BY_NAME, CODE, placed
 from combe.app.theme.palette import THEME, mono
+from combe.app.widgets.flow import Flow
 from combe.app.widgets.parts import Panel
-from combe.app.widgets.recipe_page import RecipePage
+from combe.delivery.coloring import Span
+from combe.delivery.languages import PROCESSORS
 from combe.delivery.package import Package
 
-OF_PROCESSORS, OF_CIRCUITS = ("Table", "Measured", "Budget"), ("Table", "Data path", "Cost", "Waves")
-KEYWORDS = r"\b(static|const|return|if|for|else|while|typedef|struct|void|size_t|extern|unsigned|long|char|u?int(8|16|32|64)_t|\w+_t)\b"
-
-HDL_WORDS = (
-    r"\b(module|endmodule|input|output|wire|reg|signed|unsigned|localparam|assign|always|posedge|begin|end|if|else|case|endcase|"
-    r"default|initial|entity|architecture|port|is|in|out|of|signal|constant|type|array|process|rising_edge|then|elsif|when|"
-    r"downto|std_logic|std_logic_vector|function|return|boolean|library|use|all)\b"
-)
+ROLES = {
+    "comment": "muted", "keyword": "river", "number": "ochre", "directive": "heather", "string": "moss", "+": "moss",
+    "-": "clay",
+}  # fmt: skip
+EMPTY = "The code appears here once a filter keeps its integers."
 
 
 class Colored(QSyntaxHighlighter):
-    """Comments quiet, words of the language strong, directives and numbers tinted; in a difference, lines by their mark."""
+    """Colours the lines it is told to, by stretches worked out elsewhere: a thousand lines at once would be felt."""
 
-    is_difference = False
-    is_circuit = False
+    def __init__(self, document: QTextDocument) -> None:
+        super().__init__(document)
+        self.lines: Sequence[Sequence[Span]] = ()
+        self.done: set[int] = set()
+
+    def take(self, lines: Sequence[Sequence[Span]]) -> None:
+        """Other stretches, none of them coloured yet."""
+        self.lines, self.done = lines, set()
 
     def highlightBlock(self, text: str | None) -> None:
-        """One line."""
-        text = text or ""
-        for pattern, role, bold in (
-            (HDL_WORDS if self.is_circuit else KEYWORDS, "river", False),
-            (r"\b(0x[0-9a-f]+|\d+)u?\b", "ochre", False),
-            (r"^\s*#\w+", "heather", False),
-        ):
-            shape = QTextCharFormat()
-            shape.setForeground(THEME.color(role))
-            if bold:
-                shape.setFontWeight(QFont.Weight.DemiBold)
-            for match in re.finditer(pattern, text):
-                self.setFormat(match.start(), match.end() - match.start(), shape)
-        self._comments(text)
-        for mark, role in (("+", "moss"), ("-", "clay")):
-            if text.startswith(mark) and self.is_difference:
-                shape = QTextCharFormat()
-                shape.setForeground(THEME.color(role))
-                self.setFormat(0, len(text), shape)
-
-    def _comments(self, text: str) -> None:
-        shape = QTextCharFormat()
-        shape.setForeground(THEME.color("muted"))
-        mark = re.search(r"//|--", text) if self.is_circuit else None
-        if mark:
-            self.setFormat(mark.start(), len(text) - mark.start(), shape)
+        """One line, if its turn has come."""
+        number = self.currentBlock().blockNumber()
+        if number not in self.done or number >= len(self.lines):
             return
-        start = 0 if self.previousBlockState() == 1 else text.find("/*")
-        self.setCurrentBlockState(0)
-        while start >= 0:
-            end = text.find("*/", start)
-            if end < 0:
-                self.setCurrentBlockState(1)
-                end = len(text)
-            else:
-                end += 2
-            self.setFormat(start, end - start, shape)
-            start = text.find("/*", end)
+        for start, length, kind in self.lines[number]:
+            shape = QTextCharFormat()
+            shape.setForeground(THEME.color(ROLES[kind]))
+            self.setFormat(start, length, shape)
+
+
+class CodeText(QPlainTextEdit):
+    """Text that is coloured where it is seen."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setReadOnly(True)
+        self.setFont(mono())
+        self.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        )
+        self.setAccessibleName("generated code")
+        self.colors = Colored(self.document() or QTextDocument())
+        bar = self.verticalScrollBar()
+        if bar is not None:
+            bar.valueChanged.connect(lambda _: self.color_seen())
+
+    def show_text(self, text: str, lines: Sequence[Sequence[Span]]) -> None:
+        """Other text, the place in it kept; or other colours for the same."""
+        if text != self.toPlainText():
+            bar = self.verticalScrollBar()
+            place = bar.value() if bar is not None else 0
+            self.colors.take(())
+            self.setPlainText(text)
+            if bar is not None:
+                bar.setValue(place)
+        if lines is not self.colors.lines:
+            self.colors.take(lines)
+            self.color_seen()
+
+    def color_seen(self) -> None:
+        """Colour the lines on screen that aren't yet."""
+        block = self.firstVisibleBlock()
+        view = self.viewport()
+        bottom = view.height() if view is not None else 0
+        while block.isValid() and self.blockBoundingGeometry(block).translated(self.contentOffset()).top() <= bottom:
+            number = block.blockNumber()
+            if number not in self.colors.done:
+                self.colors.done.add(number)
+                if number < len(self.colors.lines) and self.colors.lines[number]:
+                    self.colors.rehighlightBlock(block)
+            block = block.next()
+
+    def dress(self) -> None:
+        """The theme's colours, where they are seen."""
+        self.colors.done = set()
+        self.color_seen()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """More lines are seen."""
+        super().resizeEvent(event)
+        self.color_seen()
 
 
 class CodeView(Panel):
-    """Tabs for files, then for what belongs to them; the text below, or what changed since the last export."""
+    """Tabs for files, then for pages; the text below, or what changed since the last export."""
 
+    page_made = pyqtSignal(object)
     page_opened = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.scene: Scene | None = None
         self.package: Package | None = None
-        self.folder = ""
-        self.tabs = QHBoxLayout()
-        self.tabs.setSpacing(12)
         self.group = QButtonGroup(self)
         self.buttons: list[QToolButton] = []
         head = QWidget()
-        head.setLayout(self.tabs)
-        self.tabs.setContentsMargins(0, 0, 0, 0)
+        self.tabs = Flow(head, 2)
         self.column.addWidget(head)
         self.changes = QCheckBox("changes since the last export")
         self.changes.setToolTip("Lines that differ from the file in the folder exported to last")
-        self.changes.clicked.connect(lambda _: self._show(""))
+        self.changes.clicked.connect(lambda _: self._show())
         self.column.addWidget(self.changes)
-        self.text = QPlainTextEdit()
-        self.text.setReadOnly(True)
-        self.text.setFont(mono())
-        self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.text.setTextInteractionFlags(
-            Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
-        )
-        self.text.setAccessibleName("generated code")
-        self.colors = Colored(self.text.document() or QTextDocument())
-        self.table, self.measured, self.budget = RecipePage(), MeasuredPage(), BudgetPage()
-        self.path, self.cost, self.waves = PathPage(), CostPage(), WavesPage()
-        self.every: dict[str, QWidget] = {
-            "Table": self.table, "Measured": self.measured, "Budget": self.budget, "Data path": self.path,
-            "Cost": self.cost, "Waves": self.waves,
-        }  # fmt: skip
-        self.offered: tuple[str, ...] = OF_PROCESSORS
+        self.text = CodeText()
+        self.made: dict[str, Page] = {}
         self.stack = QStackedWidget()
         self.stack.addWidget(self.text)
-        for page in self.every.values():
-            self.stack.addWidget(page)
-        self.stack.setMinimumWidth(360)  # what a page would like must not widen the window
         self.column.addWidget(self.stack, 1)
-        self._current = 1
+        self._file = 1
         self._page = ""
-        self._names: list[str] = []
+        self._tabs: tuple[object, ...] = ()
 
     @property
-    def pages(self) -> dict[str, QWidget]:
-        """The pages that are offered."""
-        return {name: self.every[name] for name in self.offered}
+    def offered(self) -> list[str]:
+        """Names of the pages that go with the language."""
+        kind = self.package.written_in.kind if self.package is not None else PROCESSORS
+        return [entry.name for entry in placed(CODE) if entry.is_for(kind)]
 
     @property
-    def page(self) -> str:
+    def open_name(self) -> str:
         """The page that is open; empty for a file."""
         return self._page
 
+    def page(self, name: str) -> Page:
+        """A page by its name, made if it wasn't yet."""
+        if name not in self.made:
+            self.made[name] = BY_NAME[name].make()
+            self.stack.addWidget(self.made[name])
+            self.page_made.emit(self.made[name])
+        return self.made[name]
+
     def dress(self) -> None:
         """The theme's colours."""
-        self.colors.rehighlight()
-        for page in (self.measured, self.budget, self.path, self.cost, self.waves):
+        self.text.dress()
+        for page in self.made.values():
             page.dress()
 
-    def show_package(self, package: Package | None, trouble: str = "", folder: str = "") -> None:
-        """Other text, the same file staying open."""
-        self.package, self.folder = package, folder or self.folder
-        names = [file.name for file in package.files] if package else []
+    def show_scene(self, scene: Scene) -> None:
+        """Another scene, the same file or page staying open."""
+        self.scene, self.package = scene, scene.results.package
+        names = [file.name for file in self.package.files] if self.package else []
         offered = self.offered
-        if package is not None:
-            offered = OF_CIRCUITS if package.hardware is not None else OF_PROCESSORS
-        if names != self._names or offered != self.offered:
-            self._names, self.offered = names, offered
-            if self._page and self._page not in offered:
+        if (names, offered) != self._tabs:
+            self._tabs = names, offered
+            if self._page not in offered:
                 self._page = ""
-            self._make_tabs(names)
-        self._show(trouble)
+            self._make_tabs(names, offered)
+        self._show()
 
-    def _make_tabs(self, names: list[str]) -> None:
+    def _make_tabs(self, names: list[str], offered: list[str]) -> None:
         for button in self.buttons:
             self.group.removeButton(button)
             self.tabs.removeWidget(button)
+            button.hide()
+            button.setParent(None)
             button.deleteLater()
-        while self.tabs.count():
-            self.tabs.takeAt(0)
         self.buttons = []
-        self._current = min(self._current, max(len(names) - 1, 0))
+        self._file = min(self._file, max(len(names) - 1, 0))
         for index, name in enumerate(names):
-            self._add_tab(name, index == self._current and not self._page, partial(self.open_file, index))
-        self.tabs.addStretch(1)
-        for name in self.offered:
-            self._add_tab(name, name == self._page, partial(self.open_page, name))
+            self._add_tab(name, index == self._file and not self._page, partial(self.open_file, index))
+        for name in offered:
+            self._add_tab(BY_NAME[name].title, name == self._page, partial(self.open_page, name))
 
     def _add_tab(self, name: str, is_open: bool, opened: Callable[[], None]) -> None:
         button = QToolButton()
         button.setObjectName("tab")
         button.setCheckable(True)
-        button.setText(name)
+        button.setText(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, LONGEST_TAB))
+        button.setToolTip(name if button.text() != name else "")
+        button.setAccessibleName(name)
         button.setChecked(is_open)
         button.clicked.connect(lambda _: opened())
         self.group.addButton(button)
@@ -190,38 +198,55 @@ class CodeView(Panel):
 
     def open_file(self, index: int) -> None:
         """Show another file."""
-        self._current, self._page = index, ""
-        self._show("")
+        self._file, self._page = index, ""
         self.page_opened.emit("")
+        self._show()
 
     def open_page(self, name: str) -> None:
         """Show another page."""
         self._page = name
         for button in self.buttons:
-            if button.text() == name:
+            if button.accessibleName() == BY_NAME[name].title:
                 button.setChecked(True)
-        self._show("")
         self.page_opened.emit(name)
+        self._show()
 
-    def _show(self, trouble: str) -> None:
-        self.stack.setCurrentWidget(self.every.get(self._page, self.text))
-        self.changes.setVisible(not self._page and bool(self.folder) and self.package is not None)
-        if self.package is None:
-            self.text.setPlainText(trouble or "The code appears here once a filter keeps its integers.")
+    def copy(self) -> str:
+        """The open file or page."""
+        if self._page:
+            return self.page(self._page).copy()
+        self.text.selectAll()
+        self.text.copy()
+        return "the text is on the clipboard"
+
+    def _show(self) -> None:
+        scene = self.scene
+        if scene is None:
             return
-        file = self.package.files[min(self._current, len(self.package.files) - 1)]
-        text = file.text
-        self.colors.is_circuit = file.name.endswith((".v", ".vhd"))
-        self.colors.is_difference = False
+        folder = scene.project.export_folder
+        self.changes.setVisible(not self._page and bool(folder) and self.package is not None)
+        if self._page:
+            page = self.page(self._page)
+            self.stack.setCurrentWidget(page)
+            page.show_scene(scene)
+            return
+        self.stack.setCurrentWidget(self.text)
+        if self.package is None:
+            self.text.show_text(scene.trouble("package") or EMPTY, ())
+            return
+        file = self.package.files[min(self._file, len(self.package.files) - 1)]
         if self.changes.isVisibleTo(self) and self.changes.isChecked():
-            self.colors.is_difference = True
-            text = changed_lines(Path(self.folder) / file.name, file.text)
-        if text != self.text.toPlainText():
-            bar = self.text.verticalScrollBar()
-            place = bar.value() if bar is not None else 0
-            self.text.setPlainText(text)
-            if bar is not None:
-                bar.setValue(place)
+            text = changed_lines(Path(folder) / file.name, file.text)
+            self.text.show_text(text, [_marked(line) for line in text.split("\n")])
+        else:
+            self.text.show_text(file.text, scene.results.colored.get(file.name, ()))
+
+
+LONGEST_TAB = 200
+
+
+def _marked(line: str) -> tuple[Span, ...]:
+    return ((0, len(line), line[0]),) if line[:1] in ("+", "-") else ()
 
 
 def changed_lines(path: Path, text: str) -> str:

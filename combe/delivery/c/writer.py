@@ -1,4 +1,4 @@
-"""The C package of a realization."""
+"""The C package of a realization; in C++ one header."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from combe.delivery.c.model import float_model
 from combe.delivery.c.stages import Part, View, buffers, parts, views
 from combe.delivery.c.types import c_type, literal
 from combe.delivery.code_choices import CodeChoices, check_code_choices
+from combe.delivery.languages import Order
 from combe.delivery.package import Package, SourceFile, checked_name
 from combe.delivery.story import OWNERSHIP, story
 from combe.errors import FormatError
@@ -51,7 +52,7 @@ def c_package(
         If a name can't stand in C, a width is beyond its 64 bits, or choices don't go together.
     """
     check_code_choices(choices)
-    if choices.is_hdl:
+    if choices.written_in.is_circuit:
         raise FormatError(f"{choices.language} is not C", "language", "circuits have a writer of their own")
     for typed in (name, choices.file_name or name, choices.type_name or name):
         checked_name(typed)
@@ -71,6 +72,11 @@ def c_package(
         }  # fmt: skip
     files = [SourceFile(written, _render(template, shared)) for written, template in texts.items()]
     return Package(choices.language, name, tuple(files), choices)
+
+
+def written(order: Order) -> Package:
+    """The code an order asks for."""
+    return c_package(order.realization, order.name, order.requirement, order.lines, order.code, order.made)
 
 
 def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[str, Any]:

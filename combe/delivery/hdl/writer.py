@@ -16,12 +16,12 @@ from combe.delivery.hdl.vectors import Vectors, hdl_vectors
 from combe.delivery.hdl.verilog import verilog_text
 from combe.delivery.hdl.vhdl import vhdl_text
 from combe.delivery.hdl.words import checked_hdl_name
+from combe.delivery.languages import Order
 from combe.delivery.package import Package, SourceFile, checked_name
 from combe.delivery.story import OWNERSHIP, story
 from combe.ledger import Line
 from combe.requirement import Requirement
 
-LANGUAGES = ("verilog", "vhdl")
 ENDINGS = {"verilog": "v", "vhdl": "vhd"}
 PORTS = ("clk", "rst", "in_valid", "in_ready", "in_data", "out_valid", "out_data")
 
@@ -56,7 +56,14 @@ def hdl_package(
             SourceFile(f"{name}_axi.{ending}", _render(f"axi.{ending}.j2", _values(built, language, played, choices)))
         )
     files.append(SourceFile(f"{name}.md", page_text(realization, built, choices, told)))
-    return Package(language, name, tuple(files), hardware=choices)
+    return Package(language, name, tuple(files), choices)
+
+
+def written(order: Order) -> Package:
+    """The circuit an order asks for."""
+    return hdl_package(
+        order.realization, order.code.language, order.name, order.requirement, order.lines, order.circuit, order.made
+    )
 
 
 def bench_files(built: Built, language: str, played: Vectors, choices: HardwareChoices) -> list[SourceFile]:

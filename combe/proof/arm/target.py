@@ -114,11 +114,11 @@ def prove_on_target(
             for name in ("board.c", "board.ld"):
                 shutil.copy(Path(__file__).parent / name, folder / name)
             report(f"building for {target}")
-            unit = FLOAT_UNIT if package.choices.is_float and target in WITH_FLOAT_UNIT else []
+            unit = FLOAT_UNIT if package.code.is_float and target in WITH_FLOAT_UNIT else []
             flags = [*TARGETS[target], *unit, *FLAGS, *(PORTABLE if portable else [])]
             run([compiler, *flags, "-c", f"{package.file}.c"], folder)
             loose = [*TARGETS[target], *unit, "-mthumb", "-O2", "-std=gnu99"]
-            libraries = ["-lgcc"] if package.choices.is_float else []
+            libraries = ["-lgcc"] if package.code.is_float else []
             linked = ["-nostartfiles", "-Wl,--no-warn-rwx-segments", "-T", "board.ld"]
             run(
                 [
@@ -203,7 +203,7 @@ class _Vectors:
 
 
 def _vectors(package: Package, realization: Realization, with_codes: bool) -> _Vectors:
-    choices, types = package.choices, package.types
+    choices, types = package.code, package.types
     if with_codes:
         entry, _ = converters(choices)
         values = code_values(realization, choices)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
+    QApplication,
     QCheckBox,
     QFileDialog,
     QGridLayout,
@@ -14,17 +14,15 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QSpinBox,
     QVBoxLayout,
-    QWidget,
 )
 
+from combe.app.pages.page import Page, Scene
 from combe.app.theme.palette import mono
 from combe.app.widgets.parts import Choice, label
-from combe.arithmetic.stages import Realization
-from combe.delivery.recipes import GALLERY, RADIXES, SIGNS, Recipe, recipe_document, recipe_named, table_text
-from combe.delivery.tables import integer_table
+from combe.delivery.recipes import GALLERY, RADIXES, SIGNS, Recipe, recipe_document, recipe_named
 from combe.errors import CombeError
 from combe.files import json_text, write_text
-from combe.project.edits import with_recipe
+from combe.project.edits import with_recipe, write_table
 
 TEXTS = (
     (
@@ -39,15 +37,12 @@ TEXTS = (
 )
 
 
-class RecipePage(QWidget):
-    """``changed`` carries another recipe."""
+class TablePage(Page):
+    """The recipe's parts on top, what it makes below, at every key."""
 
-    changed = pyqtSignal(object)
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self) -> None:
+        super().__init__()
         self.recipe = GALLERY[0]
-        self.realization: Realization | None = None
         self.name = ""
         self.gallery = Choice()
         self.gallery.addItems([each.name for each in GALLERY])
@@ -108,9 +103,9 @@ class RecipePage(QWidget):
         column_layout.addWidget(self.trouble)
         column_layout.addWidget(self.text, 1)
 
-    def show_recipe(self, recipe: Recipe, realization: Realization | None, name: str) -> None:
+    def show_scene(self, scene: Scene) -> None:
         """The recipe in force, and what it makes of the coefficients."""
-        self.recipe, self.realization, self.name = recipe, realization, name
+        recipe = self.recipe = scene.project.recipe
         if recipe.name in [each.name for each in GALLERY]:
             self.gallery.setCurrentText(recipe.name)
         self.radix.setCurrentText(recipe.radix)
@@ -123,22 +118,18 @@ class RecipePage(QWidget):
             written = getattr(recipe, key).replace("\n", "\\n")
             if field.text() != written and not field.hasFocus():
                 field.setText(written)
-        self._fill()
+        trouble = scene.trouble("table")
+        self.trouble.setText(trouble)
+        self.trouble.setVisible(bool(trouble))
+        if scene.results.table != self.text.toPlainText():
+            self.text.setPlainText(scene.results.table)
 
-    def _fill(self) -> None:
-        self.trouble.hide()
-        if self.realization is None:
-            self.text.setPlainText("")
-            return
-        try:
-            found, described, kind, _ = integer_table(self.realization)
-            text = table_text(found, self.recipe, self.name, described, kind)
-        except CombeError as error:
-            self.trouble.setText(error.sentence())
-            self.trouble.show()
-            text = ""
-        if text != self.text.toPlainText():
-            self.text.setPlainText(text)
+    def copy(self) -> str:
+        """The table as it would be written."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self.text.toPlainText())
+        return "the table is on the clipboard"
 
     def _open(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Open a recipe", "", "Recipes (*.json)")
@@ -171,4 +162,5 @@ class RecipePage(QWidget):
 
     def _offer(self, recipe: Recipe) -> None:
         if recipe != self.recipe:
-            self.changed.emit(recipe)
+            self.recipe = recipe  # the next key goes on from here
+            self.edited.emit(write_table(recipe))

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout
 
+from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
-from combe.app.plots.magnitude import Curve
+from combe.app.plots.curve import Curve
 from combe.app.plots.mask import Mask
 from combe.app.plots.roots import RootsPlot
 from combe.app.theme.palette import THEME
@@ -18,6 +20,7 @@ from combe.app.widgets.parts import label
 from combe.errors import CombeError
 from combe.filters import Filter, Roots, rational_of
 from combe.filters.by_hand import near_pairs, unlocked, without_pair
+from combe.project import edits
 from combe.requirement import Requirement
 from combe.response.curves import magnitude_curve
 from combe.response.evaluate import frequency_response, gain_db
@@ -25,16 +28,13 @@ from combe.response.evaluate import frequency_response, gain_db
 TOOLS = (("move", "Move"), ("zero", "Add zeros"), ("pole", "Add poles"))
 
 
-class RootsPage(QWidget):
-    """``edited`` carries roots, the name of the change and its gesture."""
+class RootsPage(Page):
+    """Roots moved, added or taken out become the design."""
 
-    edited = pyqtSignal(object, str, str)
-    released = pyqtSignal()
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self) -> None:
+        super().__init__()
         self.requirement: Requirement | None = None
-        self.curves: list[Curve] = []
+        self.curves: Sequence[Curve] = ()
         self.counted = "hz"
         self.is_unlocked = False
         self.plane = RootsPlot()
@@ -68,7 +68,7 @@ class RootsPage(QWidget):
         self.empty.setObjectName("quiet")
         self.empty.setText("Empty plane")
         self.empty.setToolTip("Start from gain 1 and no roots: a notch is a zero and a pole")
-        self.empty.clicked.connect(lambda: self.edited.emit(Roots((), (), 1.0), "start from an empty plane", ""))
+        self.empty.clicked.connect(lambda: self._edit(Roots((), (), 1.0), "start from an empty plane"))
         top.addWidget(self.empty)
         top.addStretch(1)
         row = QHBoxLayout()
@@ -88,9 +88,11 @@ class RootsPage(QWidget):
         self.response.pointed.connect(self._on_pointed)
         self.tools["move"].setChecked(True)
 
-    def show(self, requirement: Requirement, curves: list[Curve], is_unlocked: bool, counted: str) -> None:  # type: ignore[override]
+    def show_scene(self, scene: Scene) -> None:
         """The roots of the chosen filter, those of its rounded form behind."""
-        self.requirement, self.curves, self.is_unlocked, self.counted = requirement, curves, is_unlocked, counted
+        requirement, counted = scene.requirement, scene.counted
+        is_unlocked = scene.project.design.method == "given"
+        self.requirement, self.curves, self.is_unlocked, self.counted = requirement, scene.curves, is_unlocked, counted
         for tool in self.tools.values():
             tool.setEnabled(is_unlocked)
         self.unlock.setVisible(not is_unlocked)
@@ -127,9 +129,18 @@ class RootsPage(QWidget):
         if source is None or self.is_unlocked:
             return
         try:
-            self.edited.emit(unlocked(source), "unlock as roots", "")
+            self._edit(unlocked(source), "unlock as roots")
         except CombeError as error:
             self.words.setText(error.sentence())
+
+    @property
+    def plot(self) -> Plot:
+        """The response."""
+        return self.response
+
+    def go_home(self) -> None:
+        """The plane."""
+        self.plane.go_home()
 
     def dress(self) -> None:
         """Take on the theme's colours."""
@@ -141,7 +152,10 @@ class RootsPage(QWidget):
 
     def _on_edited(self, roots: Roots, what: str, gesture: str) -> None:
         self._draw(roots)
-        self.edited.emit(roots, what, gesture)
+        self._edit(roots, what, gesture)
+
+    def _edit(self, roots: Roots, what: str, gesture: str = "") -> None:
+        self.edited.emit(edits.take_roots(roots, what, gesture))
 
     def _draw(self, source: Filter) -> None:
         """The response in the same frame: on a fixed grid while the hand holds a root, else with every extreme."""

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
@@ -15,14 +15,14 @@ from PyQt6.QtWidgets import (
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
-    QWidget,
 )
 
+from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
-from combe.app.plots.magnitude import Curve
-from combe.app.plots.panel import NOTHING, Legend
-from combe.app.plots.widths import LOOKS
+from combe.app.plots.curve import NOTHING, Curve
+from combe.app.plots.points import LOOKS
 from combe.app.theme.palette import THEME
+from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, label
 from combe.errors import CombeError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
@@ -67,14 +67,11 @@ class SharePlot(Plot):
             self.set_home(min(counts) - 0.3, max(counts) + 0.3, 0.0, top * 1.1)
 
 
-class BudgetPage(QWidget):
-    """``changed`` carries another processor; ``wanted`` asks for a measurement."""
+class BudgetPage(Page):
+    """Asks for a measurement by ``count``."""
 
-    changed = pyqtSignal(object)
-    wanted = pyqtSignal()
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self) -> None:
+        super().__init__()
         self.processor = Processor()
         self.rows: Sequence[BudgetRow] = []
         head = QHBoxLayout()
@@ -92,7 +89,7 @@ class BudgetPage(QWidget):
             field.editingFinished.connect(self._offer)
         self.measure = QPushButton("Measure")
         self.measure.setToolTip("Count instructions on the emulator for this filter and for other numbers of taps")
-        self.measure.clicked.connect(self.wanted)
+        self.measure.clicked.connect(lambda _: self.asked.emit("count", None))
         for part in (
             self.core,
             label("at"),
@@ -103,7 +100,7 @@ class BudgetPage(QWidget):
         ):
             head.addWidget(part)
         head.addStretch(1)
-        self.legend = Legend()
+        self.strokes = Legend()
         self.words = label("", "muted", wrap=True)
         self.by_block, self.by_taps = SharePlot("samples a block"), SharePlot("taps, blocks of 256")
         self.table = QTableWidget(0, len(HEADS))
@@ -123,10 +120,24 @@ class BudgetPage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(head)
         column.addWidget(self.words)
-        column.addWidget(self.legend)
+        column.addWidget(self.strokes)
         column.addLayout(plots, 3)
         column.addWidget(self.table, 2)
+        self.show_processor(self.processor)
         self.show_budget([], False, "")
+
+    def show_scene(self, scene: Scene) -> None:
+        """The processor in force, and what is counted so far."""
+        if scene.project.processor != self.processor:
+            self.show_processor(scene.project.processor)
+        found = scene.results.budget
+        sentence = scene.trouble("budget") or found.sentence
+        self.show_budget(found.rows, "budget" in scene.results.pending, sentence)
+
+    @property
+    def plot(self) -> Plot:
+        """Shares by the length of a block."""
+        return self.by_block
 
     def show_processor(self, processor: Processor) -> None:
         """The processor in force."""
@@ -151,7 +162,7 @@ class BudgetPage(QWidget):
             self.words.setText("Measure counts instructions of every variant on an emulated processor.")
         own = [row for row in rows if not row.taps]
         names = [name for name in VARIANTS if any(row.variant == name for row in own)]
-        self.legend.show_curves([Curve(name, NOTHING, LOOKS[VARIANTS.index(name)][0]) for name in names])
+        self.strokes.show_curves([Curve(name, NOTHING, LOOKS[VARIANTS.index(name)][0]) for name in names])
         self.by_block.show_rows([(row.variant, row.block, 100 * row.share) for row in own])
         self.by_taps.show_rows(
             [(row.variant, row.taps, 100 * row.share) for row in rows if row.taps and row.block == 256]
@@ -181,7 +192,10 @@ class BudgetPage(QWidget):
         except (ValueError, CombeError):
             self.words.setText(f"{self.clock.text()!r} is not a clock in MHz; type one like 80")
             return
-        self.changed.emit(edit)
+        was_counted = bool(self.rows)
+        self.edited.emit(edit)
+        if was_counted:
+            self.asked.emit("count", None)
 
 
 def _field(name: str, hint: str, width: int) -> QLineEdit:

@@ -1,21 +1,16 @@
-"""Margin and noise of every structure at every width, one above the other; a click on a point takes it."""
+"""Figures over widths as points, a look for each structure; a click on a point takes it."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from typing import Any
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from combe.app.plots.axes import LevelAxis, Plot
 from combe.app.theme.palette import THEME
-from combe.app.widgets.parts import label
-from combe.arithmetic.choices import Choices
-from combe.arithmetic.widths import WidthPoint
 from combe.requirement.quantities import short
 
 LOOKS = (
@@ -136,66 +131,3 @@ class PointPlot(Plot):
             value = self.bent.straight(point[2]) if self.bent is not None else point[2]
             sign = "+" if value >= 0 else "−"
             self.tell(f"{point[0]}, {point[1]} bits: {sign}{abs(value):.3f} dB · click takes it")
-
-
-class WidthsPage(QWidget):
-    """``taken`` carries structure, bits, and whether they are of the state."""
-
-    taken = pyqtSignal(str, int, bool)
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.chart: Sequence[WidthPoint] = []
-        self.choices = Choices()
-        self.margin = PointPlot("margin, dB", True)
-        self.noise = PointPlot("sine to noise, dB")
-        self.words = label("", "muted", wrap=True)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.words)
-        column.addWidget(self.margin, 3)
-        column.addWidget(self.noise, 2)
-        self.noise.zero.hide()
-        self.margin.taken.connect(lambda structure, bits: self.taken.emit(structure, bits, False))
-        self.noise.taken.connect(lambda structure, bits: self.taken.emit(structure, bits, True))
-
-    @property
-    def structures(self) -> list[str]:
-        """The structures charted, in the order they came."""
-        return list(dict.fromkeys(point.structure for point in self.chart))
-
-    def show_chart(self, chart: Sequence[WidthPoint], choices: Choices, is_done: bool) -> None:
-        """Other points, or more of them."""
-        self.chart, self.choices = chart, choices
-        names = self.structures
-        margins = [(p.structure, p.bits, p.margin_db) for p in chart if p.margin_db is not None]
-        ratios = [(p.structure, p.bits, p.signal_to_noise_db) for p in chart if p.signal_to_noise_db is not None]
-        self.words.setText(
-            ("" if is_done else "Still counting… ")
-            + "Least margin with coefficients of so many bits"
-            + ("; below, a full-scale sine over all roundings, with states of so many bits" if ratios else "")
-            + ". A click takes a point."
-            if names
-            else "Counting every structure at every width…"
-        )
-        structure = choices.structure or (names[0] if names else "")
-        best = max((margin for *_, margin in margins), default=1.0)
-        bent = self.margin.bent
-        assert bent is not None
-        bent.even = float(f"{max(abs(best) / 3, 1e-3):.1g}")
-        shown = [(name, bits, bent.bent(margin)) for name, bits, margin in margins]
-        self.margin.show_points(shown, (structure, choices.coefficient_bits), names)
-        self.noise.show_points(ratios, (structure, choices.state_bits or 0), names)
-        self.noise.setVisible(bool(ratios))
-        if chart:
-            left, right = min(p.bits for p in chart) - 0.7, max(p.bits for p in chart) + 0.7
-            low, high = min((y for *_, y in shown), default=-1.0), max((y for *_, y in shown), default=1.0)
-            self.margin.set_home(left, right, min(low, -0.5) - 0.3, max(high, 0.5) + 0.4)
-            if ratios:
-                self.noise.set_home(left, right, 0.0, max(r for *_, r in ratios) * 1.1)
-
-    def dress(self) -> None:
-        """Take on the theme's colours."""
-        self.margin.dress()
-        self.noise.dress()
-        self.show_chart(self.chart, self.choices, True)

@@ -5,12 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout
 
+from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label
 from combe.filters import Filter
+from combe.proof.c import Proof
 from combe.requirement import Requirement
 from combe.requirement.quantities import short
 from combe.response import frequency_response, gain_db, group_delay, unwrapped_phase
@@ -21,13 +23,13 @@ SHOWN_DOWN_TO = 12.0
 """dB below the floor of the measurement that are still drawn."""
 
 
-class MeasuredPage(QWidget):
+class MeasuredPage(Page):
     """Three plots on one frequency axis."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self) -> None:
+        super().__init__()
         self.heard: MeasuredResponse | None = None
-        self.told: list[np.ndarray] = []
+        self.designed: list[np.ndarray] = []
         self.words = label("", "muted", wrap=True)
         self.plots = [Plot(unit) for unit in UNITS]
         self.ideal = [pg.PlotCurveItem(antialias=True) for _ in UNITS]
@@ -46,12 +48,20 @@ class MeasuredPage(QWidget):
             plot.pointed.connect(self._on_pointed)
         self.show_heard(None, None, None)
 
-    def show_requirement(self, requirement: Requirement, counted: str) -> None:
-        """Another sample rate."""
+    def show_scene(self, scene: Scene) -> None:
+        """Another sample rate, another measurement."""
         for plot in self.plots:
             if plot.frequency_axis is not None:
-                plot.frequency_axis.set_rate(requirement.sample_rate_hz, counted)
+                plot.frequency_axis.set_rate(scene.requirement.sample_rate_hz, scene.counted)
             plot.label_axes()
+        proof = scene.results.proof
+        heard = proof.response if isinstance(proof, Proof) else None
+        self.show_heard(heard, scene.chosen, scene.requirement)
+
+    @property
+    def plot(self) -> Plot:
+        """The gain."""
+        return self.plots[0]
 
     def show_heard(self, heard: MeasuredResponse | None, ideal: Filter | None, requirement: Requirement | None) -> None:
         """What was measured, over what was designed."""
@@ -68,12 +78,14 @@ class MeasuredPage(QWidget):
         turns = (
             2 * np.pi * np.round(np.median((heard.phase_rad - phase)[passed]) / (2 * np.pi)) if np.any(passed) else 0.0
         )
-        self.told = [gain_db(frequency_response(ideal, omega)), phase, group_delay(ideal, omega)]
+        self.designed = [gain_db(frequency_response(ideal, omega)), phase, group_delay(ideal, omega)]
         seen = [(heard.db, loud), (heard.phase_rad - turns, passed), (heard.delay_samples, passed)]
         for index, (values, mask) in enumerate(seen):
-            self.ideal[index].setData(heard.hz, np.maximum(self.told[index], -400) if index == 0 else self.told[index])
+            self.ideal[index].setData(
+                heard.hz, np.maximum(self.designed[index], -400) if index == 0 else self.designed[index]
+            )
             self.found[index].setData(heard.hz[mask], values[mask])
-            shown = np.concatenate([values[mask], self.told[index][mask]]) if np.any(mask) else self.told[index]
+            shown = np.concatenate([values[mask], self.designed[index][mask]]) if np.any(mask) else self.designed[index]
             low, high = float(np.min(shown)), float(np.max(shown))
             room = max(0.06 * (high - low), 0.5)
             self.plots[index].set_home(0.0, requirement.nyquist_hz, low - room, high + room)
@@ -93,10 +105,10 @@ class MeasuredPage(QWidget):
             plot.read_out.setAlignment(Qt.AlignmentFlag.AlignRight)
 
     def _on_pointed(self, x: float, _: float) -> None:
-        if self.heard is None or not self.told:
+        if self.heard is None or not self.designed:
             return
         found = (self.heard.db, self.heard.phase_rad, self.heard.delay_samples)
-        for plot, told, heard, unit in zip(self.plots, self.told, found, UNITS):
+        for plot, told, heard, unit in zip(self.plots, self.designed, found, UNITS):
             words = f"designed {short(float(np.interp(x, self.heard.hz, told)), 5)}"
             near = int(np.argmin(np.abs(self.heard.hz - x)))
             plot.tell(f"{plot.frequency_words(x)}   {words}   measured {short(float(heard[near]), 5)} {unit}")

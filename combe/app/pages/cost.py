@@ -1,0 +1,185 @@
+"""Every architecture of a circuit: cost against rate, counted and measured."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
+
+from combe.app.pages.page import Page, Scene
+from combe.app.plots.axes import Plot
+from combe.app.plots.points import LOOKS
+from combe.app.theme.palette import THEME
+from combe.app.widgets.parts import label
+from combe.delivery.hdl.choices import ARCHITECTURES, USUAL_CLOCK_HZ
+from combe.delivery.hdl.compare import Compared
+from combe.project.chain import hardware_of
+from combe.project.edits import choose_architecture
+from combe.proof.synthesis import Synthesized
+from combe.requirement.quantities import frequency_text
+
+HEADS = (
+    "Architecture",
+    "Clocks",
+    "Latency",
+    "Highest rate",
+    "Multipliers",
+    "Adders",
+    "Registers",
+    "Memory",
+    "Measured",
+)
+
+
+class CostPlot(Plot):
+    """Multipliers and register bits against the highest sample rate, one mark an architecture."""
+
+    def __init__(self) -> None:
+        super().__init__("multipliers + adders", frequency=False)
+        self.plain_unit = "highest sample rate, Hz"
+        self.items: list[object] = []
+        self.label_axes()
+
+    def show_rows(self, rows: Sequence[Compared], asked_hz: float) -> None:
+        """All that can be had; a line at the rate that's asked."""
+        for item in self.items:
+            self.removeItem(item)
+        self.items = []
+        possible = [row for row in rows if row.built is not None]
+        if not possible:
+            return
+        xs, ys = [], []
+        for row in possible:
+            assert row.built is not None
+            x, y = math.log10(row.rate_hz), float(row.built.count.multipliers + row.built.count.adders)
+            xs.append(x)
+            ys.append(y)
+            role, symbol = LOOKS[ARCHITECTURES.index(row.architecture) % len(LOOKS)]
+            dot = pg.ScatterPlotItem([x], [y], size=11, symbol=symbol, brush=THEME.color(role), pen=None)
+            self.addItem(dot, ignoreBounds=True)
+            self.items.append(dot)
+        self._names(possible, max(ys))
+        line = pg.InfiniteLine(
+            pos=math.log10(asked_hz), angle=90, pen=pg.mkPen(THEME.color("clay"), style=Qt.PenStyle.DashLine)
+        )
+        self.addItem(line, ignoreBounds=True)
+        self.items.append(line)
+        low, high = min([*xs, math.log10(asked_hz)]), max([*xs, math.log10(asked_hz)])
+        ticks = [(float(k), frequency_text(10.0**k, 1e12, "hz")) for k in range(math.floor(low), math.ceil(high) + 1)]
+        self.plotItem.getAxis("bottom").setTicks([ticks])
+        self.set_home(low - 0.4, high + 0.4, 0.0, max(ys) * 1.25 + 1)
+
+    def _names(self, possible: Sequence[Compared], top: float) -> None:
+        """Names beside their marks, those at one rate kept apart."""
+        taken: dict[float, float] = {}
+        middle = sum(math.log10(row.rate_hz) for row in possible) / len(possible)
+        for row in sorted(
+            possible, key=lambda each: each.built.count.multipliers + each.built.count.adders if each.built else 0
+        ):
+            assert row.built is not None
+            x = round(math.log10(row.rate_hz), 1)
+            y = max(float(row.built.count.multipliers + row.built.count.adders), taken.get(x, -top) + 0.13 * top)
+            taken[x] = y
+            words = pg.TextItem(row.architecture, color=THEME.color("ink"), anchor=(1.12 if x > middle else -0.12, 0.5))
+            words.setPos(math.log10(row.rate_hz), y)
+            self.addItem(words, ignoreBounds=True)
+            self.items.append(words)
+
+
+class CostPage(Page):
+    """Asks for synthesis of every architecture by ``synthesize``; a click on a row takes its architecture."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: Sequence[Compared] = []
+        self.asked_hz = 1.0
+        self.measure = QPushButton("Measure")
+        self.measure.setToolTip("Synthesize every architecture (ECP5 and iCE40), and place it where that's possible")
+        self.measure.clicked.connect(lambda _: self.asked.emit("synthesize", None))
+        self.words = label("", "muted", wrap=True)
+        head = QHBoxLayout()
+        head.addWidget(self.words, 1)
+        head.addWidget(self.measure)
+        self.chart = CostPlot()
+        self.table = QTableWidget(0, len(HEADS))
+        self.table.setHorizontalHeaderLabels(list(HEADS))
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setShowGrid(False)
+        self.table.setAccessibleName("architectures")
+        self.table.cellClicked.connect(
+            lambda row, _: self.edited.emit(choose_architecture(self.rows[row].architecture))
+        )
+        rows_head, columns_head = self.table.verticalHeader(), self.table.horizontalHeader()
+        if rows_head is not None and columns_head is not None:
+            rows_head.hide()
+            rows_head.setDefaultSectionSize(22)
+            columns_head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            columns_head.setStretchLastSection(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(head)
+        column.addWidget(self.chart, 3)
+        column.addWidget(self.table, 3)
+
+    def show_scene(self, scene: Scene) -> None:
+        """What is counted, and what is measured of it."""
+        results, choices = scene.results, hardware_of(scene.project)
+        self.show_rows(
+            results.compared, scene.requirement.sample_rate_hz, choices.clock_hz or USUAL_CLOCK_HZ, results.synthesized,
+            "synthesized" in results.pending,
+        )  # fmt: skip
+        trouble = scene.trouble("synthesized")
+        if trouble:
+            self.words.setText(trouble)
+
+    @property
+    def plot(self) -> Plot:
+        """Cost against rate."""
+        return self.chart
+
+    def show_rows(
+        self, rows: Sequence[Compared], asked_hz: float, clock_hz: float, measured: Mapping[str, Sequence[Synthesized]], running: bool
+    ) -> None:  # fmt: skip
+        """Architectures at a clock, counted and as far as measured."""
+        self.rows, self.asked_hz = rows, asked_hz
+        self.measure.setEnabled(not running)
+        clock = frequency_text(float(f"{clock_hz:.4g}"), 1e12, "hz")
+        self.words.setText(
+            f"All architectures at a clock of {clock}; the dashed line is the sample rate that's asked. A click takes one."
+        )
+        self.chart.show_rows(rows, asked_hz)
+        self.table.setRowCount(len(rows))
+        for index, row in enumerate(rows):
+            cells = [row.architecture]
+            if row.built is None:
+                cells += ["", "", "", "", "", "", "", row.sentence]
+            else:
+                count = row.built.count
+                told = row.sentence or "; ".join(_short(each) for each in measured.get(row.architecture, []))
+                cells += [
+                    str(row.built.clocks), str(row.built.latency), frequency_text(float(f"{row.rate_hz:.4g}"), 1e12, "hz"),
+                    str(count.multipliers), str(count.adders), str(count.registers), str(count.memory_bits), told,
+                ]  # fmt: skip
+            for place, word in enumerate(cells):
+                item = QTableWidgetItem(word)
+                if 0 < place < len(HEADS) - 1:
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                if row.built is None or row.sentence:
+                    item.setForeground(THEME.color("clay" if place == len(HEADS) - 1 else "muted"))
+                item.setToolTip(word if place == len(HEADS) - 1 else "")
+                self.table.setItem(index, place, item)
+
+    def dress(self) -> None:
+        """Take on the theme's colours."""
+        self.chart.dress()
+        self.chart.show_rows(self.rows, self.asked_hz)
+
+
+def _short(cost: Synthesized) -> str:
+    if cost.failure:
+        return f"{cost.device}: {cost.failure}"
+    clock = f", {cost.clock_hz / 1e6:.0f} MHz" if cost.clock_hz else f", {cost.remark}" if cost.remark else ""
+    return f"{cost.device} {cost.luts} LUT {cost.registers} FF {cost.multipliers} mult{clock}"

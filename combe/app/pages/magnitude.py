@@ -1,0 +1,117 @@
+"""Magnitude over the mask with its loupe, and a second view below on the same frequency axis."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QSplitter, QVBoxLayout
+
+from combe.app.pages.page import Page, Scene
+from combe.app.plots.axes import Plot
+from combe.app.plots.magnitude import MagnitudePlot
+from combe.app.plots.others import SidePlot
+from combe.app.widgets.parts import Choice
+from combe.project import edits
+
+BELOW = ("loupe alone", "phase below", "delay below", "level below")
+MODES = ("decibels", "gain")
+
+
+class MagnitudePage(Page):
+    """Edges and levels are dragged here."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.scene: Scene | None = None
+        self._shown: tuple[object, ...] = ()
+        self.magnitude = MagnitudePlot()
+        self.second = {kind: SidePlot(kind) for kind in ("phase", "delay", "level")}
+        self.magnitude.edge_moved.connect(
+            lambda index, kind, hz: self.dragged.emit(lambda project: edits.move_edge(project, index, kind, hz))
+        )
+        self.magnitude.level_moved.connect(
+            lambda index, kind, db: self.dragged.emit(lambda project: edits.move_level(project, index, kind, db))
+        )
+        self.magnitude.released.connect(self.released)
+        self.magnitude.typing_wanted.connect(lambda index, kind: self.asked.emit("type", (index, kind)))
+        self.pair = QSplitter(Qt.Orientation.Vertical)
+        self.pair.addWidget(self.magnitude)
+        for plot in self.second.values():
+            plot.setXLink(self.magnitude.main)
+            plot.hide()
+            self.pair.addWidget(plot)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.pair)
+        self.below = Choice()
+        self.below.setAccessibleName("second view")
+        self.below.addItems(BELOW)
+        self.below.setToolTip("A second view on the same frequency axis")
+        self.below.activated.connect(lambda _: self.show_below(self.below.currentText()))
+        self.extra = self.below
+
+    def show_scene(self, scene: Scene) -> None:
+        """Only what is another is drawn anew: under the hand every part of a frame counts."""
+        before, self.scene = self.scene, scene
+        if before is None or (before.requirement, before.counted) != (scene.requirement, scene.counted):
+            self.magnitude.show_requirement(scene.requirement, scene.counted)
+        if before is None or before.curves != scene.curves or before.requirement is not scene.requirement:
+            self.magnitude.show_curves(list(scene.curves))
+            self._show_second()
+        if before is None or (before.lines, before.close) != (scene.lines, scene.close):
+            self.magnitude.show_lines(scene.lines, set(scene.close))
+        if before is None or before.dots != scene.dots:
+            self.magnitude.show_measured(scene.dots)
+
+    def _show_second(self) -> None:
+        if self.scene is not None:
+            for plot in self.second.values():
+                if not plot.isHidden():
+                    plot.show_all(self.scene.requirement, self.scene.curves, self.scene.counted)
+
+    def show_below(self, words: str) -> None:
+        """A second view under the magnitude, on the same frequency axis; or the loupe alone."""
+        self.below.setCurrentText(words)
+        for kind, plot in self.second.items():
+            plot.setVisible(words == f"{kind} below")
+        self.magnitude.loupe.setVisible(words == BELOW[0])
+        height = max(self.pair.height(), 300)
+        shown = [height // 2 if words == f"{kind} below" else 0 for kind in self.second]
+        self.pair.setSizes([height - sum(shown), *shown])
+        self.magnitude.show_ticks(words != BELOW[0])
+        self._show_second()
+
+    def modes(self) -> Sequence[str]:
+        """Decibels or plain gain."""
+        return MODES
+
+    @property
+    def mode(self) -> str:
+        """Which of them."""
+        return MODES[int(self.magnitude.linear)]
+
+    def set_mode(self, mode: str) -> None:
+        """The other one."""
+        self.magnitude.set_linear(mode == "gain")
+
+    @property
+    def plot(self) -> Plot:
+        """The main plot."""
+        return self.magnitude.main
+
+    def go_home(self) -> None:
+        """Both plots."""
+        self.magnitude.go_home()
+
+    def set_log(self, is_log: bool) -> None:
+        """All of them on one axis."""
+        self.magnitude.set_log(is_log)
+        for plot in self.second.values():
+            plot.set_log(is_log)
+
+    def dress(self) -> None:
+        """Take on the theme's colours."""
+        self.magnitude.dress()
+        for plot in self.second.values():
+            plot.dress()

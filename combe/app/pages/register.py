@@ -1,0 +1,103 @@
+"""Every view by name. Tabs, menus, shortcuts, the palette, ``combe picture``, screenshots and tests walk this table.
+
+No Qt here: a page is made from its module when it is first opened, and the command line lists the names without it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import import_module
+from typing import TYPE_CHECKING
+
+from combe.delivery.languages import CIRCUITS, PROCESSORS
+from combe.project.chain import STEPS
+
+if TYPE_CHECKING:
+    from combe.app.pages.page import Page
+
+PLOTS, CODE, STEP = "plots", "code", "step"
+"""Where a view stands: among the plots, among the pages of the code step, or as a step of the whole window."""
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """How a view is drawn for the manual: its size, whose project, and which theme."""
+
+    width: int = 1280
+    height: int = 800
+    project: str = "demo_project"
+    theme: str = "light"
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One view.
+
+    ``shows`` names the results it draws; ``wants`` one that is only worked out while the page is open; ``runs`` what has
+    to be asked for before there is anything to see (``prove``, ``count``); ``of`` is ``circuits`` or ``processors``
+    where a page of the code step belongs to only one kind of language.
+    """
+
+    name: str
+    title: str
+    place: str
+    made_in: str = ""
+    shows: tuple[str, ...] = ()
+    wants: str = ""
+    runs: str = ""
+    of: str = ""
+    pictures: tuple[tuple[str, Picture], ...] = ()
+
+    def make(self) -> Page:
+        """A new page."""
+        module, _, name = self.made_in.partition(":")
+        page: Page = getattr(import_module(f"combe.app.pages.{module}"), name)()
+        return page
+
+    def is_for(self, kind: str) -> bool:
+        """Whether it goes with a kind of language."""
+        return self.of in ("", kind)
+
+
+CURVES = ("ideal", "rounded")
+WAKE_UP = "wake_up_project"
+
+REGISTER = (
+    Entry("brief", "Brief", STEP, pictures=(("brief", Picture()),)),
+    Entry("ideal", "Ideal", STEP, pictures=(("ideal", Picture()), ("wake-up", Picture(project=WAKE_UP)))),
+    Entry("rounded", "Rounded", STEP, pictures=(("rounded", Picture()), ("rounded-dark", Picture(theme="dark")))),
+    Entry("arithmetic", "Arithmetic", STEP, pictures=(("arithmetic", Picture(project=WAKE_UP)),)),
+    Entry("code", "Code", STEP, runs="prove", pictures=(("code", Picture()),)),
+    Entry("magnitude", "Magnitude", PLOTS, "magnitude:MagnitudePage", CURVES),
+    Entry("phase", "Phase", PLOTS, "side:PhasePage", CURVES, pictures=(("phase", Picture(900, 480)),)),
+    Entry("delay", "Delay", PLOTS, "side:DelayPage", CURVES, pictures=(("delay", Picture(900, 480)),)),
+    Entry("time", "Time", PLOTS, "side:TimePage", CURVES, pictures=(("time", Picture(900, 480)),)),
+    Entry("level", "Level", PLOTS, "side:LevelPage", CURVES),
+    Entry("roots", "Roots", PLOTS, "roots:RootsPage", CURVES, pictures=(("roots", Picture(1100, 600, WAKE_UP)),)),
+    Entry("formula", "Formula", PLOTS, "formula:FormulaPage", CURVES, pictures=(("formula", Picture(900, 480, WAKE_UP)),)),
+    Entry("numbers", "Numbers", PLOTS, "numbers:NumbersPage", CURVES),
+    Entry("measures", "Measures", PLOTS, "measures:MeasuresPage", CURVES, pictures=(("measures", Picture(900, 600)),)),
+    Entry("noise", "Noise", PLOTS, "noise:NoisePage", ("heard",), "heard", pictures=(("noise", Picture(1000, 560, WAKE_UP)),)),
+    Entry("widths", "Widths", PLOTS, "widths:WidthsPage", ("chart",), "chart",
+          pictures=(("widths", Picture(1000, 640, WAKE_UP)),)),
+    Entry("table", "Table", CODE, "table:TablePage", ("rounded", "table"), "table"),
+    Entry("measured", "Measured", CODE, "measured:MeasuredPage", ("proof", "ideal"), runs="prove", of=PROCESSORS,
+          pictures=(("measured", Picture()),)),
+    Entry("budget", "Budget", CODE, "budget:BudgetPage", ("budget",), runs="count", of=PROCESSORS,
+          pictures=(("budget", Picture()),)),
+    Entry("path", "Data path", CODE, "path:PathPage", ("drawing",), "drawing", of=CIRCUITS, pictures=(("path", Picture()),)),
+    Entry("cost", "Cost", CODE, "cost:CostPage", ("compared", "synthesized"), of=CIRCUITS, pictures=(("cost", Picture()),)),
+    Entry("waves", "Waves", CODE, "waves:WavesPage", ("waves",), runs="prove", of=CIRCUITS),
+)  # fmt: skip
+"""In the order in which tabs and menus show them."""
+
+NAMES = tuple(entry.name for entry in REGISTER)
+BY_NAME = {entry.name: entry for entry in REGISTER}
+
+
+def placed(place: str) -> tuple[Entry, ...]:
+    """The views of one place."""
+    return tuple(entry for entry in REGISTER if entry.place == place)
+
+
+assert tuple(entry.name for entry in placed(STEP)) == STEPS and len(BY_NAME) == len(REGISTER)
