@@ -47,6 +47,22 @@ class FormatError(CombeError):
     """A number format or a realization that doesn't hold together."""
 
 
+class PoleError(FormatError):
+    """Coefficients of this width move a pole out, or where its structure can't have it; a wider one may hold it."""
+
+
+class SumError(FormatError):
+    """A sum is wider than what was chosen or what there is; narrower coefficients or states would fit."""
+
+
+class StructureError(FormatError):
+    """The structure doesn't suit the filter, or a choice doesn't suit the structure."""
+
+
+class FractionError(FormatError):
+    """A coefficient doesn't fit with its binary point where it was put."""
+
+
 class FileError(CombeError):
     """A file that can't be read, written or understood."""
 

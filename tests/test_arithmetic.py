@@ -13,19 +13,20 @@ from typing import Any
 
 import numpy as np
 
-from combe.arithmetic.better import better_integers
-from combe.arithmetic.facts import facts
-from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed, parse_format
-from combe.arithmetic.reading import realization_document, realization_from
-from combe.arithmetic.realize import Choices, fewest_bits, realize, rounded_coefficients, rounded_lines
-from combe.arithmetic.run import requantized_integer
-from combe.arithmetic.simulate import ideal_run, requantized, simulate
-from combe.arithmetic.stages import Realization, Requantize, TapSum, needed_accumulator
+from combe.analysis.exact import exact_filter
+from combe.analysis.facts import facts
 from combe.design.methods import design
 from combe.errors import CombeError, FormatError
 from combe.filters import Fir
 from combe.ledger import meets
 from combe.project.chain import Rounded, arithmetic_lines
+from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed, parse_format
+from combe.realization.reading import realization_document, realization_from
+from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
+from combe.rounding.realize import Choices, fewest_bits, realize, rounded_coefficients, rounded_lines
+from combe.rounding.search.better_integers import better_integers
+from combe.running.run import requantized_integer
+from combe.running.simulate import ideal_run, requantized, simulate
 from combe.signals.stimuli import vectors, worst_case
 from combe.signals.sweep import sweep_for
 from tests.support import BAT, LOWPASS, asked, worst_margin_db
@@ -183,7 +184,9 @@ class Coefficients(unittest.TestCase):
         made = realize(design(LOWPASS).filter, 2.0, Choices(10))
         stage = made.stages[0]
         assert isinstance(stage, TapSum)
-        self.assertEqual(made.exact().taps, tuple(c * 2.0**-stage.coefficient.fraction for c in stage.coefficients))
+        self.assertEqual(
+            exact_filter(made).taps, tuple(c * 2.0**-stage.coefficient.fraction for c in stage.coefficients)
+        )
 
 
 class Accumulator(unittest.TestCase):
@@ -256,10 +259,10 @@ class Widths(unittest.TestCase):
         roomy = design(BAT, "equiripple", 112)
         found = fewest_bits(roomy.filter, BAT, Choices())
         bits = found.stages[0].coefficient.bits  # type: ignore[union-attr]
-        self.assertGreaterEqual(worst_margin_db(found.exact().taps, BAT), -1e-9)
+        self.assertGreaterEqual(worst_margin_db(exact_filter(found).taps, BAT), -1e-9)
         for fewer in range(2, bits):
             made = realize(roomy.filter, BAT.sample_rate_hz, Choices(fewer))
-            self.assertLess(worst_margin_db(made.exact().taps, BAT), 0)
+            self.assertLess(worst_margin_db(exact_filter(made).taps, BAT), 0)
 
     def test_a_design_that_misses_has_no_width(self) -> None:
         self.assertRaises(FormatError, fewest_bits, design(LOWPASS, "equiripple", 30).filter, LOWPASS, Choices())
@@ -335,7 +338,7 @@ class BetterIntegers(unittest.TestCase):
         found = design(LOWPASS, "equiripple", 56)
         plain = realize(found.filter, 2.0, Choices(13), requirement=LOWPASS)
         better = realize(found.filter, 2.0, Choices(13, better=True), requirement=LOWPASS)
-        margins = [worst_margin_db(made.exact().taps, LOWPASS) for made in (plain, better)]  # type: ignore[union-attr]
+        margins = [worst_margin_db(exact_filter(made).taps, LOWPASS) for made in (plain, better)]  # type: ignore[union-attr]
         self.assertLess(margins[0], 0)
         self.assertGreaterEqual(margins[1], 0)
         bits = [
@@ -343,7 +346,7 @@ class BetterIntegers(unittest.TestCase):
             for wanted in (False, True)
         ]
         self.assertLess(bits[1], bits[0])
-        self.assertEqual(better.exact().symmetry, 1)  # type: ignore[union-attr]
+        self.assertEqual(exact_filter(better).symmetry, 1)  # type: ignore[union-attr]
 
     def test_no_single_step_and_no_pair_of_steps_improves_what_was_found(self) -> None:
         taps = (0.11, 0.21, 0.34, 0.21, 0.11)
@@ -367,4 +370,4 @@ class BetterIntegers(unittest.TestCase):
         band = asked(2, (0.1, 0.9, -0.3, 0.3))
         found = design(band, "equiripple", 21, -1)
         made = realize(found.filter, 2.0, Choices(8, better=True), requirement=band)
-        self.assertEqual(made.exact().symmetry, -1)  # type: ignore[union-attr]
+        self.assertEqual(exact_filter(made).symmetry, -1)  # type: ignore[union-attr]

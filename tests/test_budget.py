@@ -6,7 +6,6 @@ import json
 import shutil
 import unittest
 
-from combe.arithmetic.realize import Choices, realize
 from combe.design.contenders import contenders
 from combe.design.methods import design
 from combe.errors import FormatError, RequirementError
@@ -18,6 +17,7 @@ from combe.proof.budget import BudgetRow, Calibration, budget, budget_row, calib
 from combe.requirement import requirement_document
 from combe.requirement.reading import requirement_from
 from combe.requirement.sentences import whole_words, with_whole, with_whole_figure
+from combe.rounding.realize import Choices, realize
 from tests.support import asked
 from tests.test_cli import InFolder, call
 

@@ -10,29 +10,30 @@ from fractions import Fraction
 import mpmath
 import numpy as np
 
-from combe.arithmetic.adders import adder_count, adder_graph, structural_adders
-from combe.arithmetic.better import better_integers
-from combe.arithmetic.certified import certified_lines
-from combe.arithmetic.facts import facts
-from combe.arithmetic.fewer_adders import fewer_adders
-from combe.arithmetic.formats import Format
-from combe.arithmetic.limit_cycles import cycle_bound, overflow_oscillations, zero_input_cycles
-from combe.arithmetic.movement import moved_roots, rounding_facts, worst_coefficient
-from combe.arithmetic.network import Network
-from combe.arithmetic.realize import Choices, realize, rounded_lines
-from combe.arithmetic.recursive import SECTION_STRUCTURES
-from combe.arithmetic.section import Section, needed_section_accumulator
-from combe.arithmetic.signed_digits import digit_count, digits_text, signed_digits
-from combe.arithmetic.stages import Realization
-from combe.arithmetic.transfer import stage_transfer
-from combe.arithmetic.widths import cheapest_widths, signal_to_noise_db, width_chart
+from combe.analysis.certified import certified_lines
+from combe.analysis.exact import exact_filter
+from combe.analysis.facts import facts
+from combe.analysis.limit_cycles import cycle_bound, overflow_oscillations, zero_input_cycles
+from combe.analysis.transfer import stage_transfer
 from combe.design.methods import design
 from combe.errors import FormatError
 from combe.filters import Cascade, Fir
+from combe.realization.formats import Format
+from combe.realization.network import Network
+from combe.realization.section import Section, needed_section_accumulator
+from combe.realization.stages import Realization
 from combe.requirement import Requirement, requirement_from
-from combe.signals.listening import SIGNALS, listen
+from combe.rounding.movement import moved_roots, rounding_facts, worst_coefficient
+from combe.rounding.realize import Choices, realize, rounded_lines
+from combe.rounding.recursive import SECTION_STRUCTURES
+from combe.rounding.search.adders import adder_count, adder_graph, structural_adders
+from combe.rounding.search.better_integers import better_integers
+from combe.rounding.search.fewer_adders import fewer_adders
+from combe.rounding.search.signed_digits import digit_count, digits_text, signed_digits
+from combe.rounding.widths import cheapest_widths, signal_to_noise_db, width_chart
+from combe.signals.noise_run import SIGNALS, listen
 from combe.signals.report import adders_document, arithmetic_document
-from tests.strangers import rounded
+from tests.independent import rounded
 from tests.support import asked, least_margin_db
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
@@ -173,13 +174,13 @@ class Cycles(unittest.TestCase):
 class Dangers(unittest.TestCase):
     def told(self, choices: Choices) -> dict[str, str]:
         made = realize(design(LOW, "elliptic").filter, 48_000, choices)
-        return {fact.sentence: fact.weight for fact in facts(made)}
+        return {fact.sentence: fact.severity for fact in facts(made)}
 
     def test_values_that_wrap_are_dangers_with_a_remedy_that_works(self) -> None:
         choices = Choices(16, "transposed-2", state_bits=14, overflow="wrap", scaling="peak")
         found = design(LOW, "elliptic").filter
         made = realize(found, 48_000, choices)
-        danger = next(fact for fact in facts(made) if fact.weight == "clay" and "wrap around" in fact.sentence)
+        danger = next(fact for fact in facts(made) if fact.severity == "danger" and "wrap around" in fact.sentence)
         assert danger.remedy is not None
         mended = realize(found, 48_000, replace(choices, **danger.remedy.changes))
         self.assertFalse(any("wrap around:" in fact.sentence for fact in facts(mended)))
@@ -192,14 +193,14 @@ class Dangers(unittest.TestCase):
         assert warned[0].remedy is not None
         bits = max(f.remedy.changes["state_bits"] for f in warned if f.remedy)
         mended = facts(realize(found, 48_000, replace(choices, state_bits=bits)))
-        self.assertFalse(any(f.weight == "amber" and "without input" in f.sentence for f in mended))
+        self.assertFalse(any(f.severity == "warning" and "without input" in f.sentence for f in mended))
 
     def test_outputs_that_cannot_hold_it(self) -> None:
         words = " ".join(self.told(Choices(16, output="s12f15")))
         self.assertIn("A constant input of", words)
         self.assertIn("saturates", words)
         coarse = self.told(Choices(16, output="s8f7"))
-        self.assertIn("amber", {w for s, w in coarse.items() if "coarser" in s})
+        self.assertIn("warning", {w for s, w in coarse.items() if "coarser" in s})
 
     def test_what_vanishes_depends_on_the_signal(self) -> None:
         made = realize(design(LOW, "elliptic").filter, 48_000, Choices(16, output="s6f5"))
@@ -220,10 +221,10 @@ class Dangers(unittest.TestCase):
     def test_roots_move_to_their_own_rounded_ones(self) -> None:
         found = design(LOW, "elliptic").filter
         made = realize(found, 48_000, Choices(10))
-        moves = moved_roots(found, made.exact())
+        moves = moved_roots(found, exact_filter(made))
         self.assertEqual(len([m for m in moves if m.kind == "pole"]), 7)
         self.assertLess(max(m.distance for m in moves), 0.1)
-        coarse = moved_roots(found, realize(found, 48_000, Choices(8)).exact())
+        coarse = moved_roots(found, exact_filter(realize(found, 48_000, Choices(8))))
         self.assertGreater(sum(m.distance for m in coarse), sum(m.distance for m in moves))
 
     def test_the_worst_coefficient_is_the_one_that_costs_most(self) -> None:
@@ -249,7 +250,7 @@ class Finding(unittest.TestCase):
         found = design(small, "equiripple").filter
         assert isinstance(found, Fir)
         better = better_integers(found.taps, 1, small, 4, (-15, 15))
-        from combe.arithmetic.better import Problem
+        from combe.rounding.search.better_integers import Problem
 
         problem = Problem(len(found.taps), 1, small, 4)
         base = np.round(problem.unique(np.array(found.taps)) * 16).astype(int)
@@ -266,7 +267,7 @@ class Finding(unittest.TestCase):
         for wanted in (60.0, 90.0):
             rows = cheapest_widths(found, LOW, Choices(structure="direct-1"), wanted)
             made = realize(found, 48_000, rows[0].choices)
-            exact = made.exact()
+            exact = exact_filter(made)
             self.assertGreaterEqual(least_margin_db(exact, LOW), 0)
             self.assertGreaterEqual(signal_to_noise_db(made), wanted)
             narrower = replace(rows[0].choices, state_bits=(rows[0].choices.state_bits or 0) - 1)
@@ -280,7 +281,7 @@ class Finding(unittest.TestCase):
         for point in points[::3]:
             made = realize(found, 48_000, Choices(point.bits))
             assert point.margin_db is not None
-            self.assertAlmostEqual(point.margin_db, least_margin_db(made.exact(), LOW), delta=0.02)
+            self.assertAlmostEqual(point.margin_db, least_margin_db(exact_filter(made), LOW), delta=0.02)
 
     def test_signed_digits_are_canonic(self) -> None:
         for value in [*range(-300, 300), 12345, -77777]:

@@ -14,11 +14,6 @@ from unittest import mock
 
 import numpy as np
 
-from combe.arithmetic.adders import adder_graph, structural_adders
-from combe.arithmetic.formats import Format
-from combe.arithmetic.realize import Choices, realize
-from combe.arithmetic.simulate import simulate
-from combe.arithmetic.stages import Realization, Requantize, TapSum
 from combe.delivery import languages
 from combe.delivery.hdl.build import build_circuit, suited
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
@@ -33,6 +28,11 @@ from combe.filters import Fir
 from combe.proof.hdl import prove_hdl
 from combe.proof.synthesis import operators, synthesized
 from combe.proof.waves import read_waves
+from combe.realization.formats import Format
+from combe.realization.stages import Realization, Requantize, TapSum
+from combe.rounding.realize import Choices, realize
+from combe.rounding.search.adders import adder_graph, structural_adders
+from combe.running.simulate import simulate
 from tests.support import asked
 from tests.test_arithmetic import random_realization
 from tests.test_cli import InFolder, call

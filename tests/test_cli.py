@@ -18,7 +18,7 @@ import numpy as np
 
 from combe.app.pages.register import NAMES
 from combe.cli import run_verb
-from tests.strangers import plain_run
+from tests.independent import plain_run
 from tests.support import document, worst_margin_db
 from tests.test_delivery import HAS_GCC
 

@@ -9,11 +9,11 @@ from unittest import mock
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from combe.design.asking import DesignChoice, Task
 from combe.design.contenders import Contender, contenders, ranked
 from combe.design.methods import METHODS, design, design_task, method_named
 from combe.design.nearest import relaxations
 from combe.design.prices import fractional_order, prices
+from combe.design.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError
 from combe.requirement import Requirement
 from combe.requirement.sentences import turned

@@ -11,8 +11,6 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
-from combe.arithmetic.realize import Choices, realize, rounded_lines
-from combe.arithmetic.stages import Realization
 from combe.delivery import Package, SourceFile, checked_name, identifier_from
 from combe.delivery.c import c_package
 from combe.delivery.story import safe
@@ -20,6 +18,8 @@ from combe.design.methods import design
 from combe.errors import FormatError
 from combe.filters import Fir
 from combe.proof.c import prove_c
+from combe.realization.stages import Realization
+from combe.rounding.realize import Choices, realize, rounded_lines
 from tests.support import BAT
 from tests.test_arithmetic import random_realization
 
@@ -56,8 +56,8 @@ class GeneratedC(unittest.TestCase):
                     self.assertTrue(proof.holds, proof.sentence())
 
     def test_two_stages_that_sum(self) -> None:
-        from combe.arithmetic.formats import Format
-        from combe.arithmetic.stages import Requantize, TapSum
+        from combe.realization.formats import Format
+        from combe.realization.stages import Requantize, TapSum
 
         first = TapSum((3, -1, 4), Format(True, 4, 2), Format(True, 20, 9))
         middle = Requantize(Format(True, 20, 9), Format(True, 9, 6), "nearest-up", "saturate")

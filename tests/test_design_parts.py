@@ -11,8 +11,6 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from combe.arithmetic.finest import finest_integers
-from combe.design.asking import DesignChoice, Setting, Task
 from combe.design.caps import bulges, transition_pieces
 from combe.design.costs import cost_of_design, lines_of_design
 from combe.design.designed import Design
@@ -24,11 +22,13 @@ from combe.design.methods import design
 from combe.design.minimax import minimax
 from combe.design.moves import figures_of, transition_beside
 from combe.design.shares import line_share, share_of
+from combe.design.task import DesignChoice, Setting, Task
 from combe.design.weights import reweighted
 from combe.design.windowed.ideal import ideal_between, ideal_of
 from combe.errors import CombeError, DesignError
 from combe.filters import Fir
 from combe.ledger import Line, gain_lines
+from combe.rounding.finest import finest_integers
 from tests.support import BAT, LOWPASS, asked, plain_gain_db
 
 HIGH = asked(2, (0, 0.3, -40), (0.4, 1, -0.1, 0.1))

@@ -12,28 +12,29 @@ from fractions import Fraction
 import mpmath
 import numpy as np
 
-from combe.arithmetic import run as running
-from combe.arithmetic.allpass import is_allpass_sum
-from combe.arithmetic.bounds import bounds
-from combe.arithmetic.formats import Format
-from combe.arithmetic.network import Network, Node, Term
-from combe.arithmetic.noise import noise_density, noise_power, predicted_noise
-from combe.arithmetic.reading import realization_document, realization_from
-from combe.arithmetic.realize import Choices, realize
-from combe.arithmetic.recursive import SECTION_STRUCTURES
-from combe.arithmetic.simulate import simulate
-from combe.arithmetic.stages import FORMS, Realization, Requantize
-from combe.arithmetic.transfer import stage_transfer
+from combe.analysis.bounds import bounds
+from combe.analysis.exact import exact_filter
+from combe.analysis.noise import noise_density, noise_power, predicted_noise
+from combe.analysis.transfer import stage_transfer
 from combe.delivery.c import c_package
 from combe.design.methods import design
 from combe.errors import CombeError, FormatError
 from combe.filters import Cascade, Fir
 from combe.filters.precise import precise_roots
 from combe.proof.c import prove_c
+from combe.realization.formats import Format
+from combe.realization.network import Network, Node, Term
+from combe.realization.reading import realization_document, realization_from
+from combe.realization.stages import FORMS, Realization, Requantize
 from combe.response import frequency_response
+from combe.rounding.allpass import is_allpass_sum
+from combe.rounding.realize import Choices, realize
+from combe.rounding.recursive import SECTION_STRUCTURES
+from combe.running import run as running
+from combe.running.simulate import simulate
 from combe.signals.error import measured_noise
 from combe.signals.stimuli import random_integers
-from tests.strangers import plain_run
+from tests.independent import plain_run
 from tests.support import asked
 from tests.test_delivery import HAS_GCC, SANITIZERS
 
@@ -128,7 +129,7 @@ class Transfer(unittest.TestCase):
         wanted = frequency_response(found, omega)
         for structure in SECTION_STRUCTURES:
             made = realize(found, 48_000, Choices(26, structure, "s24f23", state_bits=30))
-            np.testing.assert_allclose(frequency_response(made.exact(), omega), wanted, atol=1e-6)
+            np.testing.assert_allclose(frequency_response(exact_filter(made), omega), wanted, atol=1e-6)
             impulse = np.zeros(1200, dtype=np.int64)
             impulse[0] = 1 << 22
             heard = simulate(made, impulse) / (1 << 22)
@@ -148,7 +149,7 @@ class Transfer(unittest.TestCase):
             z = np.exp(-1j * np.linspace(0.1, 3, 20))
             top = np.polyval([float(c) for c in numerator[::-1]], z)
             bottom = np.polyval([float(c) for c in denominator[::-1]], z)
-            found = frequency_response(made.exact(), np.linspace(0.1, 3, 20))
+            found = frequency_response(exact_filter(made), np.linspace(0.1, 3, 20))
             np.testing.assert_allclose(found, top / bottom, rtol=1e-6, atol=1e-9)
 
     def test_roots_of_integer_polynomials_keep_every_digit(self) -> None:
@@ -179,7 +180,7 @@ class Transfer(unittest.TestCase):
         peak = max(abs(frequency_response(found, np.linspace(0, np.pi, 5000))))
         for bits in (6, 8, 10):
             made = realize(found, 48_000, Choices(bits, "allpass-sum"))
-            rounded = max(abs(frequency_response(made.exact(), np.linspace(0, np.pi, 5000))))
+            rounded = max(abs(frequency_response(exact_filter(made), np.linspace(0, np.pi, 5000))))
             self.assertLess(rounded, peak * (1 + 2.0 ** (2 - bits)))
 
 
@@ -192,7 +193,7 @@ class Bounds(unittest.TestCase):
             program = bounds(made)
             stage = made.stages[0]
             output = next(b for b in program if b.name.startswith("y") or structure == "direct-1")
-            exact = made.exact()
+            exact = exact_filter(made)
             assert isinstance(exact, Cascade)
             b0, b1, b2, a1, a2 = exact.sections[0]
             h = [0.0] * 400
@@ -215,13 +216,12 @@ class Bounds(unittest.TestCase):
         source = random.Random(8)
         for index in range(30):
             made = random_network(source)
-            from combe.arithmetic.program import program_of
-            from combe.arithmetic.run import run_program
+            from combe.running.run import run_program
 
             if any(not b.is_safe for b in bounds(made)):
                 continue
             ends = np.random.default_rng(index).choice([made.input.least, made.input.most], 3000)
-            run = run_program(program_of(made), ends)
+            run = run_program(made.program, ends)
             self.assertEqual(sum(run.overflows), 0)
             for bound, low, high in zip(bounds(made), run.least, run.most):
                 self.assertTrue(bound.least <= low and high <= bound.most)
@@ -229,7 +229,7 @@ class Bounds(unittest.TestCase):
     def test_slow_poles_have_their_tails_counted(self) -> None:
         """A pole at 0.99995: Σ|h| is 1/(1 − r) in closed form."""
         made = realize(Cascade(((1.0, 0.0, 0.0, -0.99995, 0.0),)), 1.0, Choices(24, "direct-2", "s8f7", state_bits=40))
-        pole = -made.exact().sections[0][3]  # type: ignore[union-attr]
+        pole = -exact_filter(made).sections[0][3]  # type: ignore[union-attr]
         first = bounds(made)[0]
         closed = 128 / 128 / (1 - pole) * 2**first.result.fraction
         self.assertGreaterEqual(-first.least, closed)
@@ -290,7 +290,7 @@ class Noise(unittest.TestCase):
         self.assertLess(noise_power(searched), noise_power(plain) / 2)
         omega = np.linspace(0, 3, 50)
         np.testing.assert_allclose(
-            frequency_response(searched.exact(), omega), frequency_response(plain.exact(), omega), atol=2e-3
+            frequency_response(exact_filter(searched), omega), frequency_response(exact_filter(plain), omega), atol=2e-3
         )
 
 
@@ -363,7 +363,7 @@ class ByHand(unittest.TestCase):
         """y = ⌊x/2 + y/2⌋ with its rest carried on: the step response is exact by hand."""
         one, half = Format(True, 2, 0), Format(True, 2, 1)
         entry = Format(True, 8, 0)
-        terms = (Term("input", 0, 1, half), Term("y", 1, 1, half), Term("y.rest", 1, 1, one))
+        terms = (Term("input", 0, 1, half), Term("y", 1, 1, half), Term("y", 1, 1, one, True))
         node = Node("y", terms, Format(True, 10, 1), entry, "floor", "saturate")
         made = Realization("hand", 1.0, "hand", entry, entry, (Network((node,), "y", "hand"),))
         # sums: 2.5, 2.5+1+.5=4, 2.5+2=4.5, 2.5+2+.5=5, 5, 5

@@ -11,7 +11,6 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
-from combe.arithmetic.realize import Choices
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.recipes import Recipe
@@ -23,13 +22,14 @@ from combe.project.document import DesignChoice, Processor, Project, ProofRecord
 from combe.project.file import project_document, project_from, read_project, save_project
 from combe.project.history import History
 from combe.requirement import requirement_document
+from combe.rounding.realize import Choices
 from combe.signals.survey import night_recording
 from tests.support import BAT
 
 ROOT = Path(__file__).resolve().parent.parent
 ORDER = (
-    "requirement", "filters", "response", "design", "ledger", "arithmetic", "rates", "signals", "delivery", "proof",
-    "project", "cli", "app",
+    "requirement", "filters", "response", "design", "ledger", "realization", "running", "analysis", "rounding", "signals",
+    "delivery", "proof", "project", "cli", "app",
 )  # fmt: skip
 
 
@@ -138,7 +138,7 @@ class Demo(unittest.TestCase):
         self.assertEqual(package_of(project, rounded, ideal), package_of(project, rounded, ideal))
 
     def test_the_night_is_the_same_every_time_and_fits_the_converter(self) -> None:
-        from combe.arithmetic.formats import parse_format
+        from combe.realization.formats import parse_format
 
         entry = parse_format("s12f11")
         night = night_recording(entry, 250_000)

@@ -11,16 +11,13 @@ import numpy as np
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, Format, parse_format
-from combe.arithmetic.realize import Choices, realize
-from combe.arithmetic.run import requantized_integer
-from combe.arithmetic.simulate import simulate
-from combe.arithmetic.stages import Requantize
 from combe.delivery import checked_name, identifier_from
 from combe.delivery.story import safe
 from combe.errors import CombeError
 from combe.files import json_text
 from combe.filters import Cascade, Fir
+from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, parse_format
+from combe.realization.stages import Requantize
 from combe.requirement import Limit, requirement_document, requirement_from
 from combe.requirement.quantities import (
     frequency_text,
@@ -30,6 +27,9 @@ from combe.requirement.quantities import (
     short,
 )
 from combe.response import frequency_response, group_delay, worst_point
+from combe.rounding.realize import Choices, realize
+from combe.running.run import requantized_integer
+from combe.running.simulate import simulate
 from tests.test_arithmetic import exact_rounding
 from tests.test_equiripple import requirements
 

@@ -11,24 +11,25 @@ from fractions import Fraction
 
 import numpy as np
 
-from combe.arithmetic import simulate as simulation
-from combe.arithmetic.facts import facts
-from combe.arithmetic.formats import Format
-from combe.arithmetic.limit_cycles import cycle_bound, zero_input_cycles
-from combe.arithmetic.noise import noise_power
-from combe.arithmetic.reading import realization_document, realization_from
-from combe.arithmetic.realize import Choices, fewest_bits, realize, rounded_lines
-from combe.arithmetic.section import Section, needed_section_accumulator
-from combe.arithmetic.simulate import ideal_run, simulate
-from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.analysis.exact import exact_filter
+from combe.analysis.facts import facts
+from combe.analysis.limit_cycles import cycle_bound, zero_input_cycles
+from combe.analysis.noise import noise_power
 from combe.delivery.c import c_package
 from combe.design.methods import design
 from combe.errors import CombeError, FormatError
 from combe.filters import Cascade, Roots
 from combe.project.demo import wake_up_project
 from combe.proof.c import prove_c
+from combe.realization.formats import Format
+from combe.realization.reading import realization_document, realization_from
+from combe.realization.section import Section, needed_section_accumulator
+from combe.realization.stages import Realization, Requantize, TapSum
+from combe.rounding.realize import Choices, fewest_bits, realize, rounded_lines
+from combe.running import simulate as simulation
+from combe.running.simulate import ideal_run, simulate
 from combe.signals.stimuli import random_integers, vectors
-from tests.strangers import plain_run, rounded
+from tests.independent import plain_run, rounded
 from tests.support import asked, least_margin_db
 from tests.test_delivery import HAS_GCC, SANITIZERS
 
@@ -103,7 +104,7 @@ class Making(unittest.TestCase):
         project = wake_up_project()
         found = design(project.requirement, "elliptic")
         made = realize(found.filter, project.requirement.sample_rate_hz, project.arithmetic)
-        exact = made.exact()
+        exact = exact_filter(made)
         assert isinstance(exact, Cascade)
         gains = replace(project.requirement, max_multiplies=None)
         self.assertGreaterEqual(least_margin_db(exact, gains), 0)
@@ -135,13 +136,13 @@ class Making(unittest.TestCase):
         found = design(LOW, "elliptic")
         made = realize(found.filter, 48_000, Choices(16, state_bits=18))
         samples = (random_integers(60_000, made.input, 9) // 4).astype(np.int64)
-        exact = made.exact()
+        exact = exact_filter(made)
         away = simulate(made, samples) - ideal_run(exact, made, samples)
         self.assertAlmostEqual(float(np.var(away[500:])) / noise_power(made), 1, delta=0.1)
 
     def test_roots_and_mixed_stages_are_the_same_filter(self) -> None:
         made = realize(Roots((1j, -1j), (0.5, 0.3), 0.2), 1.0, Choices(24))
-        self.assertAlmostEqual(made.exact().sections[0][3], -0.8, places=6)  # type: ignore[union-attr]
+        self.assertAlmostEqual(exact_filter(made).sections[0][3], -0.8, places=6)  # type: ignore[union-attr]
         taps = TapSum((1, 2, 3, 4, 5), Format(True, 8, 6), Format(True, 22, 13))
         first = Requantize(taps.accumulator, Format(True, 12, 9), "nearest-even", "saturate")
         section = realize(Cascade(((0.5, 0.1, 0.2, -0.3, 0.4),)), 1.0, Choices(10, "", "s12f9", "s12f9")).stages
@@ -154,7 +155,9 @@ class Making(unittest.TestCase):
         exact = np.polyval([5, 4, 3, 2, 1], z) / 64 * (b[0] + b[1] * z + b[2] * z * z) / (1 + a[0] * z + a[1] * z * z)
         from combe.response import frequency_response
 
-        np.testing.assert_allclose(np.abs(frequency_response(mixed.exact(), 2 * np.pi * f)), np.abs(exact), rtol=1e-9)
+        np.testing.assert_allclose(
+            np.abs(frequency_response(exact_filter(mixed), 2 * np.pi * f)), np.abs(exact), rtol=1e-9
+        )
 
     def test_what_cannot_be_is_refused(self) -> None:
         sharp = design(asked(1, (0, 0.001, -0.1, 0.1), (0.002, 0.5, -60)), "elliptic").filter

@@ -11,13 +11,13 @@ import unittest
 import unittest.mock
 from pathlib import Path
 
-from combe.arithmetic.realize import Choices, realize
 from combe.delivery.c import c_package
 from combe.delivery.package import Package
 from combe.design.methods import design
 from combe.errors import FormatError
 from combe.filters import Fir
 from combe.proof.arm import TARGETS, prove_on_target
+from combe.rounding.realize import Choices, realize
 from tests.support import asked
 from tests.test_arithmetic import random_realization
 from tests.test_cli import InFolder, call

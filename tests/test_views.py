@@ -326,7 +326,7 @@ class Arithmetic(WindowCase):
 
     def test_dangers_are_mended_by_their_buttons(self) -> None:
         facts = self.window.arithmetic.facts
-        self.assertEqual(facts.shown[0].weight, "clay")
+        self.assertEqual(facts.shown[0].severity, "danger")
         button = facts.findChildren(QPushButton)[0]
         button.click()
         self.settle()

@@ -114,9 +114,9 @@ def runs() -> None:
     """The bit-true model against the same filter in floating point."""
     import numpy as np
 
-    from combe.arithmetic.realize import Choices, realize
-    from combe.arithmetic.simulate import simulate
     from combe.design.methods import design
+    from combe.rounding.realize import Choices, realize
+    from combe.running.simulate import simulate
     from tests.support import LOWPASS
 
     filter_ = design(LOWPASS, "equiripple", 63).filter
@@ -125,7 +125,7 @@ def runs() -> None:
     exact = median_ms(lambda: simulate(made, samples), 3)
     plain = median_ms(lambda: np.convolve(samples.astype(float), np.array(filter_.taps)), 3)  # type: ignore[union-attr]
     note("bit_true_64_taps", exact / 1e3, "s", "one million samples through 64 taps, exact")
-    from combe.arithmetic.realize import realize as to_integers
+    from combe.rounding.realize import realize as to_integers
 
     sections = design(LOWPASS, "elliptic", 8).filter
     four = to_integers(sections, 2.0, Choices())
@@ -137,10 +137,9 @@ def runs() -> None:
         simulate(form, samples[:30_000])
         taken = median_ms(lambda form=form: simulate(form, samples), 3)  # type: ignore[misc]
         note(f"bit_true_{structure}", taken / 1e3, "s", f"one million samples through four sections, {structure}")
-    from combe.arithmetic.program import program_of
-    from combe.signals.error import exact_run
+        from combe.signals.error import exact_run
 
-    program = program_of(four)
+    program = four.program
     reals = samples.astype(float)
     exact_run(program, reals[:30_000])
     floating = median_ms(lambda: exact_run(program, reals), 3)
@@ -152,13 +151,13 @@ def arithmetic() -> None:
     """What the arithmetic pages work out: bounds, noise, proofs, adder graphs."""
     import random
 
-    from combe.arithmetic.adders import adder_graph
-    from combe.arithmetic.bounds import bounds
-    from combe.arithmetic.certified import certified_lines
-    from combe.arithmetic.noise import predicted_noise
-    from combe.arithmetic.realize import Choices, realize, rounded_lines
-    from combe.arithmetic.widths import width_chart
+    from combe.analysis.bounds import bounds
+    from combe.analysis.certified import certified_lines
+    from combe.analysis.noise import predicted_noise
     from combe.design.methods import design
+    from combe.rounding.realize import Choices, realize, rounded_lines
+    from combe.rounding.search.adders import adder_graph
+    from combe.rounding.widths import width_chart
     from tests.support import asked
 
     low = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
@@ -192,12 +191,12 @@ def processors() -> None:
     """Instructions of generated C on an emulated Cortex-M4, against the loop written by hand."""
     from pathlib import Path as Place
 
-    from combe.arithmetic.realize import Choices, realize
-    from combe.arithmetic.section import Section
     from combe.delivery.c import c_package
     from combe.delivery.package import Package, SourceFile
     from combe.design.methods import design
     from combe.proof.arm import prove_on_target
+    from combe.realization.section import Section
+    from combe.rounding.realize import Choices, realize
     from tests.support import asked
 
     low = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))

@@ -31,7 +31,7 @@ from combe.project.results import DEPENDS, Failure, News, Progress, Results, aff
 from combe.proof.c import Proof
 from combe.proof.hdl import HdlProof
 from combe.requirement import Requirement
-from combe.signals.listening import SIGNALS
+from combe.signals.noise_run import SIGNALS
 
 REST_MS = 180
 REMEMBERED = 64

@@ -5,9 +5,9 @@ from __future__ import annotations
 from combe.app.session import Session
 from combe.app.widgets.chain_bar import StepState
 from combe.app.widgets.parts import worst_verdict
-from combe.arithmetic.words import coefficient_words, widest_sum
 from combe.ledger import Line, worst_line
 from combe.proof.c import Proof
+from combe.realization.words import coefficient_words, widest_sum
 from combe.requirement.quantities import level_text, rate_text
 
 

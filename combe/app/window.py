@@ -8,6 +8,7 @@ from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
+from combe.analysis.facts import Fact
 from combe.app.actions import Actions
 from combe.app.collector import Collector
 from combe.app.dialogs import Dialogs
@@ -31,7 +32,6 @@ from combe.app.widgets.ledger_table import LedgerTable
 from combe.app.widgets.parts import Panel, verdict_of
 from combe.app.widgets.rounded_panel import RoundedPanel
 from combe.app.widgets.start_panel import StartPanel
-from combe.arithmetic.facts import Fact
 from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger import Line
@@ -330,7 +330,7 @@ class MainWindow(QMainWindow, Gestures):
         if name == "rounded" and error is not None:
             self.rounded.show_rounded(None, sentence)
             self.arithmetic.show_told(told_of(error))
-            self.rounded.show_told([Fact("muted", "", fact.remedy) for fact in told_of(error) if fact.remedy])
+            self.rounded.show_told([Fact("note", "", fact.remedy) for fact in told_of(error) if fact.remedy])
         if name == "package":
             self.code.show_package(self.session.results.package, sentence)
         entry = self.entry

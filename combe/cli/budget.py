@@ -8,11 +8,11 @@ import typer
 from rich.console import Console
 from rich.table import Table
 
-from combe.arithmetic.reading import read_realization
 from combe.cli.output import hertz, print_json, say
 from combe.errors import FormatError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.proof.budget import BudgetRow, budget, calibrated
+from combe.realization.reading import read_realization
 
 
 def run(

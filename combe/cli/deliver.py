@@ -10,9 +10,7 @@ from typing import Annotated, Any
 import typer
 from click.core import ParameterSource
 
-from combe.arithmetic.reading import RealizationFile, read_realization
-from combe.arithmetic.realize import rounded_lines
-from combe.arithmetic.stages import Realization
+from combe.analysis.exact import exact_filter
 from combe.cli.output import hertz, print_json, say
 from combe.delivery.code_choices import HISTORIES, NUMBERS, CodeChoices
 from combe.delivery.hdl.build import build_circuit
@@ -26,6 +24,9 @@ from combe.proof.arm import RISCV, TARGETS, built_for_riscv, prove_on_target
 from combe.proof.c import prove_c
 from combe.proof.hdl import prove_hdl
 from combe.proof.synthesis import DEVICES, synthesized
+from combe.realization.reading import RealizationFile, read_realization
+from combe.realization.stages import Realization
+from combe.rounding.realize import rounded_lines
 from combe.signals.sweep import gain_at
 
 OPTIONS = {
@@ -95,7 +96,7 @@ def run(
     identifier = written_in.checked_name(name, found.realization.name)
     asked = found.design.requirement if found.design else None
     lines = rounded_lines(found.realization, asked) if asked else ()
-    made = found.design.told() if found.design else ""
+    made = found.design.summary() if found.design else ""
     try:
         code = CodeChoices(
             language,
@@ -189,7 +190,7 @@ def _proved(
             f"{several(built.count.multipliers, 'multiplier')}, {several(built.count.adders, 'adder')}, {built.count.registers} register bits"
         )
     if prove and package.circuit is not None:
-        proof = prove_hdl(package, made, found.design.filter if found.design else made.exact(), report=say)
+        proof = prove_hdl(package, made, found.design.filter if found.design else exact_filter(made), report=say)
         document["proof"] = proof.document()
         proofs.add(proof.holds, proof.sentence())
     elif prove:

@@ -8,9 +8,7 @@ from typing import Annotated, Any
 
 import typer
 
-from combe.arithmetic.certified import certified_lines
-from combe.arithmetic.reading import realization_document
-from combe.arithmetic.simulate import ideal_run, simulate
+from combe.analysis.certified import certified_lines
 from combe.cli.output import print_json, print_lines, say
 from combe.delivery.languages import LANGUAGES
 from combe.delivery.package import Package
@@ -25,7 +23,9 @@ from combe.project.document import Project
 from combe.project.file import save_project
 from combe.proof.c import Proof, prove_c
 from combe.proof.hdl import HdlProof, prove_hdl
+from combe.realization.reading import realization_document
 from combe.requirement import requirement_document
+from combe.running.simulate import ideal_run, simulate
 from combe.signals.report import arithmetic_document
 from combe.signals.survey import night_recording
 

@@ -9,7 +9,6 @@ from typing import Annotated, Any
 import typer
 
 from combe.cli.output import print_json, print_lines, say, status_of
-from combe.design.asking import SHAPES, SPARE, DesignChoice, Task
 from combe.design.contenders import contenders, ranked
 from combe.design.costs import lines_of_design
 from combe.design.designed import Design
@@ -17,6 +16,7 @@ from combe.design.file import design_document, read_design
 from combe.design.methods import design_task
 from combe.design.nearest import relaxations
 from combe.design.prices import prices
+from combe.design.task import SHAPES, SPARE, DesignChoice, Task
 from combe.errors import CombeError, DesignError
 from combe.files import json_text, write_text
 from combe.requirement import Requirement, read_requirement

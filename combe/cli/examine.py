@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from combe.arithmetic.reading import realization_from
+from combe.analysis.exact import exact_filter
 from combe.cli.output import print_json, print_lines, status_of
 from combe.design.designed import Design
 from combe.design.file import design_document, read_design
@@ -14,6 +14,7 @@ from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text
 from combe.ledger import lines_of
 from combe.ledger.goodness import goodness
+from combe.realization.reading import realization_from
 from combe.response.measures import response_table
 
 MOST_POINTS = 2_000_001
@@ -57,7 +58,7 @@ def _design_in(file: str, sample_rate: float | None) -> Design:
                 found = realization_from(document)
                 rate = sample_rate or found.realization.sample_rate_hz
                 asked = found.design.requirement if found.design and rate == found.realization.sample_rate_hz else None
-                return Design("rounded", found.realization.exact(), rate, asked)
+                return Design("rounded", exact_filter(found.realization), rate, asked)
         except CombeError as error:
             raise error.at(file) from None
     return read_design(file, sample_rate, text)

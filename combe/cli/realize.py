@@ -6,16 +6,8 @@ from typing import Annotated, Any
 
 import typer
 
-from combe.arithmetic.certified import certified_lines
-from combe.arithmetic.facts import facts
-from combe.arithmetic.fewer_adders import fewer_adders
-from combe.arithmetic.formats import Format, narrowest_signed, parse_format
-from combe.arithmetic.reading import realization_document
-from combe.arithmetic.realize import Choices, fewest_bits, realize, realize_integers, rounded_lines
-from combe.arithmetic.recursive import SECTION_STRUCTURES
-from combe.arithmetic.stages import FORMS, Realization
-from combe.arithmetic.widths import cheapest_widths, width_chart
-from combe.arithmetic.words import stage_words
+from combe.analysis.certified import certified_lines
+from combe.analysis.facts import facts
 from combe.cli.output import print_json, print_lines, say, status_of
 from combe.design.designed import Design
 from combe.design.file import read_design
@@ -23,6 +15,14 @@ from combe.errors import CombeError, FormatError
 from combe.files import json_text, write_text
 from combe.filters import Fir
 from combe.ledger import Line
+from combe.realization.formats import Format, narrowest_signed, parse_format
+from combe.realization.reading import realization_document
+from combe.realization.stages import FORMS, Realization
+from combe.realization.words import stage_words
+from combe.rounding.realize import Choices, fewest_bits, realize, realize_integers, rounded_lines
+from combe.rounding.recursive import SECTION_STRUCTURES
+from combe.rounding.search.fewer_adders import fewer_adders
+from combe.rounding.widths import cheapest_widths, width_chart
 from combe.signals.report import adders_document, arithmetic_document, chart_document, widths_document
 
 
@@ -157,7 +157,9 @@ def _print(made: Realization, lines: tuple[Line, ...], extra: dict[str, Any]) ->
     if proved := [line.within_db for line in lines if line.within_db is not None]:
         print(f"certified: {len(proved)} margins proved over their whole bands, to {max(proved):g} dB")
     for fact in facts(made):
-        print({"clay": "DANGER: ", "amber": "warning: ", "muted": ""}[fact.weight] + fact.sentence.replace("−", "-"))
+        print(
+            {"danger": "DANGER: ", "warning": "warning: ", "note": ""}[fact.severity] + fact.sentence.replace("−", "-")
+        )
         if fact.remedy:
             print(f"  remedy: {fact.remedy.words}")
     for row in extra.get("widths", []):

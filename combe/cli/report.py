@@ -7,8 +7,7 @@ from typing import Annotated
 
 import typer
 
-from combe.arithmetic.reading import realization_from
-from combe.arithmetic.realize import rounded_lines
+from combe.analysis.exact import exact_filter
 from combe.cli.output import status_of
 from combe.delivery.report import Report, html_text, pdf_bytes, report_of
 from combe.design.costs import lines_of_design
@@ -19,6 +18,8 @@ from combe.files import parse_json, read_text, write_bytes, write_text
 from combe.ledger import Line
 from combe.project.chain import ideal_of, rounded_of
 from combe.project.file import project_from
+from combe.realization.reading import realization_from
+from combe.rounding.realize import rounded_lines
 
 
 def run(
@@ -55,7 +56,7 @@ def _told(file: str) -> tuple[Report, tuple[Line, ...]]:
             return made, (*ideal.lines, *rounded.lines)
         if kind == "combe-realization":
             found = realization_from(document)
-            exact = found.realization.exact()
+            exact = exact_filter(found.realization)
             design = found.design or Design("given", exact, found.realization.sample_rate_hz)
             asked = design.requirement
             before = lines_of_design(design, asked) if asked else ()

@@ -9,10 +9,10 @@ import numpy as np
 import typer
 from numpy.typing import NDArray
 
-from combe.arithmetic.reading import read_realization
-from combe.arithmetic.simulate import ideal_run, simulate
 from combe.errors import CombeError, FileError
 from combe.files import read_text, write_text
+from combe.realization.reading import read_realization
+from combe.running.simulate import ideal_run, simulate
 
 
 def run(

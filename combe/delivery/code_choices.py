@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from combe.arithmetic.formats import Format, narrowest_signed
 from combe.delivery.languages import NAMES, Language, language_named
 from combe.errors import FormatError
+from combe.realization.formats import Format, narrowest_signed
 
 NUMBERS = ("integer", "single", "double")
 HISTORIES = ("blocks", "double", "circular")

@@ -13,11 +13,11 @@ from typing import TYPE_CHECKING, Any, cast
 from combe.errors import FormatError
 
 if TYPE_CHECKING:
-    from combe.arithmetic.stages import Realization
     from combe.delivery.code_choices import CodeChoices
     from combe.delivery.hdl.choices import HardwareChoices
     from combe.delivery.package import Package
     from combe.ledger import Line
+    from combe.realization.stages import Realization
     from combe.requirement import Requirement
 
 PROCESSORS, CIRCUITS = "processors", "circuits"

@@ -12,14 +12,15 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from combe import __version__
-from combe.arithmetic.facts import facts
-from combe.arithmetic.stages import Realization
+from combe.analysis.exact import exact_filter
+from combe.analysis.facts import facts
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.compare import compared
 from combe.delivery.story import story
 from combe.design.designed import Design
 from combe.filters import Filter
 from combe.ledger import Line, cost_of
+from combe.realization.stages import Realization
 from combe.requirement import Requirement
 from combe.response import frequency_response, gain_db, group_delay, impulse_response
 from combe.response.measures import measures
@@ -62,7 +63,7 @@ def report_of(
     cost = cost_of(design.filter)
     sections = [
         Section("Design", (
-            f"{design.told()}, {design.kind.upper()}, {design.sample_rate_hz:g} samples a second.",
+            f"{design.summary()}, {design.kind.upper()}, {design.sample_rate_hz:g} samples a second.",
             f"{cost.multiplies} multiplies, {cost.adds} adds and {cost.delays} words of memory a sample.", *design.notes,
         )),
     ]  # fmt: skip
@@ -71,8 +72,8 @@ def report_of(
     sections.append(_measured(design))
     curves: list[tuple[str, Filter]] = [("designed", design.filter)]
     if realization is not None:
-        curves.append(("rounded", realization.exact()))
-        told = story(realization, name, asked, rounded_lines, made=design.told())
+        curves.append(("rounded", exact_filter(realization)))
+        told = story(realization, name, asked, rounded_lines, made=design.summary())
         sections += [
             Section("Arithmetic", tuple(fact.sentence for fact in facts(realization, with_cycles=False)), text=tuple(told)),
             Section("Circuits", ("Every architecture at the clock of the brief, or a usual one.",), _architectures(realization, asked)),

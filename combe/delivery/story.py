@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-import hashlib
 import textwrap
 
 from combe import __version__
-from combe.arithmetic.network import Network
-from combe.arithmetic.section import Section
-from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.analysis.exact import exact_filter
 from combe.delivery.code_choices import CodeChoices
 from combe.filters import Fir
 from combe.ledger import Line, cost_of
+from combe.realization.fingerprint import realization_checksum
+from combe.realization.network import Network
+from combe.realization.section import Section
+from combe.realization.stages import Realization, Requantize, TapSum
 from combe.requirement import Requirement
 from combe.requirement.bands import Limit
 
@@ -28,7 +29,7 @@ def story(
     made: str = "",
 ) -> list[str]:
     """Lines of plain ASCII, safe inside any comment."""
-    source = realization.exact()
+    source = exact_filter(realization)
     cost = cost_of(source)
     rows = [f"{name}: {requirement.name if requirement else realization.name}", ""]
     if isinstance(source, Fir):
@@ -66,12 +67,6 @@ def story(
         f"Made by Combe {__version__}. {OWNERSHIP}",
     ]
     return [part for row in rows for part in (textwrap.wrap(safe(row), 92, subsequent_indent="    ") or [""])]
-
-
-def realization_checksum(realization: Realization) -> str:
-    """A fingerprint of the integer program, name aside: equal text computes equal samples."""
-    text = repr((realization.input, realization.output, realization.stages))
-    return hashlib.sha256(text.encode()).hexdigest()[:16]
 
 
 def _asked(requirement: Requirement) -> list[str]:

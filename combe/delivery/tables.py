@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from combe.arithmetic.network import Network
-from combe.arithmetic.section import Section
-from combe.arithmetic.stages import Realization, TapSum
 from combe.delivery.c.types import c_type
 from combe.delivery.recipes import Coefficient
 from combe.errors import FileError
 from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
+from combe.realization.network import Network
+from combe.realization.section import Section
+from combe.realization.stages import Realization, TapSum
 
 
 def integer_table(made: Realization) -> tuple[list[Coefficient], str, str, str]:

@@ -9,11 +9,11 @@ from typing import Any
 
 import numpy as np
 
-from combe.design.asking import DesignChoice, Task
 from combe.design.classic.plan import shape_of
 from combe.design.costs import cost_of_design, lines_of_design
 from combe.design.designed import Design
 from combe.design.methods import METHODS, Method, design_task, is_linear_phase
+from combe.design.task import DesignChoice, Task
 from combe.errors import CombeError, Stopped
 from combe.ledger import Cost, DelaySpan, Line, delay_over_passbands, meets, worst_line
 from combe.log import log_failure

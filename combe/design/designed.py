@@ -37,6 +37,6 @@ class Design:
         """The filter's order."""
         return self.filter.order
 
-    def told(self) -> str:
+    def summary(self) -> str:
         """Method and order in words."""
         return f"{self.method}, order {self.order}"

@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from combe.design import equiripple
-from combe.design.asking import DesignChoice, Setting, Stop, Task
 from combe.design.caps import bulges
 from combe.design.classic import method as classic
 from combe.design.designed import Design
@@ -27,6 +26,7 @@ from combe.design.fir import (
 from combe.design.least_squares import constrained
 from combe.design.least_squares import method as least_squares
 from combe.design.recursive import balanced, equalizer, optimized, single
+from combe.design.task import DesignChoice, Setting, Stop, Task
 from combe.design.windowed import method as windowed
 from combe.errors import DesignError
 from combe.filters import Fir

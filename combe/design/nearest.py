@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from combe.design.asking import DesignChoice, Task
 from combe.design.classic.plan import shape_of
 from combe.design.contenders import Contender
 from combe.design.costs import cost_of_design
 from combe.design.designed import Design
 from combe.design.methods import design_task
 from combe.design.moves import Figure, figures_of
+from combe.design.task import DesignChoice, Task
 from combe.errors import CombeError
 from combe.ledger import lines_of, meets
 from combe.requirement import Requirement

@@ -7,12 +7,12 @@ from dataclasses import dataclass, replace
 from math import log
 from typing import Any
 
-from combe.design.asking import DesignChoice, Task
 from combe.design.classic.plan import shape_of
 from combe.design.designed import Design
 from combe.design.methods import design_task, method_named
 from combe.design.moves import Figure, figures_of, transition_beside
 from combe.design.shares import share_of
+from combe.design.task import DesignChoice, Task
 from combe.errors import CombeError
 from combe.ledger import gain_lines
 from combe.requirement import Requirement

@@ -4,19 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from combe.arithmetic.realize import realize, rounded_lines
-from combe.arithmetic.simulate import simulate
-from combe.arithmetic.stages import Realization
+from combe.analysis.exact import exact_filter
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.languages import Order
 from combe.delivery.package import Package
-from combe.design.asking import Task
 from combe.design.costs import lines_of_design
 from combe.design.designed import Design
 from combe.design.methods import Stop, design_task
+from combe.design.task import Task
 from combe.filters import Filter
 from combe.ledger import Line
 from combe.project.document import Project
+from combe.realization.stages import Realization
+from combe.rounding.realize import realize, rounded_lines
+from combe.running.simulate import simulate
 from combe.signals.sweep import measured_lines, sweep_for
 
 STEPS = ("brief", "ideal", "rounded", "arithmetic", "code")
@@ -41,7 +42,7 @@ class Rounded:
     @property
     def exact(self) -> Filter:
         """The filter its integer coefficients stand for."""
-        return self.realization.exact()
+        return exact_filter(self.realization)
 
 
 def ideal_of(
@@ -72,7 +73,7 @@ def package_of(project: Project, rounded: Rounded, ideal: Ideal) -> Package:
     """The generated code of a project."""
     order = Order(
         rounded.realization, project.code_name, project.code, hardware_of(project), project.requirement, rounded.lines,
-        ideal.design.told(),
+        ideal.design.summary(),
     )  # fmt: skip
     return project.code.written_in.write(order)
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from combe.arithmetic.realize import Choices
 from combe.project.document import DesignChoice, Project
 from combe.requirement import Band, Limit, Requirement
+from combe.rounding.realize import Choices
 
 
 def demo_project() -> Project:

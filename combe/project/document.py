@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from combe.arithmetic.realize import Choices
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.recipes import GALLERY, Recipe
-from combe.design.asking import DesignChoice
+from combe.design.task import DesignChoice
 from combe.filters import Filter
 from combe.ledger import Line
 from combe.requirement import Requirement
+from combe.rounding.realize import Choices
 
 
 @dataclass(frozen=True, slots=True)

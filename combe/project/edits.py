@@ -10,20 +10,20 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from combe.arithmetic.choices import Choices
 from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.hdl.choices import HardwareChoices, check_hardware_choices
 from combe.delivery.package import checked_name
 from combe.delivery.recipes import Recipe
-from combe.design.asking import DesignChoice
 from combe.design.classic.plan import shape_of
 from combe.design.designed import Design
+from combe.design.task import DesignChoice
 from combe.errors import DesignError
 from combe.filters import Filter, Roots
 from combe.project.document import Pin, Processor, Project, ProofRecord
 from combe.requirement import Requirement
 from combe.requirement.presets import shape
 from combe.requirement.sentences import turned, with_edges, with_levels
+from combe.rounding.choices import Choices
 
 LEAST_RIPPLE_DB = 1e-4
 KEPT_PROOFS = 8

@@ -7,26 +7,26 @@ from dataclasses import fields as fields_of
 from pathlib import Path
 from typing import Any
 
-from combe.arithmetic.assemble import SCALINGS
-from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, parse_format
-from combe.arithmetic.realize import FEWEST_BITS, MOST_BITS, Choices
-from combe.arithmetic.recursive import ORDERINGS, SECTION_STRUCTURES
-from combe.arithmetic.stages import FORMS, MOST_BRANCHES
 from combe.checking import Fields, is_number
 from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
 from combe.delivery.package import checked_name, identifier_from
 from combe.delivery.recipes import GALLERY, recipe_document, recipe_from
-from combe.design.asking import SHAPES, SPARE
 from combe.design.file import filter_document, filter_from
 from combe.design.methods import METHODS
+from combe.design.task import SHAPES, SPARE
 from combe.errors import CombeError
 from combe.files import json_text, read_json, write_text
 from combe.filters import Filter
 from combe.ledger import Line
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.project.document import DesignChoice, Pin, Processor, Project, ProofRecord
+from combe.realization.formats import OVERFLOWS, ROUNDINGS, parse_format
+from combe.realization.stages import FORMS, MOST_BRANCHES
 from combe.requirement import requirement_document, requirement_from
+from combe.rounding.assemble import SCALINGS
+from combe.rounding.realize import FEWEST_BITS, MOST_BITS, Choices
+from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
 
 HARDWARE_KEYS = ("architecture", "clock_hz", "multipliers", "pipeline", "axi_stream")
 CODE_KEYS = tuple(field.name for field in fields_of(CodeChoices))

@@ -9,12 +9,9 @@ from queue import Queue
 from threading import Thread
 from typing import Any
 
-from combe.arithmetic.certified import certified_lines
-from combe.arithmetic.choices import uncounted
-from combe.arithmetic.facts import facts
-from combe.arithmetic.movement import rounding_facts
-from combe.arithmetic.realize import FEWEST_BITS, realize, rounded_lines
-from combe.arithmetic.widths import WidthPoint, WidthRow, width_chart
+from combe.analysis.certified import certified_lines
+from combe.analysis.exact import exact_filter
+from combe.analysis.facts import facts
 from combe.delivery.coloring import colored
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
@@ -28,7 +25,7 @@ from combe.design.contenders import Contender, contender_of, contenders
 from combe.design.designed import Design
 from combe.design.nearest import Relaxation, relaxations
 from combe.design.prices import Price, prices
-from combe.errors import CombeError
+from combe.errors import CombeError, PoleError
 from combe.ledger import worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, hardware_of, ideal_of, package_of, rounded_of
 from combe.project.document import Project
@@ -38,7 +35,11 @@ from combe.proof.c import prove_c
 from combe.proof.hdl import prove_hdl
 from combe.proof.synthesis import Synthesized, synthesized
 from combe.proof.waves import excerpt
-from combe.signals.listening import listen
+from combe.rounding.choices import uncounted
+from combe.rounding.movement import rounding_facts
+from combe.rounding.realize import FEWEST_BITS, realize, rounded_lines
+from combe.rounding.widths import WidthPoint, WidthRow, width_chart
+from combe.signals.noise_run import listen
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
 MEASURED_DEVICES = ("ecp5", "ice40-up5k")
@@ -129,9 +130,9 @@ def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopp
         try:
             choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None, better=False)
             made = realize(ideal.design.filter, project.requirement.sample_rate_hz, choices)
-        except CombeError as error:
-            if error.where == "coefficient_bits":
-                continue  # a pole moved out at this width
+        except PoleError:
+            continue
+        except CombeError:
             break
         worst = worst_line(rounded_lines(made, project.requirement))
         if is_stopped() or worst is None:
@@ -195,7 +196,7 @@ def charted(ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> R
 def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Reports:
     """The proof, its steps told while it runs."""
     if package.circuit is not None:
-        ideal = rounded.realization.exact()
+        ideal = exact_filter(rounded.realization)
         yield from _with_steps(
             "proof", lambda told: prove_hdl(package, rounded.realization, ideal, report=told, is_stopped=is_stopped)
         )

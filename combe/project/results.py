@@ -6,12 +6,11 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, fields, replace
 from typing import TYPE_CHECKING, Any
 
-from combe.arithmetic.choices import uncounted
 from combe.project.chain import hardware_of
+from combe.rounding.choices import uncounted
 
 if TYPE_CHECKING:
-    from combe.arithmetic.facts import Fact
-    from combe.arithmetic.widths import WidthPoint, WidthRow
+    from combe.analysis.facts import Fact
     from combe.delivery.coloring import Span
     from combe.delivery.hdl.build import Built
     from combe.delivery.hdl.compare import Compared
@@ -29,7 +28,8 @@ if TYPE_CHECKING:
     from combe.proof.hdl import HdlProof
     from combe.proof.synthesis import Synthesized
     from combe.proof.waves import Wave
-    from combe.signals.listening import Heard
+    from combe.rounding.widths import WidthPoint, WidthRow
+    from combe.signals.noise_run import NoiseRun
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +81,7 @@ class Results:
     prices: tuple[Price, ...] = ()
     relaxations: tuple[Relaxation, ...] = ()
     widths: tuple[WidthRow, ...] = ()
-    heard: Heard | None = None
+    heard: NoiseRun | None = None
     chart: tuple[WidthPoint, ...] = ()
     drawing: Drawing | None = None
     table: str = ""

@@ -6,12 +6,12 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
-from combe.arithmetic.stages import Realization, Requantize, TapSum, needed_accumulator
 from combe.delivery.c import c_package
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.proof.arm import prove_on_target
+from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
 
 VARIANTS = ("integer", "intrinsics", "converter codes", "single")
 MOST_BUDGET_TAPS = 1024

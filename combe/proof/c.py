@@ -13,14 +13,14 @@ import numpy as np
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from numpy.typing import NDArray
 
-from combe.arithmetic.simulate import simulate
-from combe.arithmetic.stages import Realization
 from combe.delivery.c.model import float_model
 from combe.delivery.c.types import c_type
 from combe.delivery.package import Package
 from combe.errors import Stopped, ToolError
 from combe.ledger import Line
 from combe.proof.tools import find, run, version
+from combe.realization.stages import Realization
+from combe.running.simulate import simulate
 from combe.signals.broadband import MeasuredResponse, broadband_for, measured_response
 from combe.signals.stimuli import vectors
 from combe.signals.sweep import measured_lines, sweep_for

@@ -12,8 +12,6 @@ from typing import Any
 
 import numpy as np
 
-from combe.arithmetic.simulate import ideal_run
-from combe.arithmetic.stages import Realization
 from combe.delivery.hdl.build import Built, build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.vectors import Vectors, hdl_vectors
@@ -22,6 +20,8 @@ from combe.delivery.package import Package
 from combe.errors import Stopped, ToolError
 from combe.filters import Filter
 from combe.proof.tools import find, run, version
+from combe.realization.stages import Realization
+from combe.running.simulate import ideal_run
 
 SECONDS = 300
 

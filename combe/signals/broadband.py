@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.stages import Realization
 from combe.files import FLOOR_DB
+from combe.realization.formats import Format
+from combe.realization.stages import Realization
 from combe.signals.sweep import settling_of
 
 Array = NDArray[np.float64]

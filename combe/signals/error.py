@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.arithmetic.flow import Flow
-from combe.arithmetic.program import Program, program_of
-from combe.arithmetic.run import run_program
-from combe.arithmetic.simulate import check_samples
-from combe.arithmetic.stages import Realization
+from combe.analysis.linear import LinearProgram
+from combe.realization.program import Program
+from combe.realization.stages import Realization
+from combe.running.run import run_program
+from combe.running.simulate import check_samples
 from combe.signals.stimuli import random_integers
 
 Array = NDArray[np.float64]
@@ -64,7 +64,7 @@ class Measured:
 
 def measured_on(realization: Realization, samples: NDArray[np.int64]) -> Measured:
     """The error of the bit-true run on any samples."""
-    program = program_of(realization)
+    program = realization.program
     signal = check_samples(samples, realization.input)
     run = run_program(program, signal)
     exact = exact_run(program, signal.astype(np.float64) * realization.input.step) / realization.output.step
@@ -76,6 +76,6 @@ def measured_on(realization: Realization, samples: NDArray[np.int64]) -> Measure
 
 def exact_run(program: Program, signal: Array) -> Array:
     """The same sums on real values with nothing rounded."""
-    from combe.arithmetic.compiled import run_flow
+    from combe.analysis.linear_run import run_linear
 
-    return run_flow(Flow.of(program), signal)
+    return run_linear(LinearProgram.of(program), signal)

@@ -6,23 +6,27 @@ from typing import Any
 
 import numpy as np
 
-from combe.arithmetic.adders import adder_graph, structural_adders
-from combe.arithmetic.bounds import bounds
-from combe.arithmetic.facts import facts
-from combe.arithmetic.limit_cycles import overflow_oscillations, zero_input_cycles
-from combe.arithmetic.movement import moved_roots, worst_coefficient
-from combe.arithmetic.network import Network
-from combe.arithmetic.noise import noise_density, predicted_noise
-from combe.arithmetic.section import Section
-from combe.arithmetic.signed_digits import digit_count, digits_text
-from combe.arithmetic.stages import Realization, TapSum
-from combe.arithmetic.widths import WidthPoint, Widths, signal_to_noise_db
+from combe.analysis.bounds import bounds
+from combe.analysis.exact import exact_filter
+from combe.analysis.facts import facts
+from combe.analysis.limit_cycles import overflow_oscillations, zero_input_cycles
+from combe.analysis.noise import noise_density, predicted_noise
 from combe.errors import FormatError
 from combe.filters import Filter
+from combe.realization.network import Network
+from combe.realization.section import Section
+from combe.realization.stages import Realization, TapSum
 from combe.requirement import Requirement
+from combe.rounding.movement import moved_roots, worst_coefficient
+from combe.rounding.search.adders import adder_graph, structural_adders
+from combe.rounding.search.signed_digits import digit_count, digits_text
+from combe.rounding.widths import WidthPoint, Widths, signal_to_noise_db
 from combe.signals.error import Measured, measured_noise
 
 DENSITY_POINTS = 129
+
+WEIGHTS = {"danger": "clay", "warning": "amber", "note": "muted"}
+"""Words older scripts know the severities by."""
 
 
 def arithmetic_document(
@@ -49,11 +53,11 @@ def arithmetic_document(
     if cycles:
         document["limit_cycles"] = cycles
     if design is not None:
-        document["moved_roots"] = [move.document() for move in moved_roots(design, realization.exact())]
+        document["moved_roots"] = [move.document() for move in moved_roots(design, exact_filter(realization))]
     if requirement is not None and (worst := worst_coefficient(realization, requirement)):
         document["worst_coefficient"] = worst.document()
     document["facts"] = [
-        {"weight": fact.weight, "sentence": fact.sentence}
+        {"severity": fact.severity, "weight": WEIGHTS[fact.severity], "sentence": fact.sentence}
         | ({"remedy": fact.remedy.words, "changes": fact.remedy.changes} if fact.remedy else {})
         for fact in facts(realization)
     ]

@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.network import Network
-from combe.arithmetic.section import Section
-from combe.arithmetic.stages import Realization, Requantize, TapSum
+from combe.analysis.exact import exact_filter
+from combe.realization.formats import Format
+from combe.realization.network import Network
+from combe.realization.section import Section
+from combe.realization.stages import Realization, Requantize, TapSum
 from combe.response import impulse_response
 
 Integers = NDArray[np.int64]
@@ -48,7 +49,7 @@ def worst_case(realization: Realization) -> Integers:
 
 def _worst_of_sections(realization: Realization) -> Integers:
     """The signs of the impulse response backward, at full scale: what drives the output furthest, both ways."""
-    source = realization.exact()
+    source = exact_filter(realization)
     answer = impulse_response(source, LONGEST_WORST)
     backward = answer[::-1] > 0
     low, high = realization.input.least, realization.input.most

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.arithmetic.formats import Format
+from combe.realization.formats import Format
 from combe.signals.stimuli import random_integers
 
 Array = NDArray[np.float64]

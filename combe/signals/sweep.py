@@ -8,13 +8,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.simulate import simulate
-from combe.arithmetic.stages import Realization, TapSum
+from combe.analysis.exact import exact_filter
 from combe.files import FLOOR_DB
 from combe.filters import Fir
 from combe.ledger import Line
+from combe.realization.formats import Format
+from combe.realization.stages import Realization, TapSum
 from combe.response.time import ringing_length
+from combe.running.simulate import simulate
 from combe.signals.stimuli import tone
 
 Integers = NDArray[np.int64]
@@ -52,7 +53,7 @@ def settling_of(realization: Realization) -> int:
     """Samples until the answer to a tone that starts is a tone: all taps, or until the slowest pole has died away."""
     length = sum(len(stage.coefficients) for stage in realization.stages if isinstance(stage, TapSum)) + 1
     if realization.is_recursive:
-        source = realization.exact()
+        source = exact_filter(realization)
         if not isinstance(source, Fir):
             length = min(length + ringing_length(source), MOST_SETTLING)
     return length

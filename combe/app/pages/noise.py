@@ -15,7 +15,7 @@ from combe.app.plots.curve import NOTHING, Curve
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label
 from combe.requirement.quantities import short
-from combe.signals.listening import SIGNALS, Heard
+from combe.signals.noise_run import SIGNALS, NoiseRun
 
 
 class NoisePage(Page):
@@ -23,7 +23,7 @@ class NoisePage(Page):
 
     def __init__(self) -> None:
         super().__init__()
-        self.heard: Heard | None = None
+        self.heard: NoiseRun | None = None
         self.signal = SIGNALS[0]
         self.density = Plot("dB of full scale per Hz")
         self.predicted = pg.PlotCurveItem(antialias=True)
@@ -43,7 +43,7 @@ class NoisePage(Page):
             self.density.frequency_axis.set_rate(scene.requirement.sample_rate_hz, scene.counted)
         self.density.label_axes()
         if scene.results.heard is None or scene.results.heard is not self.heard:
-            self.show_heard(scene.results.heard, scene.trouble("heard"))
+            self.show_run(scene.results.heard, scene.trouble("heard"))
 
     def modes(self) -> Sequence[str]:
         """Test signals."""
@@ -68,7 +68,7 @@ class NoisePage(Page):
         """The density."""
         return self.density
 
-    def show_heard(self, heard: Heard | None, sentence: str = "") -> None:
+    def show_run(self, heard: NoiseRun | None, sentence: str = "") -> None:
         """What was heard, or why nothing was."""
         self.heard = heard
         self.words.setText(" ".join(heard.sentences()) if heard is not None else sentence or "Listening…")

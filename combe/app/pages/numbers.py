@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from combe.app.pages.page import Scene
 from combe.app.pages.sheet import SheetPage
-from combe.arithmetic.recursive import shared_gain
-from combe.arithmetic.section import Section
-from combe.arithmetic.stages import Realization, TapSum
 from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
 from combe.ledger.goodness import Table
+from combe.realization.section import Section
+from combe.realization.stages import Realization, TapSum
+from combe.rounding.recursive import shared_gain
 
 
 class NumbersPage(SheetPage):

@@ -11,9 +11,9 @@ from combe.app.plots.axes import Plot
 from combe.app.plots.curve import NOTHING, Curve
 from combe.app.plots.points import LOOKS, PointPlot
 from combe.app.widgets.parts import label
-from combe.arithmetic.choices import Choices
-from combe.arithmetic.widths import WidthPoint
 from combe.project import edits
+from combe.rounding.choices import Choices
+from combe.rounding.widths import WidthPoint
 
 
 class WidthsPage(Page):

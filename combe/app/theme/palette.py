@@ -96,6 +96,8 @@ class Theme:
         return made
 
 
+ROLE_OF = {"danger": "clay", "warning": "amber", "note": "muted"}
+"""Colours of what matters more and less."""
 THEME = Theme()
 
 

@@ -9,17 +9,16 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QWidget
 
+from combe.analysis.facts import Fact
 from combe.app.widgets.facts_list import FactsList
 from combe.app.widgets.parts import Choice, Panel, Scroller, label
-from combe.arithmetic.assemble import SCALINGS
-from combe.arithmetic.facts import Fact, facts
-from combe.arithmetic.formats import OVERFLOWS, ROUNDINGS, parse_format
-from combe.arithmetic.realize import Choices
-from combe.arithmetic.recursive import ORDERINGS, SECTION_STRUCTURES
-from combe.arithmetic.stages import FORMS
 from combe.errors import CombeError
-from combe.project.chain import Rounded
 from combe.project.edits import choose_arithmetic, with_choices
+from combe.realization.formats import OVERFLOWS, ROUNDINGS, parse_format
+from combe.realization.stages import FORMS
+from combe.rounding.assemble import SCALINGS
+from combe.rounding.realize import Choices
+from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
 
 ITSELF = "by itself"
 FORMATS = (("input", "Input"), ("output", "Output"))
@@ -129,14 +128,6 @@ class ArithmeticPanel(Panel):
         if key == "output":
             return str(value or self.choices.input)
         return ITSELF if value is None else str(value)
-
-    def show_rounded(self, rounded: Rounded | None, sentence: str = "", with_cycles: bool = False) -> None:
-        """What follows from it, or why nothing does."""
-        told = [Fact("clay", sentence)] if sentence else []
-        if rounded is not None:
-            self.show_kind(rounded.realization.is_recursive)
-            told = facts(rounded.realization, with_cycles)
-        self.facts.show_facts(told)
 
     def show_told(self, told: Sequence[Fact]) -> None:
         """Sentences worked out elsewhere."""

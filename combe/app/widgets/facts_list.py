@@ -9,24 +9,33 @@ from PyQt6.QtCore import QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from combe.app.theme.palette import THEME
+from combe.analysis.facts import Fact, Remedy
+from combe.app.theme.palette import ROLE_OF, THEME
 from combe.app.widgets.parts import clear_layout, label
-from combe.arithmetic.facts import Fact, Remedy
-from combe.errors import CombeError
+from combe.errors import CombeError, FractionError, PoleError, StructureError, SumError
 
 BESIDE = 10
 """Pixels the stripe and its gap take."""
-WORDS = {"clay": "danger", "amber": "warning", "muted": "for the record"}
+WORDS = {"danger": "danger", "warning": "warning", "note": "for the record"}
+
+
+REMEDIES: dict[type[CombeError], Remedy] = {
+    PoleError: Remedy("Take 24 coefficient bits", {"coefficient_bits": 24}),
+    SumError: Remedy("Take 16 coefficient bits", {"coefficient_bits": 16, "state_bits": None, "guard_bits": 0}),
+    StructureError: Remedy("Let the structure choose itself", {"structure": "", "product_bits": None}),
+    FractionError: Remedy("Let the binary point choose itself", {"coefficient_fraction": None}),
+}
+"""What a button offers where there are no integers at all."""
 
 
 class Stripe(QWidget):
     """A bar at the side whose length and colour tell how much a sentence matters."""
 
-    def __init__(self, weight: str) -> None:
+    def __init__(self, severity: str) -> None:
         super().__init__()
-        self.weight = weight
+        self.severity = severity
         self.setFixedWidth(4)
-        self.setAccessibleName(WORDS[weight])
+        self.setAccessibleName(WORDS[severity])
 
     def sizeHint(self) -> QSize:
         """Narrow."""
@@ -35,9 +44,9 @@ class Stripe(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Full for a fault, half for a warning, a dot for the record."""
         painter = QPainter(self)
-        share = {"clay": 1.0, "amber": 0.5}.get(self.weight, 0.0)
+        share = {"danger": 1.0, "warning": 0.5}.get(self.severity, 0.0)
         height = max(self.height() * share, 4.0)
-        painter.fillRect(QRectF(0, 3, 3, max(height - 6, 3.0)), THEME.color(self.weight))
+        painter.fillRect(QRectF(0, 3, 3, max(height - 6, 3.0)), THEME.color(ROLE_OF[self.severity]))
 
 
 class FactsList(QWidget):
@@ -79,21 +88,21 @@ class FactsList(QWidget):
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
-        line.addWidget(Stripe(fact.weight))
+        line.addWidget(Stripe(fact.severity))
         inside = QVBoxLayout()
         inside.setSpacing(2)
         if fact.sentence:
-            sentence = label(fact.sentence, fact.weight, wrap=True)
+            sentence = label(fact.sentence, ROLE_OF[fact.severity], wrap=True)
             self.sentences.append(sentence)
             inside.addWidget(sentence)
         if fact.remedy is not None:
-            inside.addWidget(self._button(fact.remedy, fact.weight))
+            inside.addWidget(self._button(fact.remedy, fact.severity))
         line.addLayout(inside, 1)
         return row
 
-    def _button(self, remedy: Remedy, weight: str) -> QPushButton:
+    def _button(self, remedy: Remedy, severity: str) -> QPushButton:
         button = QPushButton(remedy.words)
-        button.setObjectName("remedy" if weight != "muted" else "quiet")
+        button.setObjectName("remedy" if severity != "note" else "quiet")
         button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         button.setToolTip(remedy.words)
         button.clicked.connect(partial(self._on_click, remedy))
@@ -105,13 +114,5 @@ class FactsList(QWidget):
 
 def told_of(error: CombeError) -> Sequence[Fact]:
     """Why there are no integers, with the way out where there is one."""
-    remedy = None
-    if error.where == "coefficient_bits" and "pole" in error.what:
-        remedy = Remedy("Take 24 coefficient bits", {"coefficient_bits": 24})
-    elif error.where == "accumulator_bits":
-        remedy = Remedy("Take 16 coefficient bits", {"coefficient_bits": 16, "state_bits": None, "guard_bits": 0})
-    elif error.where in ("structure", "product_bits"):
-        remedy = Remedy("Let the structure choose itself", {"structure": "", "product_bits": None})
-    elif error.where == "coefficient_fraction":
-        remedy = Remedy("Let the binary point choose itself", {"coefficient_fraction": None})
-    return [Fact("clay", error.sentence(), remedy)]
+    remedy = next((found for kind, found in REMEDIES.items() if isinstance(error, kind)), None)
+    return [Fact("danger", error.sentence(), remedy)]

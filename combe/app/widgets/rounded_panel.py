@@ -8,18 +8,19 @@ from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSpinBox, QWidget
 
+from combe.analysis.exact import exact_filter
+from combe.analysis.facts import Fact
 from combe.app.theme.marks import draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
 from combe.app.widgets.facts_list import FactsList
 from combe.app.widgets.parts import Panel, Scroller, label, set_role
-from combe.arithmetic.facts import Fact
-from combe.arithmetic.network import Network
-from combe.arithmetic.realize import FEWEST_BITS, MOST_BITS
-from combe.arithmetic.section import Section
-from combe.arithmetic.stages import Realization, TapSum
-from combe.arithmetic.words import coefficient_words
 from combe.filters import Fir, rational_of
 from combe.project.chain import Rounded
+from combe.realization.network import Network
+from combe.realization.section import Section
+from combe.realization.stages import Realization, TapSum
+from combe.realization.words import coefficient_words
+from combe.rounding.realize import FEWEST_BITS, MOST_BITS
 
 ROW = 22
 
@@ -192,7 +193,7 @@ class RoundedPanel(Panel):
 def facts_of(realization: Realization) -> str:
     """The coefficients' format and extremes in a sentence."""
     stage = realization.stages[0]
-    exact = realization.exact()
+    exact = exact_filter(realization)
     if realization.is_recursive and not isinstance(exact, Fir):
         count = sum(1 for other in realization.stages if isinstance(other, (Section, Network)))
         poles = rational_of(exact).poles

@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.arithmetic.simulate import simulate
-from combe.arithmetic.stages import Realization
 from combe.delivery.c.types import literal
 from combe.delivery.code_choices import CodeChoices, Converter, converter_from, input_shift, output_shift
 from combe.errors import FormatError
+from combe.realization.stages import Realization
+from combe.running.simulate import simulate
 
 
 def converters(choices: CodeChoices) -> tuple[Converter, Converter]:

@@ -5,15 +5,16 @@ from __future__ import annotations
 import struct
 from typing import Any
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.network import INPUT, REST, Network, Term
-from combe.arithmetic.section import Section
-from combe.arithmetic.stages import Realization, Requantize, Stage, TapSum
 from combe.delivery.c.network import SHIFTED_BY_HAND, kept_word, value_word
 from combe.delivery.c.samples import USUAL_UNROLL, WORDS
 from combe.delivery.c.stages import UNROLLED, View
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
+from combe.realization.formats import Format
+from combe.realization.network import NamedTerm, Network
+from combe.realization.section import Section
+from combe.realization.stages import Realization, Requantize, Stage, TapSum
+from combe.realization.term import INPUT
 
 TYPES = {"single": "float", "double": "double"}
 LEAST_NORMAL = {"single": 2.0**-126, "double": 2.0**-1022}
@@ -107,7 +108,7 @@ def _network(stage: Network, word: str, number: str) -> dict[str, Any]:
     used = {stage.output}
     for node in stage.nodes:
         for term in node.terms:
-            if term.coefficient and not term.signal.endswith(REST):
+            if term.coefficient and not term.is_rest:
                 used.add(term.signal)
                 depth[term.signal] = max(depth.get(term.signal, 0), term.delay)
     kept = [
@@ -118,7 +119,7 @@ def _network(stage: Network, word: str, number: str) -> dict[str, Any]:
     nodes = [
         {
             "bias": "", "name": node.name, "value": value_word(node.name), "type": word, "sum_type": word,
-            "terms": [_term(term, number, depth[term.signal]) for term in node.terms if term.coefficient and not term.signal.endswith(REST)],
+            "terms": [_term(term, number, depth[term.signal]) for term in node.terms if term.coefficient and not term.is_rest],
             "is_used": node.name in used, "has_rest": False, "is_plain": True,
         }
         for node in stage.nodes
@@ -129,7 +130,7 @@ def _network(stage: Network, word: str, number: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _term(term: Term, number: str, deepest: int) -> dict[str, str]:
+def _term(term: NamedTerm, number: str, deepest: int) -> dict[str, str]:
     real = term.coefficient * term.format.step
     if not term.delay:
         operand = value_word(term.signal)
@@ -151,10 +152,9 @@ def denormal_words(realization: Realization, number: str) -> list[str]:
     if taps:
         rows.append(f"Inputs below {least / min(taps):.3g} make denormal products with the smallest tap.")
     if realization.is_recursive:
-        from combe.arithmetic.flow import Flow
-        from combe.arithmetic.program import program_of
+        from combe.analysis.linear import LinearProgram
 
-        radius = Flow.of(program_of(realization)).radius
+        radius = LinearProgram.of(realization.program).radius
         if 0 < radius < 1:
             import math
 

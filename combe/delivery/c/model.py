@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.arithmetic.flow import Flow
-from combe.arithmetic.program import program_of
-from combe.arithmetic.stages import Realization
+from combe.analysis.linear import LinearProgram
 from combe.delivery.code_choices import CodeChoices
+from combe.realization.stages import Realization
+from combe.realization.term import Term
 
 Array = NDArray[np.float64]
 UNIT = {"single": 2.0**-24, "double": 2.0**-53}
@@ -36,9 +36,9 @@ def float_model(realization: Realization, samples: NDArray[Any], choices: CodeCh
     """
     single = choices.number == "single"
     given: Array = samples.astype(np.float32 if single else np.float64).astype(np.float64)
-    flow = Flow.of(program_of(realization))
-    rounded = Flow(
-        [[type(link)(link.signal, link.delay, float(np.float32(link.gain)) if single else link.gain, link.is_rest)
+    flow = LinearProgram.of(realization.program)
+    rounded = LinearProgram(
+        [[Term(link.signal, link.delay, float(np.float32(link.coefficient)) if single else link.coefficient, is_rest=link.is_rest)
           for link in links] for links in flow.steps], flow.output,
     )  # fmt: skip
     outputs = _run(rounded, given)
@@ -46,7 +46,7 @@ def float_model(realization: Realization, samples: NDArray[Any], choices: CodeCh
     return FloatModel(given, outputs, SLACK * UNIT[choices.number] * _reach(flow, largest) + choices.guard * 1e-25)
 
 
-def _run(flow: Flow, samples: Array) -> Array:
+def _run(flow: LinearProgram, samples: Array) -> Array:
     """Every step over all samples: at once where nothing comes back, else sample by sample."""
     count = len(samples)
     signals = [samples.astype(np.longdouble)] + [np.zeros(count, dtype=np.longdouble) for _ in flow.steps]
@@ -55,11 +55,11 @@ def _run(flow: Flow, samples: Array) -> Array:
             for link in flow.steps[index]:
                 if not link.is_rest and link.delay < count:
                     signals[index + 1][link.delay :] += (
-                        np.longdouble(link.gain) * signals[link.signal][: count - link.delay]
+                        np.longdouble(link.coefficient) * signals[link.signal][: count - link.delay]
                     )
         return np.asarray(signals[flow.output], dtype=np.float64)
     rows = [
-        (index + 1, [(link.signal, link.delay, np.longdouble(link.gain)) for link in links if not link.is_rest])
+        (index + 1, [(link.signal, link.delay, np.longdouble(link.coefficient)) for link in links if not link.is_rest])
         for index, links in enumerate(flow.steps)
     ]
     lists = [list(signal) for signal in signals]
@@ -74,12 +74,12 @@ def _run(flow: Flow, samples: Array) -> Array:
     return np.array(lists[flow.output], dtype=np.float64)
 
 
-def _reach(flow: Flow, largest: float) -> float:
+def _reach(flow: LinearProgram, largest: float) -> float:
     """The output's error, in units of rounding, for inputs up to ``largest``."""
     sizes = np.concatenate([[largest], flow.norms().l1 * largest])
     total = float(sizes[flow.output])
     for index, links in enumerate(flow.steps):
-        own = sum(abs(link.gain) * sizes[link.signal] for link in links if not link.is_rest)
+        own = sum(abs(link.coefficient) * sizes[link.signal] for link in links if not link.is_rest)
         path = flow.norms(index + 1).l1[flow.output - 1]
         total += (len(links) + 2) * float(own) * float(path)
     return total

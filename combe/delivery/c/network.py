@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.network import INPUT, REST, Network, Node, Term, node_span, rest_limits, signal_limits
-from combe.arithmetic.stages import Requantize
 from combe.delivery.c.rounding import biased, requantize_values
 from combe.delivery.c.types import c_type, factor_text, literal, signed_type
 from combe.errors import FormatError
+from combe.realization.formats import Format
+from combe.realization.network import NamedTerm, Network, Node, node_span, rest_limits, signal_limits
+from combe.realization.stages import Requantize
+from combe.realization.term import INPUT, REST
 
 SHIFTED_BY_HAND = 4
 """Histories up to this long are moved by assignments, longer ones by memmove."""
@@ -23,8 +24,8 @@ def network_values(stage: Network, index: int, source: Format) -> dict[str, Any]
     for node in stage.nodes:
         for term in node.terms:
             if term.coefficient:
-                used.add(term.signal)
-                depth[term.signal] = max(depth.get(term.signal, 0), term.delay)
+                used.add(term.key)
+                depth[term.key] = max(depth.get(term.key, 0), term.delay)
     kept = [
         {"name": kept_word(name), "type": _type(name, nodes, source), "depth": deepest, "new": value_word(name)}
         for name, deepest in depth.items()
@@ -60,7 +61,7 @@ def _node(
     return {
         "bias": bias, "name": node.name, "value": value_word(node.name), "type": c_type(node.result), "sum_type": sum_type,
         "accumulator": node.accumulator, "result": node.result, "is_plain": is_plain,
-        "terms": [_product(term, node, nodes, source, sum_type, depth[term.signal], kept) for term in node.terms if term.coefficient],
+        "terms": [_product(term, node, nodes, source, sum_type, depth[term.key], kept) for term in node.terms if term.coefficient],
         "is_used": node.name in used, "round": rounding | {"label": f"{index}_{node.name}"}, "has_rest": has_rest,
         "rest_type": _type(node.name + REST, nodes, source) if has_rest else "", "rest": value_word(node.name + REST),
         "whole": literal(1 << node.shift, rounding["work"]) if has_rest else "",
@@ -68,7 +69,7 @@ def _node(
 
 
 def _product(
-    term: Term,
+    term: NamedTerm,
     node: Node,
     nodes: dict[str, Node],
     source: Format,
@@ -77,21 +78,21 @@ def _product(
     kept_factors: list[int],
 ) -> dict[str, str]:
     """A term as C adds it: sign and the product in the type of the sum."""
-    fraction = signal_limits(nodes, term.signal, source)[2]
+    fraction = signal_limits(nodes, term.key, source)[2]
     factor = term.coefficient << (node.accumulator.fraction - fraction - term.format.fraction)
     signed_type(factor, factor, 32)
     if signed_type(min(factor, -factor), max(factor, -factor), 32) == "int64_t" and sum_type == "int32_t":
         raise FormatError(f"the factor {factor} is wider than its sum", "stages", "take fewer bits")
-    operand = f"({sum_type}){value_word(term.signal) if not term.delay else _kept(term, deepest)}"
+    operand = f"({sum_type}){value_word(term.key) if not term.delay else _kept(term, deepest)}"
     size = factor_text(abs(factor), sum_type, kept_factors)
     text = operand if abs(factor) == 1 else f"{size} * {operand}"
     return {"sign": "-" if factor < 0 else "+", "text": text}
 
 
-def _kept(term: Term, deepest: int) -> str:
+def _kept(term: NamedTerm, deepest: int) -> str:
     if deepest <= SHIFTED_BY_HAND:
-        return f"{kept_word(term.signal)}_{term.delay}"
-    return f"{kept_word(term.signal)}[{term.delay - 1}]"
+        return f"{kept_word(term.key)}_{term.delay}"
+    return f"{kept_word(term.key)}[{term.delay - 1}]"
 
 
 def kept_word(signal: str) -> str:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.section import Section
-from combe.arithmetic.stages import TapSum
 from combe.delivery.c.types import c_type, literal
 from combe.errors import FormatError
+from combe.realization.formats import Format
+from combe.realization.section import Section
+from combe.realization.stages import TapSum
 
 
 def reloadable_taps(stage: TapSum, source: Format, index: int) -> dict[str, Any]:

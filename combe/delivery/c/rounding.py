@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from combe.arithmetic.stages import Requantize
 from combe.delivery.c.types import literal
 from combe.errors import FormatError
+from combe.realization.stages import Requantize
 
 
 def requantize_values(stage: Requantize) -> dict[str, Any]:

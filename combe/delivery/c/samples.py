@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.stages import TapSum
 from combe.delivery.c.types import c_type, literal, signed_type
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
+from combe.realization.formats import Format
+from combe.realization.stages import TapSum
 
 USUAL_UNROLL = 4
 WORDS = {

@@ -5,10 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.network import Network
-from combe.arithmetic.section import Section
-from combe.arithmetic.stages import Realization, Requantize, Stage, TapSum
 from combe.delivery.c.network import network_values
 from combe.delivery.c.reloading import reloadable_section, reloadable_taps
 from combe.delivery.c.rounding import biased, requantize_values
@@ -16,6 +12,10 @@ from combe.delivery.c.samples import sample_layout
 from combe.delivery.c.types import c_type, factor_text, literal, signed_type
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
+from combe.realization.formats import Format
+from combe.realization.network import Network
+from combe.realization.section import Section
+from combe.realization.stages import Realization, Requantize, Stage, TapSum
 
 MOST_SEGMENTS = 32
 UNROLLED = 8

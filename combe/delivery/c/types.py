@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from combe.arithmetic.formats import Format
 from combe.errors import FormatError
+from combe.realization.formats import Format
 
 
 def c_type(entry: Format) -> str:

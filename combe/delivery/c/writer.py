@@ -8,9 +8,6 @@ from typing import Any
 import numpy as np
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.simulate import simulate
-from combe.arithmetic.stages import Realization
 from combe.delivery.c.codes import code_values, codes_through, converters
 from combe.delivery.c.floating import GUARD, TYPES, float_views, real_text
 from combe.delivery.c.model import float_model
@@ -22,7 +19,10 @@ from combe.delivery.package import Package, SourceFile, checked_name
 from combe.delivery.story import OWNERSHIP, story
 from combe.errors import FormatError
 from combe.ledger import Line
+from combe.realization.formats import Format
+from combe.realization.stages import Realization
 from combe.requirement import Requirement
+from combe.running.simulate import simulate
 from combe.signals.stimuli import random_integers, vectors
 
 VECTOR_SAMPLES = 2048

@@ -4,9 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from combe.arithmetic.formats import Format, narrowest_signed
-from combe.arithmetic.program import program_of
-from combe.arithmetic.stages import Realization, Requantize, TapSum
 from combe.delivery.code_choices import Converter, converter_from, input_shift, output_shift
 from combe.delivery.hdl.choices import USUAL_CLOCK_HZ, HardwareChoices, check_hardware_choices
 from combe.delivery.hdl.circuit import (
@@ -30,6 +27,8 @@ from combe.delivery.hdl.fir_stream import Loaded, direct, folded, transposed
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
 from combe.delivery.hdl.recursive_stream import recursive
 from combe.errors import FormatError
+from combe.realization.formats import Format, narrowest_signed
+from combe.realization.stages import Realization, Requantize, TapSum
 
 MOST_STREAMED_TAPS = 2000
 
@@ -107,7 +106,7 @@ def _only_taps(realization: Realization) -> TapSum | None:
 
 
 def _engine_clocks(realization: Realization) -> int:
-    return sum(len(step.products) + 5 for step in program_of(realization).steps) + 2
+    return sum(len(step.terms) + 5 for step in realization.program.steps) + 2
 
 
 def _check_fits(realization: Realization, architecture: str, choices: HardwareChoices) -> None:
@@ -202,7 +201,7 @@ def _stages(
     ready: Expression = Number(1, 1, BIT)
     clocks = 1
     if architecture == "serial" and taps is None:
-        made = engine(build, stream, program_of(realization))
+        made = engine(build, stream, realization.program)
         return made.stream, made.ready, made.clocks
     source = realization.input
     for index, stage in enumerate(realization.stages):

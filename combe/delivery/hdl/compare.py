@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from combe.arithmetic.stages import Realization
 from combe.delivery.hdl.build import Built, build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES, USUAL_CLOCK_HZ, HardwareChoices
 from combe.errors import CombeError
+from combe.realization.stages import Realization
 from combe.requirement import Requirement
 
 

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from combe.arithmetic.adders import adder_graph
-from combe.arithmetic.formats import narrowest_signed
-from combe.arithmetic.network import Network
-from combe.arithmetic.program import program_of
-from combe.arithmetic.section import Section
-from combe.arithmetic.stages import Realization, Requantize, TapSum
 from combe.delivery.hdl.build import Built
 from combe.delivery.hdl.parts import inner_width
+from combe.realization.formats import narrowest_signed
+from combe.realization.network import Network
+from combe.realization.section import Section
+from combe.realization.stages import Realization, Requantize, TapSum
+from combe.rounding.search.adders import adder_graph
 
 SHOWN = 3
 """Taps drawn before the dots."""
@@ -257,7 +256,7 @@ def _chain(realization: Realization) -> Diagram:
 
 def _engine(realization: Realization, built: Built) -> Diagram:
     """One multiplier, a memory of signals, a program."""
-    program = program_of(realization)
+    program = realization.program
     widest = max(step.accumulator.bits for step in program.steps)
     word = max(inner_width(realization.input), *(inner_width(step.result) for step in program.steps))
     drawing = Diagram(width=11.5, height=3.6)

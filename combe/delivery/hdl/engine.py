@@ -8,8 +8,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.program import Program, Step
 from combe.delivery.hdl.circuit import (
     BIT,
     UNSIGNED,
@@ -26,6 +24,8 @@ from combe.delivery.hdl.circuit import (
 )
 from combe.delivery.hdl.fir_mac import Sequenced
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
+from combe.realization.formats import Format
+from combe.realization.program import Program, Step
 
 WAIT = 3
 """Lines between a sum's last product and the first that may use its rounded value; one more before another sample."""
@@ -138,7 +138,7 @@ def _places(program: Program) -> tuple[dict[tuple[int, bool], int], int]:
     for index in range(len(program.steps)):
         depth[index + 1, False] = 0
     for step in program.steps:
-        for product in step.products:
+        for product in step.terms:
             key = product.signal, product.is_rest
             depth[key] = max(depth.get(key, 0), product.delay)
     places, used = {}, 0
@@ -154,7 +154,7 @@ def _rounding_of(step: Step) -> tuple[Format, Format, str, str]:
 
 def _word_width(step: Step, program: Program) -> int:
     index = program.steps.index(step) + 1
-    has_rest = any(p.is_rest and p.signal == index for each in program.steps for p in each.products)
+    has_rest = any(p.is_rest and p.signal == index for each in program.steps for p in each.terms)
     return max(inner_width(step.result), step.shift + 2 if has_rest else 1)
 
 
@@ -163,12 +163,12 @@ def _lines(
 ) -> list[_Line]:  # fmt: skip
     lines: list[_Line] = []
     for index, step in enumerate(program.steps):
-        products = list(step.products)
+        products = list(step.terms)
         has_rest = (index + 1, True) in places
         for k in range(max(len(products), 1)):
             is_end = k == max(len(products), 1) - 1
             product = products[k] if products else None
-            factor = product.factor if product else 0
+            factor = product.coefficient if product else 0
             key = (product.signal, product.is_rest) if product else (0, False)
             delay = product.delay if product else 0
             lines.append(
@@ -176,11 +176,9 @@ def _lines(
                       places[index + 1, False], is_end and index + 1 == program.output,
                       places[index + 1, True] if has_rest and is_end else None)
             )  # fmt: skip
-        following = program.steps[index + 1].products if index + 1 < len(program.steps) else ()
+        following = program.steps[index + 1].terms if index + 1 < len(program.steps) else ()
         needs = any(p.signal == index + 1 and p.delay == 0 for p in following)
-        later = any(
-            p.signal == index + 1 and p.delay == 0 for each in program.steps[index + 2 :] for p in each.products
-        )
+        later = any(p.signal == index + 1 and p.delay == 0 for each in program.steps[index + 2 :] for p in each.terms)
         if needs or later or has_rest or index + 1 == len(program.steps):
             lines += [_Line()] * (WAIT + has_rest + (index + 1 == len(program.steps)))
     return lines

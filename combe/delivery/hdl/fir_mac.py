@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.stages import TapSum
 from combe.delivery.hdl.circuit import (
     BIT,
     UNSIGNED,
@@ -21,6 +19,8 @@ from combe.delivery.hdl.circuit import (
     flag_not,
 )
 from combe.delivery.hdl.parts import Builder, Stream, Value
+from combe.realization.formats import Format
+from combe.realization.stages import TapSum
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from combe.arithmetic.adders import AdderGraph, adder_graph
-from combe.arithmetic.formats import narrowest_signed
-from combe.arithmetic.signed_digits import odd_part
-from combe.arithmetic.stages import TapSum
 from combe.delivery.hdl.circuit import Number, Op, Signal
 from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.errors import FormatError
+from combe.realization.formats import narrowest_signed
+from combe.realization.stages import TapSum
+from combe.rounding.search.adders import AdderGraph, adder_graph
+from combe.rounding.search.signed_digits import odd_part
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from combe.arithmetic.stages import Realization
 from combe.delivery.hdl.build import Built
 from combe.delivery.hdl.choices import HardwareChoices
+from combe.realization.stages import Realization
 
 
 def several(count: int, word: str) -> str:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from combe.arithmetic.formats import Format, narrowest_signed
 from combe.delivery.hdl.circuit import (
     BIT,
     SIGNED,
@@ -20,6 +19,7 @@ from combe.delivery.hdl.circuit import (
     flag_not,
     flag_or,
 )
+from combe.realization.formats import Format, narrowest_signed
 
 
 def inner_width(entry: Format) -> int:

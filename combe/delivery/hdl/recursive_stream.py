@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from combe.arithmetic.adders import adder_graph
-from combe.arithmetic.formats import Format
-from combe.arithmetic.network import Network
-from combe.arithmetic.program import Product, Program, stages_program
-from combe.arithmetic.section import Section
 from combe.delivery.hdl.circuit import Number, Signal
 from combe.delivery.hdl.fir_stream import graph_multiples, multiple_of
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
+from combe.realization.formats import Format
+from combe.realization.network import Network
+from combe.realization.program import Program, RawTerm, stages_program
+from combe.realization.section import Section
+from combe.rounding.search.adders import adder_graph
 
 
 def recursive(
@@ -49,7 +49,7 @@ class _Stage:
         """The stage's result and when it is one."""
         depth: dict[tuple[int, bool], int] = {}
         for step in self.program.steps:
-            for product in step.products:
+            for product in step.terms:
                 key = product.signal, product.is_rest
                 depth[key] = max(depth.get(key, 0), product.delay)
         for key, deepest in depth.items():
@@ -80,8 +80,8 @@ class _Stage:
         step, circuit = self.program.steps[index], self.circuit
         name = f"node{index + 1}"
         width = step.accumulator.bits + (not step.accumulator.signed)
-        forward = [p for p in step.products if p.signal == 0 and not p.is_rest]
-        others = [p for p in step.products if not (p.signal == 0 and not p.is_rest)]
+        forward = [p for p in step.terms if p.signal == 0 and not p.is_rest]
+        others = [p for p in step.terms if not (p.signal == 0 and not p.is_rest)]
         later = self.valid
         values = [self._product(f"{name}_forward_{k}", p) for k, p in enumerate(forward)]
         if self.is_split and values:
@@ -97,7 +97,7 @@ class _Stage:
             total_signal = circuit.wire(f"{name}_sum", Number(0, width))
         result = self.build.rounded(name, total_signal, step.accumulator, step.result, step.rounding, step.overflow)
         self.now[index + 1, False] = result
-        if any(p.signal == index + 1 and p.is_rest for each in self.program.steps for p in each.products):
+        if any(p.signal == index + 1 and p.is_rest for each in self.program.steps for p in each.terms):
             self.now[index + 1, True] = self._rest(index, total_signal)
         return later
 
@@ -113,17 +113,19 @@ class _Stage:
         whole = circuit.fit(circuit.left(rounded, shift), width)
         return circuit.wire(name, circuit.add(circuit.fit(total, width), whole, width, -1))
 
-    def _product(self, name: str, product: Product) -> Value:
+    def _product(self, name: str, product: RawTerm) -> Value:
         key = product.signal, product.is_rest
         signal = self.now[key] if product.delay == 0 else self.past[key][product.delay - 1]
         reach = 1 << (signal.width - 1)
         source = Value(signal, -reach, reach - 1)
         if not self.is_multiplierless:
-            return self.build.times(name, source, product.factor, False)
+            return self.build.times(name, source, product.coefficient, False)
         before, self.build.pipeline = self.build.pipeline, 0
-        found, _ = graph_multiples(self.build, source, (product.factor,), adder_graph((product.factor,)), name)
+        found, _ = graph_multiples(
+            self.build, source, (product.coefficient,), adder_graph((product.coefficient,)), name
+        )
         self.build.pipeline = before
-        return multiple_of(found, product.factor)
+        return multiple_of(found, product.coefficient)
 
     def _tree(self, name: str, values: list[Value]) -> Value:
         before, self.build.pipeline = self.build.pipeline, 0

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.simulate import simulate
-from combe.arithmetic.stages import Realization
 from combe.delivery.c.codes import codes_through
 from combe.delivery.code_choices import CodeChoices, converter_from
 from combe.delivery.hdl.choices import HardwareChoices
+from combe.realization.formats import Format
+from combe.realization.stages import Realization
+from combe.running.simulate import simulate
 from combe.signals.stimuli import random_integers, tone, vectors
 
 Integers = NDArray[np.int64]

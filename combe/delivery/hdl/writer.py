@@ -7,7 +7,6 @@ from typing import Any
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
-from combe.arithmetic.stages import Realization
 from combe.delivery.hdl.axi import axi_values
 from combe.delivery.hdl.build import Built, build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
@@ -20,6 +19,7 @@ from combe.delivery.languages import Order
 from combe.delivery.package import Package, SourceFile, checked_name
 from combe.delivery.story import OWNERSHIP, story
 from combe.ledger import Line
+from combe.realization.stages import Realization
 from combe.requirement import Requirement
 
 ENDINGS = {"verilog": "v", "vhdl": "vhd"}

@@ -10,13 +10,13 @@ from math import inf, pi, sqrt, tan
 
 import numpy as np
 
-from combe.design.asking import SHAPES, Setting, Task
 from combe.design.classic.digital import Placement, digital_roots
 from combe.design.classic.families import FAMILIES, Family
 from combe.design.classic.plan import Plan, plan_of, shape_of
 from combe.design.classic.prototypes import Prototype
 from combe.design.classic.search import Fit, best_fit, filter_of
 from combe.design.designed import Design
+from combe.design.task import SHAPES, Setting, Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Cascade, sections_of
 from combe.ledger import Line, gain_lines, worst_line

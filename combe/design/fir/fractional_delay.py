@@ -11,9 +11,9 @@ import time
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.design.asking import Setting, Task
 from combe.design.designed import Design
 from combe.design.minimax import minimax
+from combe.design.task import Setting, Task
 from combe.errors import DesignError
 from combe.filters import Fir
 

@@ -10,11 +10,11 @@ import time
 
 import numpy as np
 
-from combe.design.asking import Setting, Task
 from combe.design.designed import Design
 from combe.design.equiripple.problem import Table, pieces_of
 from combe.design.lengths import allowed_lengths, first_guess, least_length
 from combe.design.linear_phase import share
+from combe.design.task import Setting, Task
 from combe.design.windowed.method import check_taps
 from combe.design.windowed.shapes import kaiser
 from combe.errors import DesignError, Stopped

@@ -11,13 +11,13 @@ from math import log10
 
 import numpy as np
 
-from combe.design.asking import Task
 from combe.design.classic.plan import Plan, plan_of
 from combe.design.designed import Design
 from combe.design.equiripple.exchange import Approximation, exchange
 from combe.design.equiripple.problem import Piece, Problem
 from combe.design.equiripple.taps import taps_of
 from combe.design.estimates import kaiser_equiripple_taps
+from combe.design.task import Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines

@@ -12,9 +12,9 @@ from dataclasses import replace
 import numpy as np
 
 from combe.design import equiripple
-from combe.design.asking import Setting, Task
 from combe.design.classic.plan import shape_of
 from combe.design.designed import Design
+from combe.design.task import Setting, Task
 from combe.errors import CombeError, DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import cost_of, gain_lines

@@ -12,13 +12,13 @@ import time
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.design.asking import Setting, Task
 from combe.design.caps import transition_pieces
 from combe.design.designed import Design
 from combe.design.equiripple.problem import Table, pieces_of
 from combe.design.lengths import first_guess
 from combe.design.linear_phase import crowded
 from combe.design.minimax import minimax
+from combe.design.task import Setting, Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import delay_over_passbands, gain_lines

@@ -14,10 +14,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.design.asking import Task
 from combe.design.classic.method import cutoff_edges
 from combe.design.classic.plan import plan_of
 from combe.design.designed import Design
+from combe.design.task import Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines

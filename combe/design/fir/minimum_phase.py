@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.design import equiripple
-from combe.design.asking import Task
 from combe.design.designed import Design
 from combe.design.estimates import estimated_taps
+from combe.design.task import Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines

@@ -10,7 +10,6 @@ import time
 
 import numpy as np
 
-from combe.design.asking import Setting, Task
 from combe.design.caps import transition_pieces
 from combe.design.classic.plan import plan_of
 from combe.design.designed import Design
@@ -18,6 +17,7 @@ from combe.design.equiripple.problem import Table, pieces_of
 from combe.design.lengths import first_guess
 from combe.design.linear_phase import crowded
 from combe.design.minimax import minimax
+from combe.design.task import Setting, Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines

@@ -12,11 +12,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from combe.design import equiripple
-from combe.design.asking import Setting, Task
 from combe.design.designed import Design
 from combe.design.equiripple.exchange import Approximation, exchange
 from combe.design.equiripple.problem import Piece, Problem, fits_symmetry
 from combe.design.equiripple.taps import taps_of
+from combe.design.task import Setting, Task
 from combe.errors import DesignError, Stopped
 
 MAXIMUM_TAPS = 2001

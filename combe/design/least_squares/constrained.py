@@ -13,12 +13,12 @@ import time
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.design.asking import Task
 from combe.design.caps import transition_pieces
 from combe.design.designed import Design
 from combe.design.equiripple.problem import Table, pieces_of
 from combe.design.lengths import allowed_lengths, first_guess
 from combe.design.linear_phase import cosine_steps, from_cosines
+from combe.design.task import Task
 from combe.design.windowed.ideal import ideal_of
 from combe.design.windowed.method import check_taps
 from combe.errors import DesignError, Stopped

@@ -7,13 +7,13 @@ import time
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.design.asking import Task
 from combe.design.caps import bulges, transition_pieces
 from combe.design.designed import Design
 from combe.design.equiripple.problem import pieces_of
 from combe.design.least_squares.equations import Equations
 from combe.design.lengths import allowed_lengths, first_guess, least_length
 from combe.design.linear_phase import shares
+from combe.design.task import Task
 from combe.design.weights import check_weights
 from combe.design.windowed.method import check_taps
 from combe.errors import DesignError, Stopped

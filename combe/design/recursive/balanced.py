@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.design import equiripple
-from combe.design.asking import Setting, Task
 from combe.design.designed import Design
 from combe.design.estimates import estimated_taps
+from combe.design.task import Setting, Task
 from combe.errors import CombeError, DesignError, Stopped
 from combe.filters import Cascade, Fir, Rational, sections_of
 from combe.ledger import delay_over_passbands, gain_lines, lines_of

@@ -12,11 +12,11 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.design.asking import DesignChoice, Setting, Task
 from combe.design.classic.families import FAMILIES
 from combe.design.classic.method import make as make_classic
 from combe.design.designed import Design
 from combe.design.recursive.slp import Linear, least_maximum
+from combe.design.task import DesignChoice, Setting, Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
 from combe.ledger import delay_over_passbands

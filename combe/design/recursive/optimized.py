@@ -15,7 +15,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.design import equiripple
-from combe.design.asking import DesignChoice, Setting, Task
 from combe.design.caps import transition_pieces
 from combe.design.classic.families import FAMILIES
 from combe.design.classic.method import make as make_classic
@@ -25,6 +24,7 @@ from combe.design.equiripple.problem import pieces_of
 from combe.design.fir.minimum_phase import spectral_factor, squared_requirement
 from combe.design.recursive.balanced import Balanced, balanced
 from combe.design.recursive.slp import joined, least_maximum, triangle
+from combe.design.task import DesignChoice, Setting, Task
 from combe.errors import CombeError, DesignError, Stopped
 from combe.filters import Cascade, Fir, Rational, rational_of, sections_of
 from combe.ledger import gain_lines, worst_line

@@ -11,8 +11,8 @@ import time
 from collections.abc import Callable
 from math import cos, pi, sin, sqrt, tan
 
-from combe.design.asking import Setting, Task
 from combe.design.designed import Design
+from combe.design.task import Setting, Task
 from combe.errors import DesignError
 from combe.filters import Cascade, Filter, Fir
 

@@ -9,11 +9,11 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.design.asking import Setting, Task
 from combe.design.classic.method import cutoff_edges
 from combe.design.designed import Design
 from combe.design.lengths import allowed_lengths, first_guess, least_length
 from combe.design.linear_phase import share
+from combe.design.task import Setting, Task
 from combe.design.windowed.ideal import Ideal, ideal_between, ideal_of
 from combe.design.windowed.shapes import SHAPES, Shape
 from combe.errors import DesignError, Stopped

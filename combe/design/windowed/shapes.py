@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.design.asking import Setting
+from combe.design.task import Setting
 
 Array = NDArray[np.float64]
 

@@ -13,9 +13,6 @@ from typing import Any
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
-from combe.arithmetic.formats import Format
-from combe.arithmetic.simulate import simulate
-from combe.arithmetic.stages import Realization
 from combe.delivery.c.codes import code_values, codes_through, converters
 from combe.delivery.c.floating import real_text
 from combe.delivery.c.model import float_model
@@ -23,6 +20,9 @@ from combe.delivery.c.types import c_type, literal
 from combe.delivery.package import Package
 from combe.errors import ToolError
 from combe.proof.tools import find, run, version
+from combe.realization.formats import Format
+from combe.realization.stages import Realization
+from combe.running.simulate import simulate
 from combe.signals.stimuli import random_integers, vectors
 
 COMPILER, EMULATOR, SIZES = "arm-none-eabi-gcc", "qemu-system-arm", "arm-none-eabi-size"

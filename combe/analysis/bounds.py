@@ -1,0 +1,88 @@
+"""The largest value any input can cause at every step, roundings included, and the width that holds it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import ceil, floor
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.analysis.linear import LinearProgram
+from combe.realization.formats import Format, narrowest_signed
+from combe.realization.program import Program, Step
+from combe.realization.stages import Realization
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Bound:
+    """No input makes the rounded value of a step leave ``least`` to ``most`` (raw, were the format wide enough)."""
+
+    name: str
+    stage: int
+    result: Format
+    least: int
+    most: int
+
+    @property
+    def needed_bits(self) -> int:
+        """Bits of the narrowest signed format with this binary point that can never overflow."""
+        return narrowest_signed(self.least, self.most)
+
+    @property
+    def is_safe(self) -> bool:
+        """Whether the format holds all of it."""
+        return self.result.holds(self.least) and self.result.holds(self.most)
+
+
+def bounds(realization: Realization) -> list[Bound]:
+    """A bound for every step.
+
+    Raises
+    ------
+    FormatError
+        Beyond the number of words of state bounds are found for.
+    """
+    program = realization.program
+    low, high = worst_values(program)
+    return [
+        Bound(step.name, step.stage, step.result, floor(low[k] + 1e-9), ceil(high[k] - 1e-9))
+        for k, step in enumerate(program.steps)
+    ]
+
+
+def worst_values(program: Program) -> tuple[Array, Array]:
+    """The least and the largest rounded result of each step, raw, over every input and every error roundings can make.
+
+    Σ|h| from the input and Σ|h| from each rounding, tails bounded: if nothing overflows by this count, nothing ever does.
+    """
+    flow = LinearProgram.of(program)
+    unit = program.input.step
+    low_in, high_in = program.input.least * unit, program.input.most * unit
+    norms = flow.norms()
+    far = max(-low_in, high_in)
+    high = norms.positive * high_in + norms.negative * low_in + norms.tail * far
+    low = norms.positive * low_in + norms.negative * high_in - norms.tail * far
+    for index, step in enumerate(program.steps):
+        down, up = error_limits(step)
+        if down == up == 0:
+            continue
+        path = flow.norms(index + 1)
+        reach = max(-down, up)
+        high += path.positive * up + path.negative * down + path.tail * reach
+        low += path.positive * down + path.negative * up - path.tail * reach
+    scale = np.array([step.result.step for step in program.steps])
+    return low / scale, high / scale
+
+
+def error_limits(step: Step) -> tuple[float, float]:
+    """The least and the largest error of a rounding (result less sum), as values."""
+    if step.shift <= 0:
+        return 0.0, 0.0
+    whole = step.result.step
+    if step.rounding.startswith("nearest"):
+        return -whole / 2, whole / 2
+    finest = whole * (1 - 2.0**-step.shift)
+    return (-finest, 0.0) if step.rounding == "floor" else (-finest, finest)

@@ -1,0 +1,172 @@
+"""A network: any structure with feedback as exact integer sums, each rounded once, in the order they are computed.
+
+Direct, transposed, coupled and lattice sections, sums of allpasses, error feedback and products rounded before they
+are added are all networks. A reader that walks networks knows every structure there is.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from combe.errors import FormatError
+from combe.realization.feedback import feedback_groups
+from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
+from combe.realization.term import INPUT, ONE, REST, Term
+
+NamedTerm = Term[str, int]
+MOST_NODES, LONGEST_DELAY, MOST_TERMS = 6000, 6000, 20_000
+
+
+@dataclass(frozen=True, slots=True)
+class Node:
+    """One exact sum in ``accumulator``, brought into ``result``."""
+
+    name: str
+    terms: tuple[NamedTerm, ...]
+    accumulator: Format
+    result: Format
+    rounding: str
+    overflow: str
+
+    @property
+    def shift(self) -> int:
+        """Bits its rounding cuts off; below zero where the result has more fraction bits than the sum."""
+        return self.accumulator.fraction - self.result.fraction
+
+
+@dataclass(frozen=True, slots=True)
+class Network:
+    """Nodes in the order they are computed; ``output`` names the one that is handed on."""
+
+    nodes: tuple[Node, ...]
+    output: str
+    form: str
+
+    def node(self, name: str) -> Node:
+        """A node by its name."""
+        return next(node for node in self.nodes if node.name == name)
+
+    @property
+    def result(self) -> Format:
+        """The format handed on."""
+        return self.node(self.output).result
+
+    @property
+    def is_recursive(self) -> bool:
+        """Whether any node comes back to itself."""
+        numbers = {node.name: index + 1 for index, node in enumerate(self.nodes)}
+        uses = [[0 if t.is_rest else numbers.get(t.signal, 0) for t in node.terms] for node in self.nodes]
+        return bool(feedback_groups(uses))
+
+    def network(self, _: Format) -> Network:
+        """Itself: what every kind of stage is read as."""
+        return self
+
+    @property
+    def overflow(self) -> str:
+        """What the node that is handed on does with what doesn't fit."""
+        return self.node(self.output).overflow
+
+    @property
+    def accumulators(self) -> tuple[Format, ...]:
+        """Of every sum."""
+        return tuple(node.accumulator for node in self.nodes)
+
+    @property
+    def coefficient_formats(self) -> tuple[Format, ...]:
+        """Of all coefficients but ones."""
+        return tuple(term.format for node in self.nodes for term in node.terms if term.format != ONE)
+
+    def title(self, index: int, node: Node) -> str:
+        """A node's name for people, the stage being number ``index``."""
+        return f"{node.name} of stage {index + 1}"
+
+
+def rest_limits(node: Node) -> tuple[int, int]:
+    """The least and the largest rest a rounding can leave: the sum less the rounded value, in steps of the sum."""
+    if node.shift <= 0:
+        return 0, 0
+    whole = 1 << node.shift
+    if node.rounding.startswith("nearest"):
+        return -whole // 2, whole // 2
+    return (0, whole - 1) if node.rounding == "floor" else (1 - whole, whole - 1)
+
+
+def signal_limits(nodes: dict[str, Node], name: str, source: Format) -> tuple[int, int, int]:
+    """The least and the largest raw value of a signal, and its fraction bits."""
+    if name == INPUT:
+        return source.least, source.most, source.fraction
+    if name.endswith(REST):
+        node = nodes[name.removesuffix(REST)]
+        return *rest_limits(node), node.accumulator.fraction
+    entry = nodes[name].result
+    return entry.least, entry.most, entry.fraction
+
+
+def node_span(node: Node, nodes: dict[str, Node], source: Format) -> tuple[int, int]:
+    """The least and the largest sum of a node whatever its signals hold; partial sums lie between them too."""
+    low = high = 0
+    for term in node.terms:
+        least, most, fraction = signal_limits(nodes, term.key, source)
+        factor = term.coefficient << max(node.accumulator.fraction - fraction - term.format.fraction, 0)
+        ends = factor * least, factor * most
+        low, high = low + min(*ends, 0), high + max(*ends, 0)
+    return low, high
+
+
+def needed_node_accumulator(node: Node, nodes: dict[str, Node], source: Format) -> Format:
+    """The narrowest signed accumulator that holds every sum."""
+    return Format(True, narrowest_signed(*node_span(node, nodes, source)), node.accumulator.fraction)
+
+
+def check_network(stage: Network, source: Format, where: str) -> None:
+    """Raise ``FormatError`` where a network doesn't hold together."""
+    nodes = {node.name: node for node in stage.nodes}
+    if len(nodes) != len(stage.nodes):
+        raise FormatError("two nodes have one name", f"{where}.nodes", "give each its own")
+    if not 1 <= len(stage.nodes) <= MOST_NODES:
+        raise FormatError(f"there are {len(stage.nodes)} nodes", f"{where}.nodes", f"1 to {MOST_NODES} are taken")
+    if sum(len(node.terms) for node in stage.nodes) > MOST_TERMS:
+        raise FormatError("there are too many terms", f"{where}.nodes", f"at most {MOST_TERMS} are taken")
+    if stage.output not in nodes:
+        raise FormatError(f'"{stage.output}" is no node', f"{where}.output", f"known are {', '.join(list(nodes)[:8])}")
+    known = {INPUT}
+    for index, node in enumerate(stage.nodes):
+        _check_node(node, nodes, known, source, f"{where}.nodes[{index}]")
+        known |= {node.name, node.name + REST}
+
+
+def _check_node(node: Node, nodes: dict[str, Node], known: set[str], source: Format, where: str) -> None:
+    if not re.fullmatch(r"[a-z][a-z0-9]{0,15}", node.name) or node.name == INPUT:
+        raise FormatError(f'"{node.name}" is no name', f"{where}.name", "small letters and digits, not input")
+    if not node.terms:
+        raise FormatError("there are no terms", f"{where}.terms", "at least one is needed")
+    for position, term in enumerate(node.terms):
+        _check_term(term, node, nodes, known, source, f"{where}.terms[{position}]")
+    least, most = node_span(node, nodes, source)
+    if not (node.accumulator.holds(least) and node.accumulator.holds(most)):
+        enough = needed_node_accumulator(node, nodes, source)
+        what = f"{node.accumulator} can't hold every sum, which run from {least} to {most}"
+        raise FormatError(what, f"{where}.accumulator", f"{enough} is enough")
+    for key, word, all_words in (("rounding", node.rounding, ROUNDINGS), ("overflow", node.overflow, OVERFLOWS)):
+        if word not in all_words:
+            raise FormatError(f'"{word}" is not known here', f"{where}.{key}", f"known are {', '.join(all_words)}")
+
+
+def _check_term(
+    term: NamedTerm, node: Node, nodes: dict[str, Node], known: set[str], source: Format, where: str
+) -> None:
+    if term.signal not in nodes and (term.signal != INPUT or term.is_rest):
+        raise FormatError(f'"{term.key}" is no signal', where, "it must be input, a node, or a node with .rest")
+    if not 0 <= term.delay <= LONGEST_DELAY:
+        raise FormatError(f"a delay of {term.delay} is out of reach", where, f"0 to {LONGEST_DELAY} are taken")
+    if term.delay == 0 and term.key not in known:
+        raise FormatError(f"{term.key} isn't computed yet here", where, "delay it, or put its node first")
+    if not term.format.holds(term.coefficient):
+        limits = f"it holds {term.format.least} to {term.format.most}"
+        raise FormatError(f"{term.coefficient} doesn't fit {term.format}", where, limits)
+    fraction = signal_limits(nodes, term.key, source)[2] + term.format.fraction
+    if fraction > node.accumulator.fraction:
+        what = f"{node.accumulator} has fewer fraction bits than this product"
+        raise FormatError(what, where, f"{fraction} fraction bits are needed")

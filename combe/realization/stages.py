@@ -1,0 +1,227 @@
+"""A realization: the complete integer program, a short list of stages that every reader walks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from combe.errors import FormatError
+from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
+from combe.realization.network import Network, Node, check_network
+from combe.realization.program import Program, stages_program
+from combe.realization.section import Section, check_section
+from combe.realization.term import INPUT, Term
+
+FORMS = ("direct", "folded", "transposed", "polyphase")
+MOST_BRANCHES = 16
+
+
+@dataclass(frozen=True, slots=True)
+class TapSum:
+    """accumulator = Σ coefficients[i]·x[n−i], exact. ``form`` says how it's built, never what it computes."""
+
+    coefficients: tuple[int, ...]
+    coefficient: Format
+    accumulator: Format
+    form: str = "direct"
+    branches: int = 1
+    """Sums a polyphase form is built of; 1 for every other form."""
+
+    @property
+    def result(self) -> Format:
+        """The whole sum is handed on."""
+        return self.accumulator
+
+    @property
+    def is_recursive(self) -> bool:
+        """Never."""
+        return False
+
+    @property
+    def overflow(self) -> str:
+        """A sum holds all there can be."""
+        return "saturate"
+
+    @property
+    def accumulators(self) -> tuple[Format, ...]:
+        """Of its one sum."""
+        return (self.accumulator,)
+
+    @property
+    def coefficient_formats(self) -> tuple[Format, ...]:
+        """Of the taps."""
+        return (self.coefficient,)
+
+    def network(self, _: Format) -> Network:
+        """One exact sum, nothing rounded."""
+        terms = tuple(Term(INPUT, delay, value, self.coefficient) for delay, value in enumerate(self.coefficients))
+        return Network((Node("sum", terms, self.accumulator, self.accumulator, "floor", "wrap"),), "sum", self.form)
+
+    def title(self, index: int, node: Node) -> str:
+        """Its name for people."""
+        return "the sum of taps"
+
+    @property
+    def symmetry(self) -> int:
+        """1 if the coefficients read the same backwards, -1 if they change sign, else 0."""
+        forward, backward = self.coefficients, self.coefficients[::-1]
+        return 1 if forward == backward else -1 if all(a == -b for a, b in zip(forward, backward)) else 0
+
+    def span(self, source: Format) -> tuple[int, int]:
+        """The least and the largest sum any input can cause; every partial sum lies between them too."""
+        ends = [(c * source.least, c * source.most) for c in self.coefficients]
+        return sum(min(pair) for pair in ends), sum(max(pair) for pair in ends)
+
+
+@dataclass(frozen=True, slots=True)
+class Requantize:
+    """From raw k at one format to k·2^(f₂−f₁), rounded, then saturated or wrapped."""
+
+    source: Format
+    target: Format
+    rounding: str
+    overflow: str
+
+    @property
+    def result(self) -> Format:
+        """The format it brings a value to."""
+        return self.target
+
+    @property
+    def is_recursive(self) -> bool:
+        """Never."""
+        return False
+
+    @property
+    def accumulators(self) -> tuple[Format, ...]:
+        """It adds nothing."""
+        return ()
+
+    @property
+    def coefficient_formats(self) -> tuple[Format, ...]:
+        """It multiplies by nothing."""
+        return ()
+
+    def network(self, _: Format) -> Network:
+        """A sum of one, rounded."""
+        only = (Term(INPUT, 0, 1),)
+        node = Node("output", only, self.source, self.target, self.rounding, self.overflow)
+        return Network((node,), "output", "requantize")
+
+    def title(self, index: int, node: Node) -> str:
+        """Its name for people."""
+        return "the output"
+
+
+Stage = TapSum | Section | Network | Requantize
+
+
+@dataclass(frozen=True)
+class Realization:
+    """Input format, stages in order, output format.
+
+    Raises
+    ------
+    FormatError
+        If the stages don't fit together, with ``where`` naming the key.
+    """
+
+    name: str
+    sample_rate_hz: float
+    structure: str
+    input: Format
+    output: Format
+    stages: tuple[Stage, ...]
+
+    def __post_init__(self) -> None:
+        check(self)
+
+    def formats(self) -> list[Format]:
+        """The format in front of each stage, and the last one's result."""
+        found = [self.input]
+        for stage in self.stages:
+            found.append(stage.result)
+        return found
+
+    @property
+    def is_recursive(self) -> bool:
+        """Whether any stage feeds its output back."""
+        return any(stage.is_recursive for stage in self.stages)
+
+    @cached_property
+    def program(self) -> Program:
+        """All stages as one flat list of sums: what the generic run and all analysis walk, made once."""
+        return stages_program(self.stages, self.input)
+
+    @cached_property
+    def carried(self) -> dict[str, Any]:
+        """What was worked out of it and is wanted again; see ``carried_by``."""
+        return {}
+
+
+def check(realization: Realization) -> None:
+    """Raise ``FormatError`` at the first stage that doesn't fit the one before."""
+    if not realization.stages:
+        raise FormatError("there is no stage", "stages", "at least one is needed")
+    if len(realization.stages) > 64:
+        raise FormatError(f"there are {len(realization.stages)} stages", "stages", "at most 64 are taken")
+    source = realization.input
+    for index, stage in enumerate(realization.stages):
+        where = f"stages[{index}]"
+        if isinstance(stage, TapSum):
+            _check_tap_sum(stage, source, where)
+        elif isinstance(stage, Section):
+            check_section(stage, source, where)
+        elif isinstance(stage, Network):
+            check_network(stage, source, where)
+        else:
+            _check_requantize(stage, source, where)
+        source = stage.result
+    if source != realization.output:
+        raise FormatError(f"the last stage gives {source}, the output is {realization.output}", "output")
+
+
+def _check_tap_sum(stage: TapSum, source: Format, where: str) -> None:
+    if not stage.coefficients:
+        raise FormatError("there are no coefficients", f"{where}.coefficients", "at least one is needed")
+    for position, value in enumerate(stage.coefficients):
+        if not stage.coefficient.holds(value):
+            limits = f"{stage.coefficient.least} to {stage.coefficient.most}"
+            raise FormatError(
+                f"{value} doesn't fit {stage.coefficient}", f"{where}.coefficients[{position}]", f"it holds {limits}"
+            )
+    fraction = source.fraction + stage.coefficient.fraction
+    if stage.accumulator.fraction != fraction:
+        what = f"{stage.accumulator} has its binary point in the wrong place"
+        raise FormatError(what, f"{where}.accumulator", f"input and coefficient make {fraction} fraction bits")
+    least, most = stage.span(source)
+    if not (stage.accumulator.holds(least) and stage.accumulator.holds(most)):
+        what = f"{stage.accumulator} can't hold every sum, which run from {least} to {most}"
+        raise FormatError(what, f"{where}.accumulator", f"{needed_accumulator(stage, source)} is enough")
+    if stage.form not in FORMS:
+        raise FormatError(f'form "{stage.form}" is not known', f"{where}.form", f"known are {', '.join(FORMS)}")
+    if (stage.form == "polyphase") != (stage.branches > 1) or not 1 <= stage.branches <= MOST_BRANCHES:
+        what = f"{stage.branches} branches don't go with {stage.form}"
+        raise FormatError(what, f"{where}.branches", f"2 to {MOST_BRANCHES} make a polyphase form, others have none")
+    if stage.form == "folded" and not stage.symmetry:
+        raise FormatError("folded needs symmetric or antisymmetric coefficients", f"{where}.form", "use direct")
+
+
+def _check_requantize(stage: Requantize, source: Format, where: str) -> None:
+    if stage.source != source:
+        raise FormatError(f"from is {stage.source}, but {source} arrives here", f"{where}.from")
+    if stage.rounding not in ROUNDINGS:
+        raise FormatError(
+            f'"{stage.rounding}" is not a rounding', f"{where}.rounding", f"known are {', '.join(ROUNDINGS)}"
+        )
+    if stage.overflow not in OVERFLOWS:
+        raise FormatError(
+            f'"{stage.overflow}" is not an overflow', f"{where}.overflow", f"known are {', '.join(OVERFLOWS)}"
+        )
+
+
+def needed_accumulator(stage: TapSum, source: Format) -> Format:
+    """The narrowest signed accumulator no input can overflow, computed from the coefficients themselves."""
+    bits = narrowest_signed(*stage.span(source))
+    return Format(True, bits, source.fraction + stage.coefficient.fraction)

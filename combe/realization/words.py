@@ -1,0 +1,32 @@
+"""Stages in a few words, for people."""
+
+from __future__ import annotations
+
+from combe.realization.network import Network
+from combe.realization.section import Section
+from combe.realization.stages import Stage, TapSum
+
+
+def stage_words(stage: Stage) -> str:
+    """What a stage is, with its formats."""
+    if isinstance(stage, TapSum):
+        return (
+            f"{stage.form} sum of {len(stage.coefficients)} taps, {stage.coefficient}, accumulator {stage.accumulator}"
+        )
+    if isinstance(stage, Section):
+        return f"section, b {stage.numerator}, a {stage.denominator}, accumulator {stage.accumulator}, state {stage.result}"
+    if isinstance(stage, Network):
+        kept = ", ".join(f"{node.name} {node.result}" for node in stage.nodes[:8])
+        more = f" and {len(stage.nodes) - 8} more" if len(stage.nodes) > 8 else ""
+        return f"{stage.form}, {len(stage.nodes)} sums of up to {widest_sum((stage,))} bits: {kept}{more}"
+    return f"{stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}"
+
+
+def coefficient_words(stages: tuple[Stage, ...]) -> str:
+    """The formats of all coefficients; those of ones aside."""
+    return ", ".join(dict.fromkeys(str(entry) for stage in stages for entry in stage.coefficient_formats))
+
+
+def widest_sum(stages: tuple[Stage, ...]) -> int:
+    """Bits of the widest accumulator."""
+    return max((entry.bits for stage in stages for entry in stage.accumulators), default=0)

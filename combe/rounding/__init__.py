@@ -1,0 +1,1 @@
+"""How a filter becomes a realization: choices, structures, scaling, ordering."""

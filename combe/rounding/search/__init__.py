@@ -1,0 +1,1 @@
+"""Searches for the cheapest integers that hold: better integers, adders, signed digits."""

@@ -1,0 +1,1 @@
+"""What a realization does to samples, bit for bit."""

@@ -1,0 +1,109 @@
+"""Any program, run sample by sample in exact integers, with a count of what overflows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.realization.program import Program, Step
+from combe.realization.stages import Requantize
+
+Integers = NDArray[Any]
+COMPILED_FROM = 20_000
+"""Signals longer than this are worth the time a compiled loop takes to load."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Run:
+    """The output, and for every step how often it left its range and the least and largest raw result."""
+
+    output: Integers
+    overflows: tuple[int, ...]
+    least: tuple[int, ...]
+    most: tuple[int, ...]
+
+
+def run_program(program: Program, signal: Integers, watch: bool = True) -> Run:
+    """All state zero before the first sample. Signals must lie within the input format. Without ``watch`` extremes may be
+    left out."""
+    if len(signal) > COMPILED_FROM and fits_compiled(program) and signal.dtype == np.int64:
+        from combe.running.compiled import run_steps
+
+        return Run(*run_steps(program, signal, watch))
+    return _plain(program, signal)
+
+
+def fits_compiled(program: Program) -> bool:
+    """Whether 62 bits hold everything the program computes."""
+    widths = [program.input.bits] + [max(step.accumulator.bits, step.result.bits) for step in program.steps]
+    shifts = [step.shift for step in program.steps]
+    most = max((step.accumulator.bits - min(step.shift, 0) for step in program.steps), default=0)
+    return max(widths) <= 62 and most <= 62 and max(shifts, default=0) <= 61
+
+
+def _plain(program: Program, signal: Integers) -> Run:
+    """The definition: history newest first, one sum after the other."""
+    depth = program.longest_delay
+    count = len(program.steps)
+    values = [[0] * (depth + 1) for _ in range(count + 1)]
+    rests = [[0] * (depth + 1) for _ in range(count + 1)]
+    overflows, least, most = [0] * count, [0] * count, [0] * count
+    found: list[int] = []
+    for x in signal.tolist():
+        for history in values:
+            history.insert(0, 0)
+            history.pop()
+        for history in rests:
+            history.insert(0, 0)
+            history.pop()
+        values[0][0] = x
+        for index, step in enumerate(program.steps):
+            total = 0
+            for p in step.terms:
+                total += p.coefficient * (rests if p.is_rest else values)[p.signal][p.delay]
+            result, rest, is_over = rounded_step(step, total)
+            values[index + 1][0], rests[index + 1][0] = result, rest
+            overflows[index] += is_over
+            least[index], most[index] = min(least[index], result), max(most[index], result)
+        found.append(values[program.output][0])
+    is_wide = any(not -(1 << 63) <= value < 1 << 63 for value in found)
+    output = np.array(found, dtype=object if is_wide else np.int64)
+    return Run(output, tuple(overflows), tuple(least), tuple(most))
+
+
+def rounded_step(step: Step, total: int) -> tuple[int, int, bool]:
+    """A sum brought into its result; what rounding cut off, in steps of the sum; whether it left the range."""
+    value = rounded_integer(total, step.shift, step.rounding)
+    rest = total - (value << step.shift) if step.shift > 0 else 0
+    limited = brought(value, step.result.least, step.result.most, step.result.bits, step.overflow)
+    return limited, rest, limited != value
+
+
+def requantized_integer(stage: Requantize, raw: int) -> int:
+    """One value in exact integers: the definition that everything else is held against."""
+    value = rounded_integer(raw, stage.source.fraction - stage.target.fraction, stage.rounding)
+    return brought(value, stage.target.least, stage.target.most, stage.target.bits, stage.overflow)
+
+
+def rounded_integer(raw: int, shift: int, rounding: str) -> int:
+    """raw·2^(−shift), rounded to an integer."""
+    if shift <= 0:
+        return raw << -shift
+    value, rest, half = raw >> shift, raw & ((1 << shift) - 1), 1 << (shift - 1)
+    if rounding == "nearest-even":
+        value += rest > half or (rest == half and value & 1 == 1)
+    elif rounding == "nearest-up":
+        value += rest >= half
+    elif rounding == "toward-zero":
+        value += rest != 0 and value < 0
+    return value
+
+
+def brought(value: int, least: int, most: int, bits: int, overflow: str) -> int:
+    """A value saturated or wrapped into a range."""
+    if overflow == "saturate":
+        return min(max(value, least), most)
+    return (value - least) % (1 << bits) + least
