@@ -184,7 +184,7 @@ class Views(WindowCase):
     def test_a_second_view_shares_the_frequency_axis(self) -> None:
         panel = self.window.plots
         panel.show_below("delay below")
-        second = panel.second["delay"]
+        second = panel.page("magnitude").second["delay"]
         self.assertTrue(second.isVisible())
         panel.magnitude.main.show_around(30_000, 10_000)
         QApplication.processEvents()

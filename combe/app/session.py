@@ -113,23 +113,23 @@ class Session(QObject):
     def edit(self, edit: Edit) -> bool:
         """Change the project; what can't be done is told in a sentence and changes nothing."""
         try:
-            self.change(edit.make(self.project), edit.what, edit.gesture)
+            self.change(edit.make(self.project), edit.what, edit.gesture, edit.is_held)
         except CombeError as error:
             self.told.emit(error.sentence())
             return False
         return True
 
-    def change(self, project: Project, what: str, gesture: str = "") -> None:
+    def change(self, project: Project, what: str, gesture: str = "", is_held: bool = False) -> None:
         """Replace the project; undo will name the change as ``what``."""
         before = self.project
         if self.history.change(project, what, gesture):
-            self._dragging = bool(gesture)
+            self._dragging = is_held
             self._follow(before)
 
     def note(self, note: Note) -> None:
         """Keep what follows the project; undo doesn't take it back."""
         self.history.note(note.make)
-        self.file_changed.emit()
+        self.project_changed.emit(self.project)
 
     def end_gesture(self) -> None:
         """The hand let go."""

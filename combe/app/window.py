@@ -153,8 +153,8 @@ class MainWindow(QMainWindow, Gestures):
             panel.page_made.connect(self._take_in)
         for page in self.plots.pages.values():
             self._take_in(page)
-        self.plots.tab_opened.connect(lambda _: self._want())
-        self.code_view.page_opened.connect(lambda _: self._want())
+        self.plots.tab_opened.connect(lambda _: self._on_opened())
+        self.code_view.page_opened.connect(lambda _: self._on_opened())
         self.start_panel.shape_picked.connect(self._on_shape)
         self.start_panel.other_wanted.connect(self._on_other_start)
         self.contenders.picked.connect(lambda choice: session.edit(edits.choose_design(choice)))
@@ -194,6 +194,10 @@ class MainWindow(QMainWindow, Gestures):
         """The page that is looked at; None for a file of the code step."""
         name = self.code_view.open_name if self.step == "code" else self.plots.tab
         return BY_NAME.get(name)
+
+    def _on_opened(self) -> None:
+        self._want()
+        self._show_curves()
 
     def _want(self) -> None:
         entry = self.entry

@@ -31,11 +31,15 @@ KEPT_PROOFS = 8
 
 @dataclass(frozen=True, slots=True)
 class Edit:
-    """``make`` gives the changed project; ``what`` names the change for undo; edits of one ``gesture`` are one step."""
+    """``make`` gives the changed project; ``what`` names the change for undo; edits of one ``gesture`` are one step.
+
+    ``is_held``: the hand still holds what it moves, and more of the same will follow at once.
+    """
 
     what: str
     make: Callable[[Project], Project]
     gesture: str = ""
+    is_held: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +54,7 @@ class Note:
 
 def ask(requirement: Requirement, what: str, gesture: str = "") -> Edit:
     """Another requirement. An order chosen by hand gives way to the search, unless a cut-off needs it."""
-    return Edit(what, lambda project: _asking(project, requirement), gesture)
+    return Edit(what, lambda project: _asking(project, requirement), gesture, bool(gesture))
 
 
 def _asking(project: Project, requirement: Requirement) -> Project:
@@ -158,7 +162,7 @@ def with_setting(choice: DesignChoice, name: str, value: float | None) -> Design
 
 def take_roots(roots: Roots, what: str, gesture: str = "") -> Edit:
     """Roots moved by hand become the design."""
-    return Edit(what, lambda project: replace(project, design=DesignChoice("given", given=roots)), gesture)
+    return Edit(what, lambda project: replace(project, design=DesignChoice("given", given=roots)), gesture, bool(gesture))
 
 
 def take_coefficients(given: Filter) -> Edit:

@@ -108,8 +108,10 @@ class PlotPanel(Panel):
             page.extra.show()
         if words:
             self.mode.setFixedWidth(max(self.mode.fontMetrics().horizontalAdvance(word) for word in words) + 58)
-        self.tab_opened.emit(name)
-        self._show()
+        before = self.scene
+        self.tab_opened.emit(name)  # whoever has a newer scene shows it now
+        if self.scene is before:
+            self._show()
 
     def show_scene(self, scene: Scene) -> None:
         """Another scene; only what's on screen is drawn."""

@@ -199,8 +199,7 @@ class CodeView(Panel):
     def open_file(self, index: int) -> None:
         """Show another file."""
         self._file, self._page = index, ""
-        self.page_opened.emit("")
-        self._show()
+        self._opened()
 
     def open_page(self, name: str) -> None:
         """Show another page."""
@@ -208,8 +207,14 @@ class CodeView(Panel):
         for button in self.buttons:
             if button.accessibleName() == BY_NAME[name].title:
                 button.setChecked(True)
-        self.page_opened.emit(name)
-        self._show()
+        self._opened()
+
+    def _opened(self) -> None:
+        """Whoever has a newer scene shows it now."""
+        before = self.scene
+        self.page_opened.emit(self._page)
+        if self.scene is before:
+            self._show()
 
     def copy(self) -> str:
         """The open file or page."""
