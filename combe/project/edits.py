@@ -162,7 +162,9 @@ def with_setting(choice: DesignChoice, name: str, value: float | None) -> Design
 
 def take_roots(roots: Roots, what: str, gesture: str = "") -> Edit:
     """Roots moved by hand become the design."""
-    return Edit(what, lambda project: replace(project, design=DesignChoice("given", given=roots)), gesture, bool(gesture))
+    return Edit(
+        what, lambda project: replace(project, design=DesignChoice("given", given=roots)), gesture, bool(gesture)
+    )
 
 
 def take_coefficients(given: Filter) -> Edit:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import shutil
 import tempfile
 from collections.abc import Callable
@@ -12,22 +11,22 @@ from typing import Any
 
 import numpy as np
 
-from combe.delivery.hdl.build import Built, build_circuit
+from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.vectors import Vectors, hdl_vectors
-from combe.delivery.hdl.writer import bench_files
 from combe.delivery.package import Package
-from combe.errors import Stopped, ToolError
+from combe.errors import ToolError
 from combe.filters import Filter
-from combe.proof.tools import find, run, version
+from combe.proof.agreement import agreement
+from combe.proof.process import stoppable
+from combe.proof.runners.simulated import Simulated
+from combe.proof.tools import find, run
 from combe.realization.stages import Realization
 from combe.running.simulate import ideal_run
 
-SECONDS = 300
-
 
 @dataclass(frozen=True, slots=True)
-class Simulated:
+class Answer:
     """What one simulator answered."""
 
     tool: str
@@ -57,7 +56,7 @@ class HdlProof:
 
     language: str
     checksum: str
-    simulated: tuple[Simulated, ...]
+    simulated: tuple[Answer, ...]
     lint: tuple[str, ...]
     missing: tuple[str, ...]
     error_rms: float = 0.0
@@ -115,25 +114,39 @@ def prove_hdl(
     choices = package.circuit or HardwareChoices()
     built = build_circuit(realization, package.name, choices)
     played = hdl_vectors(realization, choices, built.clocks, package.language, 7)
-    missing, done, lint = [], [], []
-    for tool in simulators or package.written_in.tools:
-        try:
-            find(tool)
-        except ToolError as error:
-            missing.append(error.sentence().removeprefix("proof: "))
-            continue
-        if is_stopped():
-            raise Stopped
-        report(f"simulating with {tool}")
-        done.append(_simulated(tool, package, built, played, choices))
-    report("reading strictly")
-    for sentence in _linted(package, [*missing]):
-        lint.append(sentence)
+    missing, done = [], []
+    with stoppable(is_stopped):
+        for tool in simulators or package.written_in.tools:
+            try:
+                simulator = Simulated(package, realization, tool)
+            except ToolError as error:
+                missing.append(error.sentence().removeprefix("proof: "))
+                continue
+            report(f"simulating with {tool}")
+            done.append(_answer(simulator, played))
+        report("reading strictly")
+        lint = _linted(package)
     rms = peak = 0.0
     if ideal is not None and not choices.converter_in:
         rms, peak = _error(realization, played, ideal)
     delay = built.latency / choices.clock_hz if choices.clock_hz else 0.0
     return HdlProof(package.language, package.checksum, tuple(done), tuple(lint), tuple(missing), rms, peak, delay)
+
+
+def _answer(simulator: Simulated, vectors: Vectors) -> Answer:
+    """Both passes of a simulation held against the model's outputs, bit by bit."""
+    try:
+        found = simulator.play(vectors)
+    except ToolError as error:
+        return Answer(simulator.tool, 0, 0, failure=error.sentence().removeprefix("proof: "))
+    bits = simulator.built.output_bits
+    mask = (1 << bits) - 1
+    wanted = np.array([f"{int(value) & mask:0{bits}b}" for value in vectors.outputs])
+    compared = agreement(np.array(found.words), wanted[found.places])
+    failure = ""
+    if not found.is_content and compared.holds:
+        failure = f"its test bench says {found.said.strip().splitlines()[-1][-120:]!r}"
+    return Answer(simulator.tool, compared.samples, compared.differences, found.latency, found.clocks, failure)
 
 
 def _error(realization: Realization, played: Vectors, ideal: Filter) -> tuple[float, float]:
@@ -147,52 +160,7 @@ def _error(realization: Realization, played: Vectors, ideal: Filter) -> tuple[fl
     return float(np.sqrt(np.mean(every**2))), float(np.max(np.abs(every)))
 
 
-def _simulated(tool: str, package: Package, built: Built, played: Vectors, choices: HardwareChoices) -> Simulated:
-    try:
-        with tempfile.TemporaryDirectory(prefix="combe-hdl-") as place:
-            folder = Path(place)
-            package.write(folder)
-            for file in bench_files(built, package.language, played, choices):
-                (folder / file.name).write_text(file.text, encoding="utf-8")
-            said = _run(tool, package.name, folder)
-            heard_path = folder / "heard.txt"
-            heard = heard_path.read_text(encoding="utf-8").split() if heard_path.exists() else []
-    except ToolError as error:
-        return Simulated(tool, 0, 0, failure=error.sentence().removeprefix("proof: "))
-    found = re.search(r"first output (-?\d+) clocks after its input, next input taken (-?\d+)", said)
-    if found is None or not heard:
-        return Simulated(tool, 0, 0, failure=f"it ended with {said.strip()[-120:]!r}")
-    wrong = 0
-    mask = (1 << built.output_bits) - 1
-    for place_text, digits in zip(heard[::2], heard[1::2]):
-        right = f"{int(played.outputs[int(place_text)]) & mask:0{built.output_bits}b}"
-        wrong += digits != right
-    failure = ""
-    if "all equal" not in said and not wrong:
-        failure = f"its test bench says {said.strip().splitlines()[-1][-120:]!r}"
-    return Simulated(tool, len(heard) // 2, wrong, int(found[1]), int(found[2]), failure)
-
-
-def _run(tool: str, name: str, folder: Path) -> str:
-    """What a test bench says; its outputs are in heard.txt."""
-    if tool == "iverilog":
-        run([find("iverilog"), "-g2001", "-o", "bench", f"{name}.v", f"{name}_tb.v"], folder)
-        said = run([find("vvp"), "-n", "bench", "+heard=heard.txt"], folder, seconds=SECONDS)
-    elif tool == "verilator":
-        flags = ["--binary", "--timing", "-Wno-fatal", "-Wno-lint", "-CFLAGS", "-O0", "--top-module", f"{name}_tb"]
-        run([find("verilator"), *flags, f"{name}.v", f"{name}_tb.v"], folder, seconds=SECONDS)
-        said = run([str(folder / "obj_dir" / f"V{name}_tb"), "+heard=heard.txt"], folder, seconds=SECONDS)
-    else:
-        ghdl = find("ghdl")
-        for file in (f"{name}.vhd", f"{name}_tb.vhd"):
-            run([ghdl, "-a", "--std=93c", file], folder)
-        run([ghdl, "-e", "--std=93c", f"{name}_tb"], folder)
-        command = [ghdl, "-r", "--std=93c", f"{name}_tb", "-gheard_file=heard.txt", "--ieee-asserts=disable"]
-        said = run(command, folder, seconds=SECONDS, with_errors=True)
-    return said.decode("utf-8", "replace")
-
-
-def _linted(package: Package, missing: list[str]) -> list[str]:
+def _linted(package: Package) -> list[str]:
     """What strict readers complain of; nothing where they aren't there."""
     complaints = []
     commands: list[list[str]] = []
@@ -210,14 +178,3 @@ def _linted(package: Package, missing: list[str]) -> list[str]:
             except ToolError as error:
                 complaints.append(error.sentence().removeprefix("proof: "))
     return complaints
-
-
-def tool_versions() -> dict[str, str]:
-    """The simulators that are there, in their own words."""
-    found = {}
-    for tool in ("iverilog", "verilator", "ghdl"):
-        try:
-            found[tool] = version(tool)
-        except ToolError:
-            continue
-    return found

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 import shutil
-import subprocess
 from pathlib import Path
 
 from combe.errors import ToolError
+from combe.proof.process import Limits, execute
 
 SECONDS = 120
 PACKAGES = {
@@ -39,26 +39,23 @@ def find(tool: str) -> str:
 def run(
     command: list[str], folder: Path, stdin: bytes = b"", seconds: float = SECONDS, with_errors: bool = False
 ) -> bytes:  # fmt: skip
-    """Standard output of a command, and what it says of errors where asked; no shell is involved.
+    """Standard output of a command, and what it says of errors where asked; no shell reads its words.
 
     Raises
     ------
     ToolError
-        If it fails or takes too long.
+        If it fails, or leaves its limits of time, memory and output.
+    Stopped
+        If the work it belongs to was stopped.
     """
     name = Path(command[0]).name
-    try:
-        done = subprocess.run(command, cwd=folder, input=stdin, capture_output=True, timeout=seconds, check=False)
-    except subprocess.TimeoutExpired:
-        raise ToolError(f"{name} did not finish within {seconds:g} seconds and was stopped", "proof") from None
-    except OSError as error:
-        raise ToolError(f"{name} can't be started ({error.strerror or error})", "proof") from None
-    if done.returncode != 0:
-        said = (done.stderr or done.stdout).decode("utf-8", "replace").strip().splitlines()
+    done = execute(command, folder, stdin, Limits(seconds))
+    if done.status != 0:
+        said = (done.errors or done.output).decode("utf-8", "replace").strip().splitlines()
         marked = [line for line in said if re.match(r"\s*(%?error|.*: error)\b", line, re.IGNORECASE)]
         first = next(iter(marked), next((line for line in said if "error" in line), said[0] if said else "no message"))
-        raise ToolError(f"{name} failed with status {done.returncode}: {first.strip()[:300]}", "proof")
-    return done.stdout + done.stderr if with_errors else done.stdout
+        raise ToolError(f"{name} failed with status {done.status}: {first.strip()[:300]}", "proof")
+    return done.output + done.errors if with_errors else done.output
 
 
 def version(tool: str) -> str:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from combe.delivery.package import Package
 from combe.errors import ToolError
-from combe.proof.arm.target import FLAGS, TargetProof, sizes_for
+from combe.proof.arm.target import TargetProof
+from combe.proof.runners.emulated import FLAGS, sizes_for
 from combe.proof.tools import version
 
 RISCV, COMPILER = "rv32imac", "riscv64-unknown-elf-gcc"

@@ -1,0 +1,106 @@
+"""A delivered C or C++ package, built with every warning an error, and run on this machine."""
+
+from __future__ import annotations
+
+import tempfile
+from functools import cache
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+import numpy as np
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from numpy.typing import NDArray
+
+from combe.delivery.c.types import c_type
+from combe.delivery.package import Package
+from combe.errors import ToolError
+from combe.proof.tools import find, run, version
+from combe.realization.stages import Realization
+
+STRICT = ["-std=c99", "-O2", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror"]
+CPP_STRICT = ["-std=c++17", *STRICT[1:]]
+BLOCK_LENGTHS = ["1", "3", "64", "257", "4096"]
+
+
+class Compiled:
+    """A program in a folder of its own for as long as the ``with`` lasts. Samples go through in blocks of mixed lengths.
+
+    Raises
+    ------
+    ToolError
+        If the compiler is missing or refuses the text.
+    """
+
+    def __init__(self, package: Package, realization: Realization, extra_flags: list[str] | None = None) -> None:
+        self.package, self.realization = package, realization
+        self.tool = package.written_in.tools[0]
+        self.compiler = find(self.tool)
+        self.name = version(self.tool)
+        self._place = tempfile.TemporaryDirectory(prefix="combe-proof-")
+        self.folder = Path(self._place.name)
+        is_cpp = package.code.language == "c++"
+        self.ending = "cpp" if is_cpp else "c"
+        self.flags = [*(CPP_STRICT if is_cpp else STRICT), *(extra_flags or [])]
+        self.source = [] if is_cpp else [f"{package.file}.c"]
+        package.write(self.folder)
+
+    def __enter__(self) -> Compiled:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._place.cleanup()
+
+    def build(self) -> None:
+        """The delivered check and a program that takes a stream."""
+        harness = _environment().get_template("harness.c.j2").render(
+            name=self.package.name, file=self.package.file, types=self.package.types,
+            is_header_only=self.ending == "cpp",
+        )  # fmt: skip
+        (self.folder / f"harness.{self.ending}").write_text(harness, encoding="utf-8")
+        self._compile("check", f"{self.package.file}_check.{self.ending}")
+        self._compile("stream", f"harness.{self.ending}")
+
+    def _compile(self, program: str, main: str) -> None:
+        run([self.compiler, *self.flags, "-o", program, *self.source, main], self.folder)
+
+    def check(self) -> None:
+        """Run the delivered check as a user would; it fails by its status."""
+        run([str(self.folder / "check")], self.folder)
+
+    @property
+    def types(self) -> tuple[np.dtype[Any], np.dtype[Any]]:
+        """What the program takes and gives."""
+        if self.package.code.is_float:
+            kind: np.dtype[Any] = np.dtype(np.float32 if self.package.code.number == "single" else np.float64)
+            return kind, kind
+        entry, result = (
+            np.dtype(c_type(each).removesuffix("_t")) for each in (self.realization.input, self.realization.output)
+        )
+        return entry, result
+
+    def run(self, samples: NDArray[Any]) -> NDArray[Any]:
+        """Raw integers for raw integers; in floating point real values for raw integers.
+
+        Raises
+        ------
+        ToolError
+            If the program crashes, hangs, or gives fewer samples than it took.
+        """
+        entry, result = self.types
+        is_float = self.package.code.is_float
+        given = samples * self.realization.input.step if is_float else samples
+        said = run([str(self.folder / "stream"), *BLOCK_LENGTHS], self.folder, given.astype(entry).tobytes())
+        heard = np.frombuffer(said, dtype=result)
+        if len(heard) != len(samples):
+            raise ToolError(f"the program wrote {len(heard)} samples instead of {len(samples)}", "proof")
+        return heard.astype(np.float64 if is_float else np.int64)
+
+
+@cache
+def _environment() -> Environment:
+    return Environment(
+        loader=PackageLoader("combe", "proof"), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )

@@ -1,0 +1,181 @@
+"""A delivered C package on an emulated processor: built for it, run on its board, instructions counted."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import tempfile
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from numpy.typing import NDArray
+
+from combe.delivery.c.codes import code_values
+from combe.delivery.c.floating import real_text
+from combe.delivery.c.types import c_type, literal
+from combe.delivery.package import Package
+from combe.errors import ToolError
+from combe.proof.tools import find, run, version
+from combe.realization.stages import Realization
+
+COMPILER, EMULATOR, SIZES = "arm-none-eabi-gcc", "qemu-system-arm", "arm-none-eabi-size"
+FLAGS = ["-std=c99", "-O2", "-mthumb", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror"]
+TARGETS = {
+    "cortex-m0plus": ["-mcpu=cortex-m0plus"], "cortex-m3": ["-mcpu=cortex-m3"], "cortex-m4": ["-mcpu=cortex-m4"],
+    "cortex-m7": ["-mcpu=cortex-m7"],
+}  # fmt: skip
+FLOAT_UNIT = ["-mfpu=fpv4-sp-d16", "-mfloat-abi=hard"]
+WITH_FLOAT_UNIT = ("cortex-m4", "cortex-m7")
+"""What code is built for. It runs on an emulated Cortex-M4 board, which executes the instructions of all four."""
+BOARD = ["-M", "mps2-an386", "-display", "none", "-chardev", "stdio,id=words", "-semihosting-config", "enable=on,chardev=words",
+         "-icount", "shift=0"]  # fmt: skip
+BLOCKS = (1, 7, 64, 256)
+TICK_INSTRUCTIONS, SECONDS = 40, 120
+PORTABLE = ["-U__ARM_FEATURE_SIMD32", "-U__ARM_FEATURE_SAT"]
+
+
+class Emulated:
+    """A core with one package. ``portable`` leaves the intrinsics out, ``with_codes`` runs the entry for raw codes.
+
+    After a run ``instructions`` holds those a sample, by block length, and ``sizes`` the bytes of code, constants and state.
+
+    Raises
+    ------
+    ToolError
+        If a tool is missing.
+    """
+
+    def __init__(
+        self, package: Package, realization: Realization, core: str = "cortex-m4", portable: bool = False,
+        with_codes: bool = False,
+    ) -> None:  # fmt: skip
+        self.package, self.realization, self.core = package, realization, core
+        self.portable, self.with_codes = portable, with_codes
+        self.compiler, self.emulator, self.size_tool = find(COMPILER), find(EMULATOR), find(SIZES)
+        self.name = version(COMPILER)
+        self.instructions: dict[int, float] = {}
+        self.sizes = (0, 0, 0)
+
+    @property
+    def uses_intrinsics(self) -> bool:
+        """Whether the dual multiply-accumulate is really in what was built."""
+        has_dual = "__smlad" in self.package.text(f"{self.package.file}.c")
+        return not self.portable and has_dual and self.core in ("cortex-m4", "cortex-m7")
+
+    def run(self, samples: NDArray[Any]) -> NDArray[Any]:
+        """Outputs of the longest blocks."""
+        return self.run_in_blocks(samples)[BLOCKS[-1]]
+
+    def run_in_blocks(self, samples: NDArray[Any]) -> dict[int, NDArray[Any]]:
+        """Outputs by block length: raw integers or codes, in floating point real values.
+
+        Raises
+        ------
+        ToolError
+            If it can't be built, or the program ends in another way than it should.
+        """
+        with tempfile.TemporaryDirectory(prefix="combe-target-") as place:
+            folder = Path(place)
+            self._build(samples, folder)
+            words = [self.emulator, *BOARD, "-kernel", "check.elf"]
+            said = run(words, folder, seconds=SECONDS).decode("utf-8", "replace")
+        parts = re.split(r"outputs (\d+)\n", said)
+        heard: dict[int, NDArray[Any]] = {}
+        for block, text in zip(parts[1::2], parts[2::2]):
+            rows = re.match(r"(?:[0-9a-f]+\n)*", text)
+            raw = np.frombuffer(bytes.fromhex(rows[0].replace("\n", "") if rows else ""), dtype=self._types()[1])
+            heard[int(block)] = raw.astype(np.float64 if self.package.code.is_float else np.int64)
+        ticks = {int(block): int(value) for block, value in re.findall(r"block (\d+) (\d+)", said)}
+        if set(heard) != set(BLOCKS) or set(ticks) != set(BLOCKS):
+            raise ToolError(f"the program ended with {said.strip()[-100:]!r}", "proof")
+        self.instructions = {block: value * TICK_INSTRUCTIONS / len(samples) for block, value in ticks.items()}
+        return heard
+
+    def _build(self, samples: NDArray[Any], folder: Path) -> None:
+        package = self.package
+        package.write(folder)
+        (folder / "harness.c").write_text(self._harness(samples), encoding="utf-8")
+        for name in ("board.c", "board.ld"):
+            shutil.copy(Path(__file__).parent.parent / "arm" / name, folder / name)
+        unit = FLOAT_UNIT if package.code.is_float and self.core in WITH_FLOAT_UNIT else []
+        flags = [*TARGETS[self.core], *unit, *FLAGS, *(PORTABLE if self.portable else [])]
+        run([self.compiler, *flags, "-c", f"{package.file}.c"], folder)
+        loose = [*TARGETS[self.core], *unit, "-mthumb", "-O2", "-std=gnu99"]
+        linked = ["-nostartfiles", "-Wl,--no-warn-rwx-segments", "-T", "board.ld"]
+        libraries = ["-lgcc"] if package.code.is_float else []
+        parts = ["board.c", "harness.c", f"{package.file}.o", *libraries]
+        run([self.compiler, *loose, *linked, "-o", "check.elf", *parts], folder)
+        code, constants = _sizes(run([self.size_tool, "-A", f"{package.file}.o"], folder).decode())
+        flags = [*TARGETS[self.core], "-mthumb"]
+        self.sizes = code, constants, _state_bytes(self.compiler, self.size_tool, package, folder, flags)
+
+    def _types(self) -> tuple[str, str]:
+        """Words NumPy has for what goes in and comes out."""
+        if self.with_codes:
+            values = code_values(self.realization, self.package.code)
+            assert values is not None
+            return values["in_type"].removesuffix("_t"), values["out_type"].removesuffix("_t")
+        if self.package.code.is_float:
+            kind = "float32" if self.package.code.number == "single" else "float64"
+            return kind, kind
+        return c_type(self.realization.input).removesuffix("_t"), c_type(self.realization.output).removesuffix("_t")
+
+    def _harness(self, samples: NDArray[Any]) -> str:
+        types, code = self.package.types, self.package.code
+        if self.with_codes:
+            in_type, out_type = (f"{word}_t" for word in self._types())
+            rows = [f"{int(value)}u" for value in samples]
+        elif code.is_float:
+            in_type, out_type = types["input"], types["output"]
+            kind = np.float32 if code.number == "single" else np.float64
+            given = (np.asarray(samples) * self.realization.input.step).astype(kind).astype(np.float64)
+            rows = [real_text(float(x), code.number) for x in given]
+        else:
+            in_type, out_type = types["input"], types["output"]
+            rows = [literal(int(x), c_type(self.realization.input)) for x in samples]
+        return _environment().get_template("harness.c.j2").render(
+            name=self.package.name, file=self.package.file, types=types, is_header_only=False, count=len(rows),
+            blocks=BLOCKS, entry="run_codes" if self.with_codes else "run", in_type=in_type, out_type=out_type, inputs=rows,
+        )  # fmt: skip
+
+
+def sizes_for(package: Package, compiler: str, flags: list[str]) -> tuple[int, int, int]:
+    """Bytes of code, constants and state, as a compiler's linker tells them; nothing is run."""
+    prefix = compiler.removesuffix("gcc")
+    built, measure = find(compiler), find(f"{prefix}size")
+    with tempfile.TemporaryDirectory(prefix="combe-size-") as place:
+        folder = Path(place)
+        package.write(folder)
+        run([built, *flags, "-std=c99", "-O2", "-c", f"{package.file}.c"], folder)
+        code, constants = _sizes(run([measure, "-A", f"{package.file}.o"], folder).decode())
+        return code, constants, _state_bytes(built, measure, package, folder, flags)
+
+
+def _sizes(table: str) -> tuple[int, int]:
+    """Bytes of code and of constants of an object file."""
+    code = constants = 0
+    for name, size in re.findall(r"^(\.\S+)\s+(\d+)", table, re.MULTILINE):
+        if name.startswith(".text"):
+            code += int(size)
+        elif name.startswith((".rodata", ".data", ".srodata", ".sdata")):
+            constants += int(size)
+    return code, constants
+
+
+def _state_bytes(compiler: str, sizes: str, package: Package, folder: Path, flags: list[str]) -> int:
+    """Size of the state, from an object that holds one."""
+    text = f'#include "{package.file}.h"\n{package.types["state"]} one;\n'
+    (folder / "one.c").write_text(text, encoding="utf-8")
+    run([compiler, *flags, "-fno-common", "-c", "one.c"], folder)
+    found = re.search(r"^\.s?bss\s+(\d+)", run([sizes, "-A", "one.o"], folder).decode(), re.MULTILINE)
+    return int(found[1]) if found else 0
+
+
+@cache
+def _environment() -> Environment:
+    return Environment(
+        loader=PackageLoader("combe.proof", "arm"), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
