@@ -3,11 +3,47 @@
 The folders below stand in the order in which an engineer works; data flows one way through them::
 
     Requirement -> Design -> Realization -> Delivery -> Proof
+
+``import combe`` gives scripts the functions of ``combe.api``, each loaded when it is first asked for.
 """
 
-import os
+from __future__ import annotations
 
-# The matrices of one filter are small, and the window needs the other core: one thread each is fastest.
-os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+from typing import TYPE_CHECKING, Any
 
 __version__ = "0.4.0"
+
+if TYPE_CHECKING:
+    from combe.api import (
+        CombeError,
+        Delivery,
+        contenders,
+        deliver,
+        design,
+        document,
+        from_document,
+        lines,
+        load,
+        meets,
+        realize,
+        response,
+        save,
+        simulate,
+    )
+
+__all__ = [
+    "CombeError", "Delivery", "__version__", "contenders", "deliver", "design", "document", "from_document", "lines",
+    "load", "meets", "realize", "response", "save", "simulate",
+]  # fmt: skip
+
+
+def __getattr__(name: str) -> Any:
+    if name in __all__:
+        from combe import api
+
+        return getattr(api, name)
+    raise AttributeError(f"module 'combe' has no attribute {name!r}")
+
+
+def __dir__() -> list[str]:
+    return sorted(__all__)

@@ -15,7 +15,7 @@ import numpy as np
 
 from combe.analysis.exact import exact_filter
 from combe.analysis.facts import facts
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.errors import CombeError, FormatError
 from combe.filters import Fir
 from combe.ledger import meets

@@ -6,8 +6,8 @@ import json
 import shutil
 import unittest
 
-from combe.design.contenders import contenders
-from combe.design.methods import design
+from combe.designing.contenders import contenders
+from combe.designing.methods import design
 from combe.errors import FormatError, RequirementError
 from combe.filters import Cascade, Fir
 from combe.ledger import lines_of

@@ -15,7 +15,7 @@ from combe.analysis.exact import exact_filter
 from combe.analysis.facts import facts
 from combe.analysis.limit_cycles import cycle_bound, overflow_oscillations, zero_input_cycles
 from combe.analysis.transfer import stage_transfer
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.errors import FormatError
 from combe.filters import Cascade, Fir
 from combe.realization.formats import Format

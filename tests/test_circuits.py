@@ -22,7 +22,7 @@ from combe.delivery.hdl.diagram import diagram_of
 from combe.delivery.hdl.words import VERILOG_WORDS, VHDL_WORDS
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.errors import CombeError, FormatError
 from combe.filters import Fir
 from combe.proof.hdl import prove_hdl

@@ -10,10 +10,10 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from combe.design.classic import prototypes
-from combe.design.classic.elliptic import Modulus, cd, inverse_sc, quarter_period
-from combe.design.methods import design, design_task
-from combe.design.task import DesignChoice, Task
+from combe.designing.classic import prototypes
+from combe.designing.classic.elliptic import Modulus, cd, inverse_sc, quarter_period
+from combe.designing.methods import design, design_task
+from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError
 from combe.filters import Cascade, rational_of, sections_of
 from combe.requirement import Requirement

@@ -18,12 +18,12 @@ from combe.delivery.c import c_package
 from combe.delivery.c.codes import codes_through
 from combe.delivery.c.floating import real_text
 from combe.delivery.code_choices import CodeChoices, converter_from
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.errors import FormatError
 from combe.filters import Fir
 from combe.proof.c import STRICT, prove_c
 from combe.realization.stages import Realization, TapSum
-from combe.response import frequency_response
+from combe.responses import frequency_response
 from combe.rounding.realize import Choices, realize
 from combe.running.simulate import simulate
 from tests.support import asked

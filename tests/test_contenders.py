@@ -9,11 +9,11 @@ from unittest import mock
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from combe.design.contenders import Contender, contenders, ranked
-from combe.design.methods import METHODS, design, design_task, method_named
-from combe.design.nearest import relaxations
-from combe.design.prices import fractional_order, prices
-from combe.design.task import DesignChoice, Task
+from combe.designing.contenders import Contender, contenders, ranked
+from combe.designing.methods import METHODS, design, design_task, method_named
+from combe.designing.nearest import relaxations
+from combe.designing.prices import fractional_order, prices
+from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError
 from combe.requirement import Requirement
 from combe.requirement.sentences import turned
@@ -82,8 +82,8 @@ class Race(unittest.TestCase):
     def test_a_fault_in_one_method_does_not_end_the_race(self) -> None:
         broken = mock.Mock(side_effect=IndexError("made up"))
         with (
-            mock.patch("combe.design.contenders.design_task", broken),
-            mock.patch("combe.design.contenders.log_failure"),
+            mock.patch("combe.designing.contenders.design_task", broken),
+            mock.patch("combe.designing.contenders.log_failure"),
         ):
             found = list(contenders(LOW))
         self.assertTrue(any("a fault in this method (IndexError)" in c.reason for c in found))

@@ -14,7 +14,7 @@ from unittest import mock
 from combe.delivery import Package, SourceFile, checked_name, identifier_from
 from combe.delivery.c import c_package
 from combe.delivery.story import safe
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.errors import FormatError
 from combe.filters import Fir
 from combe.proof.c import prove_c

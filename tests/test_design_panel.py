@@ -14,8 +14,8 @@ from combe.app.widgets.brief_panel import price_words
 from combe.app.widgets.design_bar import DesignBar
 from combe.app.widgets.hand_dialog import HandDialog
 from combe.app.widgets.hankel_chart import HankelChart
-from combe.design.moves import Figure
-from combe.design.prices import Price
+from combe.designing.moves import Figure
+from combe.designing.prices import Price
 from combe.filters import Fir
 from combe.project.demo import fresh_project
 from combe.project.document import DesignChoice

@@ -11,20 +11,20 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from combe.design.caps import bulges, transition_pieces
-from combe.design.costs import cost_of_design, lines_of_design
-from combe.design.designed import Design
-from combe.design.equiripple.problem import pieces_of, transition_cap_db
-from combe.design.least_squares.equations import solve_symmetric
-from combe.design.lengths import allowed_lengths, least_length
-from combe.design.linear_phase import crowded, from_cosines, share, shares
-from combe.design.methods import design
-from combe.design.minimax import minimax
-from combe.design.moves import figures_of, transition_beside
-from combe.design.shares import line_share, share_of
-from combe.design.task import DesignChoice, Setting, Task
-from combe.design.weights import reweighted
-from combe.design.windowed.ideal import ideal_between, ideal_of
+from combe.designing.caps import bulges, transition_pieces
+from combe.designing.costs import cost_of_design, lines_of_design
+from combe.designing.designed import Design
+from combe.designing.equiripple.problem import pieces_of, transition_cap_db
+from combe.designing.least_squares.equations import solve_symmetric
+from combe.designing.lengths import allowed_lengths, least_length
+from combe.designing.linear_phase import crowded, from_cosines, share, shares
+from combe.designing.methods import design
+from combe.designing.minimax import minimax
+from combe.designing.moves import figures_of, transition_beside
+from combe.designing.shares import line_share, share_of
+from combe.designing.task import DesignChoice, Setting, Task
+from combe.designing.weights import reweighted
+from combe.designing.windowed.ideal import ideal_between, ideal_of
 from combe.errors import CombeError, DesignError
 from combe.filters import Fir
 from combe.ledger import Line, gain_lines

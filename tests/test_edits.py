@@ -9,8 +9,8 @@ from dataclasses import replace
 from pathlib import Path
 
 from combe.delivery.recipes import GALLERY
-from combe.design.designed import Design
-from combe.design.task import DesignChoice
+from combe.designing.designed import Design
+from combe.designing.task import DesignChoice
 from combe.errors import CombeError
 from combe.filters import Fir, Roots
 from combe.project import edits

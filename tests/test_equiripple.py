@@ -9,9 +9,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
-from combe.design.contenders import contenders, ranked
-from combe.design.equiripple.problem import TRANSITION_ALLOWANCE_DB, transition_cap_db
-from combe.design.methods import design
+from combe.designing.contenders import contenders, ranked
+from combe.designing.equiripple.problem import TRANSITION_ALLOWANCE_DB, transition_cap_db
+from combe.designing.methods import design
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import lines_of, meets

@@ -7,23 +7,23 @@ from unittest import mock
 
 import numpy as np
 
-from combe.design.equiripple.exchange import (
+from combe.designing.equiripple.exchange import (
     barycentric_weights,
     exchange,
     first_reference,
     fitted_reference,
     interpolate,
 )
-from combe.design.equiripple.problem import Problem, Table, caps_of, fits_symmetry, pieces_of
-from combe.design.equiripple.taps import taps_of
-from combe.design.estimates import (
+from combe.designing.equiripple.problem import Problem, Table, caps_of, fits_symmetry, pieces_of
+from combe.designing.equiripple.taps import taps_of
+from combe.designing.estimates import (
     estimated_taps,
     kaiser_equiripple_taps,
     needed_transition,
     reachable_attenuation_db,
     rounded_up,
 )
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.requirement import Requirement
 from tests.support import BAT, LOWPASS, asked
 
@@ -184,8 +184,8 @@ class Estimates(unittest.TestCase):
 
 class Compiled(unittest.TestCase):
     def test_the_compiled_sums_are_the_plain_ones(self) -> None:
-        from combe.design.equiripple.compiled import barycentric
-        from combe.design.equiripple.exchange import barycentric_weights, interpolate
+        from combe.designing.equiripple.compiled import barycentric
+        from combe.designing.equiripple.exchange import barycentric_weights, interpolate
 
         nodes = np.cos(np.pi * (np.arange(300) + 0.5) / 300)
         weights = barycentric_weights(nodes)

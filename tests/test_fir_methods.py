@@ -10,11 +10,11 @@ import numpy as np
 from scipy.optimize import linprog, nnls
 from scipy.special import i0
 
-from combe.design.designed import Design
-from combe.design.fir.minimum_phase import spectral_factor
-from combe.design.methods import design, design_task
-from combe.design.task import DesignChoice, Task
-from combe.design.windowed.shapes import SHAPES, dolph, kaiser
+from combe.designing.designed import Design
+from combe.designing.fir.minimum_phase import spectral_factor
+from combe.designing.methods import design, design_task
+from combe.designing.task import DesignChoice, Task
+from combe.designing.windowed.shapes import SHAPES, dolph, kaiser
 from combe.errors import DesignError
 from combe.filters import Fir
 from combe.requirement import Requirement

@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from combe.design.given import given_filter
+from combe.designing.given import given_filter
 from combe.errors import FileError
 from combe.filters import Cascade, Fir, Roots
 from tests.support import plain_section_gain_db

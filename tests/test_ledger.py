@@ -7,9 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from combe.design.contenders import contender_of
-from combe.design.designed import Design
-from combe.design.file import design_document, design_from
+from combe.designing.contenders import contender_of
+from combe.designing.designed import Design
+from combe.designing.file import design_document, design_from
 from combe.errors import CombeError
 from combe.filters import Cascade, Fir, Roots
 from combe.ledger import (

@@ -17,7 +17,7 @@ from combe.analysis.exact import exact_filter
 from combe.analysis.noise import noise_density, noise_power, predicted_noise
 from combe.analysis.transfer import stage_transfer
 from combe.delivery.c import c_package
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.errors import CombeError, FormatError
 from combe.filters import Cascade, Fir
 from combe.filters.precise import precise_roots
@@ -26,7 +26,7 @@ from combe.realization.formats import Format
 from combe.realization.network import Network, Node, Term
 from combe.realization.reading import realization_document, realization_from
 from combe.realization.stages import FORMS, Realization, Requantize
-from combe.response import frequency_response
+from combe.responses import frequency_response
 from combe.rounding.allpass import is_allpass_sum
 from combe.rounding.realize import Choices, realize
 from combe.rounding.recursive import SECTION_STRUCTURES

@@ -28,7 +28,7 @@ from tests.support import BAT
 
 ROOT = Path(__file__).resolve().parent.parent
 ORDER = (
-    "requirement", "filters", "response", "design", "ledger", "realization", "running", "analysis", "rounding", "signals",
+    "requirement", "filters", "responses", "designing", "ledger", "realization", "running", "analysis", "rounding", "signals",
     "delivery", "proof", "project", "cli", "app",
 )  # fmt: skip
 
@@ -159,8 +159,8 @@ def imports(path: Path) -> set[str]:
 
 class Layout(unittest.TestCase):
     def test_imports_only_point_up_the_list(self) -> None:
-        # The design folder measures what it made, so the ledger stands beside it; realizations read design files.
-        allowed = {("design", "ledger")}
+        # The designing folder measures what it made, so the ledger stands beside it; realizations read design files.
+        allowed = {("designing", "ledger")}
         for path in (ROOT / "combe").rglob("*.py"):
             parts = path.relative_to(ROOT / "combe").parts
             if len(parts) < 2 or parts[0] in ("cli", "app"):

@@ -26,7 +26,7 @@ from combe.requirement.quantities import (
     parse_ripple,
     short,
 )
-from combe.response import frequency_response, group_delay, worst_point
+from combe.responses import frequency_response, group_delay, worst_point
 from combe.rounding.realize import Choices, realize
 from combe.running.run import requantized_integer
 from combe.running.simulate import simulate

@@ -8,11 +8,11 @@ from typing import Any
 
 import numpy as np
 
-from combe.design.designed import Design
-from combe.design.methods import design, design_task
-from combe.design.recursive.balanced import balanced
-from combe.design.recursive.slp import Linear, joined, least_maximum, triangle
-from combe.design.task import DesignChoice, Task
+from combe.designing.designed import Design
+from combe.designing.methods import design, design_task
+from combe.designing.recursive.balanced import balanced
+from combe.designing.recursive.slp import Linear, joined, least_maximum, triangle
+from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError
 from combe.filters import Cascade, Fir, rational_of, sections_of
 from tests.support import asked, least_margin_db, plain_gain, plain_section_gain_db

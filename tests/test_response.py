@@ -7,10 +7,10 @@ import unittest
 import mpmath
 import numpy as np
 
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.filters import Cascade, Fir, Roots, rational_of
 from combe.requirement import Limit
-from combe.response import (
+from combe.responses import (
     frequency_response,
     gain_db,
     group_delay,
@@ -20,9 +20,9 @@ from combe.response import (
     unwrapped_phase,
     worst_point,
 )
-from combe.response.curves import magnitude_window
-from combe.response.extremes import turning_points
-from combe.response.measures import level_crossings, measures, response_table
+from combe.responses.curves import magnitude_window
+from combe.responses.extremes import turning_points
+from combe.responses.measures import level_crossings, measures, response_table
 from tests.support import asked, plain_gain
 
 RANDOM = np.random.default_rng(62)

@@ -20,7 +20,7 @@ FILLED = Results(
     budget=Counted((object(),)),  # type: ignore[arg-type]
     fresh=frozenset(DEPENDS),
 )
-CIRCUITS = {"compared", "package", "proof", "waves", "synthesized"}
+CIRCUITS = {"compared", "package", "proof", "waves", "synthesized", "drawing", "colored"}
 
 
 def changed(**parts: Any) -> set[str]:
@@ -46,7 +46,7 @@ class Dependence(unittest.TestCase):
         self.assertLessEqual({"widths", "chart", "rounded"}, changed(arithmetic=arithmetic))
 
     def test_another_name_of_the_code_touches_code_alone(self) -> None:
-        self.assertEqual(changed(code_name="bats"), {"package", "proof", "waves"})
+        self.assertEqual(changed(code_name="bats"), {"package", "proof", "waves", "colored", "table"})
 
     def test_another_architecture_touches_circuits_alone(self) -> None:
         self.assertEqual(changed(hardware=HardwareChoices("serial")), CIRCUITS)

@@ -16,7 +16,7 @@ from combe.analysis.facts import facts
 from combe.analysis.limit_cycles import cycle_bound, zero_input_cycles
 from combe.analysis.noise import noise_power
 from combe.delivery.c import c_package
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.errors import CombeError, FormatError
 from combe.filters import Cascade, Roots
 from combe.project.demo import wake_up_project
@@ -153,7 +153,7 @@ class Making(unittest.TestCase):
         assert isinstance(inner, Section)
         b, a = np.array(inner.b) * inner.numerator.step, np.array(inner.a) * inner.denominator.step
         exact = np.polyval([5, 4, 3, 2, 1], z) / 64 * (b[0] + b[1] * z + b[2] * z * z) / (1 + a[0] * z + a[1] * z * z)
-        from combe.response import frequency_response
+        from combe.responses import frequency_response
 
         np.testing.assert_allclose(
             np.abs(frequency_response(exact_filter(mixed), 2 * np.pi * f)), np.abs(exact), rtol=1e-9

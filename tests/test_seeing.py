@@ -10,7 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.errors import DesignError
 from combe.filters import Cascade, Fir, Roots, rational_of
 from combe.filters.by_hand import (
@@ -27,8 +27,8 @@ from combe.filters.by_hand import (
 )
 from combe.filters.writing import written
 from combe.ledger.goodness import goodness, table_of
-from combe.response import frequency_response, gain_db
-from combe.response.curves import (
+from combe.responses import frequency_response, gain_db
+from combe.responses.curves import (
     amplitude_curve,
     energy_curve,
     magnitude_curve,
@@ -36,7 +36,7 @@ from combe.response.curves import (
     notable_points,
     phase_delay_curve,
 )
-from combe.response.measures import measures
+from combe.responses.measures import measures
 from tests.support import LOWPASS, asked, plain_gain
 
 EMPTY = Roots((), (), 1.0)

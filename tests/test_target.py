@@ -13,7 +13,7 @@ from pathlib import Path
 
 from combe.delivery.c import c_package
 from combe.delivery.package import Package
-from combe.design.methods import design
+from combe.designing.methods import design
 from combe.errors import FormatError
 from combe.filters import Fir
 from combe.proof.arm import TARGETS, prove_on_target

@@ -38,8 +38,8 @@ from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Row, Verdict, verdict_of, worst_verdict
 from combe.app.widgets.rounded_panel import WidthChart
 from combe.delivery.coloring import colored
-from combe.design.contenders import Contender, contenders
-from combe.design.methods import design
+from combe.designing.contenders import Contender, contenders
+from combe.designing.methods import design
 from combe.errors import CombeError, RequirementError
 from combe.filters import Cascade, Fir
 from combe.ledger import Line, lines_of

@@ -53,7 +53,7 @@ def median_ms(run: Callable[[], object], count: int = 7) -> float:
 
 def designs() -> None:
     """Shortest equiripple designs of growing length."""
-    from combe.design.methods import design
+    from combe.designing.methods import design
     from combe.requirement.presets import shape
     from tests.support import asked
 
@@ -74,7 +74,7 @@ def designs() -> None:
 
 def races() -> None:
     """All contenders of five typical requirements, from start to last."""
-    from combe.design.contenders import contenders
+    from combe.designing.contenders import contenders
     from tests.test_contenders import TYPICAL
 
     names = ("lowpass", "highpass", "bandpass", "bandstop", "multiband")
@@ -88,9 +88,9 @@ def races() -> None:
 
 def classics() -> None:
     """Least-order searches of the classics, the sections' true extremes included."""
-    from combe.design.methods import design
-    from combe.response import worst_point
-    from combe.response.extremes import _grid
+    from combe.designing.methods import design
+    from combe.responses import worst_point
+    from combe.responses.extremes import _grid
     from tests.support import asked
 
     for name, bands in (
@@ -114,7 +114,7 @@ def runs() -> None:
     """The bit-true model against the same filter in floating point."""
     import numpy as np
 
-    from combe.design.methods import design
+    from combe.designing.methods import design
     from combe.rounding.realize import Choices, realize
     from combe.running.simulate import simulate
     from tests.support import LOWPASS
@@ -154,7 +154,7 @@ def arithmetic() -> None:
     from combe.analysis.bounds import bounds
     from combe.analysis.certified import certified_lines
     from combe.analysis.noise import predicted_noise
-    from combe.design.methods import design
+    from combe.designing.methods import design
     from combe.rounding.realize import Choices, realize, rounded_lines
     from combe.rounding.search.adders import adder_graph
     from combe.rounding.widths import width_chart
@@ -193,7 +193,7 @@ def processors() -> None:
 
     from combe.delivery.c import c_package
     from combe.delivery.package import Package, SourceFile
-    from combe.design.methods import design
+    from combe.designing.methods import design
     from combe.proof.arm import prove_on_target
     from combe.realization.section import Section
     from combe.rounding.realize import Choices, realize
@@ -252,10 +252,10 @@ def response() -> None:
     """A true extreme against one FFT of the same grid."""
     import numpy as np
 
-    from combe.design.methods import design
+    from combe.designing.methods import design
     from combe.requirement import Limit
-    from combe.response import worst_point
-    from combe.response.extremes import _grid
+    from combe.responses import worst_point
+    from combe.responses.extremes import _grid
     from tests.support import BAT
 
     filter_ = design(BAT).filter
@@ -267,7 +267,7 @@ def response() -> None:
 
     taps = np.array(filter_.taps)  # type: ignore[union-attr]
     fft = median_ms(lambda: np.fft.rfft(taps, 4096), 30)
-    from combe.response import frequency_response
+    from combe.responses import frequency_response
 
     omega = np.linspace(0, np.pi, 2049)
     plain = median_ms(lambda: frequency_response(filter_, omega), 15)
@@ -335,7 +335,7 @@ def frames() -> None:
     from combe.app.settings import Settings
     from combe.app.theme.palette import THEME
     from combe.app.window import MainWindow
-    from combe.design.methods import design
+    from combe.designing.methods import design
     from combe.project.demo import demo_project
     from combe.project.document import Pin
     from tests.support import asked

@@ -17,7 +17,7 @@ from combe.realization.formats import Format
 from combe.realization.network import Network
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.realization.words import widest_sum
-from combe.response import frequency_response
+from combe.responses import frequency_response
 
 SEVERITIES = ("danger", "warning", "note")
 ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")

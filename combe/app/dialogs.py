@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from combe import __version__
-from combe.design.given import Given
+from combe.designing.given import Given
 from combe.errors import CombeError
 from combe.project import edits
 from combe.project.demo import demo_project, fresh_project

@@ -7,13 +7,14 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from combe import api
 from combe.app.jobs import Job, Lane
 from combe.delivery.package import Package
 from combe.errors import CombeError
 from combe.project.chain import Ideal
 from combe.project.document import DesignChoice, Project, ProofRecord
 from combe.project.edits import Edit, Note, record_proof
-from combe.project.file import read_project, save_project
+from combe.project.file import read_project
 from combe.project.following import (
     chain,
     charted,
@@ -182,7 +183,7 @@ class Session(QObject):
 
     def save(self, path: Path) -> None:
         """Write the project file."""
-        save_project(self.project, path)
+        api.save(self.project, path)
         self.saved, self.path = self.project, path
         self.file_changed.emit()
 

@@ -6,9 +6,10 @@ from typing import Annotated
 
 import typer
 
+from combe import api
 from combe.cli.output import print_json, say
-from combe.design.contenders import Contender, contenders, ranked
-from combe.design.nearest import relaxations
+from combe.designing.contenders import Contender, ranked
+from combe.designing.nearest import relaxations
 from combe.errors import CombeError
 from combe.requirement import read_requirement
 
@@ -23,7 +24,7 @@ def run(
     """Line up every method that applies, cheapest first, with the reason where one doesn't."""
     asked = read_requirement(requirement)
     try:
-        found = list(contenders(asked, with_antisymmetric=antisymmetric))
+        found = list(api.contenders(asked, antisymmetric=antisymmetric))
     except CombeError as error:
         raise error.at(requirement) from None
     if json:

@@ -10,23 +10,21 @@ from typing import Annotated, Any
 import typer
 from click.core import ParameterSource
 
+from combe import api
 from combe.analysis.exact import exact_filter
 from combe.cli.output import hertz, print_json, say
-from combe.delivery.code_choices import HISTORIES, NUMBERS, CodeChoices
+from combe.delivery.code_choices import HISTORIES, NUMBERS
 from combe.delivery.hdl.build import build_circuit
-from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
+from combe.delivery.hdl.choices import ARCHITECTURES
 from combe.delivery.hdl.page import several
-from combe.delivery.languages import NAMES, Order, check_options, language_named
+from combe.delivery.languages import NAMES, check_options, language_named
 from combe.delivery.package import Package
 from combe.errors import CombeError, FormatError
 from combe.ledger import Line
 from combe.proof.arm import RISCV, TARGETS, built_for_riscv, prove_on_target
-from combe.proof.c import prove_c
-from combe.proof.hdl import prove_hdl
 from combe.proof.synthesis import DEVICES, synthesized
 from combe.realization.reading import RealizationFile, read_realization
 from combe.realization.stages import Realization
-from combe.rounding.realize import rounded_lines
 from combe.signals.sweep import gain_at
 
 OPTIONS = {
@@ -93,37 +91,24 @@ def run(
                 f'"{core}" is not a processor Combe builds for', "--target", f"known are {', '.join((*TARGETS, RISCV))}"
             )
     found = read_realization(realization)
-    identifier = written_in.checked_name(name, found.realization.name)
-    asked = found.design.requirement if found.design else None
-    lines = rounded_lines(found.realization, asked) if asked else ()
-    made = found.design.summary() if found.design else ""
+    lines = api.lines(found)
+    values = {
+        "number": number, "history": history, "unroll": unroll, "intrinsics": intrinsics, "reloadable": reloadable,
+        "guard": guard, "converter_in": converter_in, "converter_out": converter_out, "file_name": file_name,
+        "type_name": type_name, "architecture": architecture, "clock_hz": hertz(clock, "--clock") if clock else 0.0,
+        "multipliers": multipliers, "pipeline": pipeline, "axi_stream": axi_stream,
+    }  # fmt: skip
     try:
-        code = CodeChoices(
-            language,
-            number,
-            history,
-            unroll,
-            intrinsics,
-            reloadable,
-            guard,
-            converter_in,
-            converter_out,
-            file_name,
-            type_name,
-        )
-        clock_hz = hertz(clock, "--clock") if clock else (asked.clock_hz or 0.0) if asked else 0.0
-        circuit = HardwareChoices(
-            architecture, clock_hz, multipliers, pipeline, reloadable, axi_stream, converter_in, converter_out
-        )
-        if target and code.is_float:
+        if target and number != "integer":
             raise FormatError("integer C is what runs on an emulated processor", "--target", "leave it out")
-        package = written_in.write(Order(found.realization, identifier, code, circuit, asked, lines, made))
+        choices = {key: value for key, value in values.items() if key in written_in.choices}
+        package = api.package_of(found, language, name, **choices)
     except CombeError as error:
         raise error.at(realization) from None
     at_frequency = _at_frequency(found.realization, phase_at) if phase_at else {}
     written = package.write(to)
     document: dict[str, Any] = {
-        "format": "combe-delivery", "version": 1, "language": language, "name": identifier,
+        "format": "combe-delivery", "version": 1, "language": language, "name": package.name,
         "checksum": package.checksum, "files": [str(path) for path in written],
         "lines": [line.document() for line in lines] or list(found.lines),
     }  # fmt: skip
@@ -189,14 +174,11 @@ def _proved(
             f"{built.architecture}: latency {built.latency} clocks, {built.clocks} clocks a sample, "
             f"{several(built.count.multipliers, 'multiplier')}, {several(built.count.adders, 'adder')}, {built.count.registers} register bits"
         )
-    if prove and package.circuit is not None:
-        proof = prove_hdl(package, made, found.design.filter if found.design else exact_filter(made), report=say)
+    if prove:
+        ideal = found.design.filter if found.design else exact_filter(made)
+        proof = package.written_in.prove(package, made, lines, ideal, say)
         document["proof"] = proof.document()
         proofs.add(proof.holds, proof.sentence())
-    elif prove:
-        answer = prove_c(package, made, lines, report=say)
-        document["proof"] = answer.document()
-        proofs.add(answer.holds, answer.sentence())
     if synthesize:
         costs = [synthesized(package, device, report=say) for device in DEVICES]
         document["synthesis"] = [cost.document() for cost in costs]

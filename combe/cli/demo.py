@@ -2,30 +2,30 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from combe.analysis.certified import certified_lines
+from combe import api
 from combe.cli.output import print_json, print_lines, say
 from combe.delivery.languages import LANGUAGES
 from combe.delivery.package import Package
 from combe.delivery.report import html_text, report_of
-from combe.design.file import design_document
+from combe.designing.file import design_document
 from combe.errors import FileError
 from combe.files import json_text, make_folder, write_text
 from combe.ledger import Line, meets
-from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
+from combe.project.chain import Ideal, Rounded, chain_of, package_of
 from combe.project.demo import demo_project
 from combe.project.document import Project
-from combe.project.file import save_project
-from combe.proof.c import Proof, prove_c
-from combe.proof.hdl import HdlProof, prove_hdl
+from combe.project.edits import choose_language
+from combe.proof.c import Proof
+from combe.proof.hdl import HdlProof
 from combe.realization.reading import realization_document
 from combe.requirement import requirement_document
-from combe.running.simulate import ideal_run, simulate
+from combe.running.simulate import ideal_run
 from combe.signals.report import arithmetic_document
 from combe.signals.survey import night_recording
 
@@ -79,35 +79,27 @@ def run(
 def _make(project: Project, folder: Path) -> _Made:
     say("requirement")
     files = {"project.combe": None, "requirement.json": requirement_document(project.requirement)}
-    save_project(project, folder / "project.combe")
-    say("design")
-    ideal = ideal_of(project)
+    api.save(project, folder / "project.combe")
+    chain = chain_of(project, say)
+    ideal, rounded, measured, package = chain.ideal, chain.rounded, chain.measured, chain.package
     files["design.json"] = design_document(ideal.design)
-    say("rounding")
-    rounded = rounded_of(project, ideal)
-    lines = certified_lines(rounded.realization, project.requirement, rounded.lines)
-    rounded = Rounded(rounded.realization, lines)
-    files["realization.json"] = realization_document(rounded.realization, lines, ideal.design) | {
+    files["realization.json"] = realization_document(rounded.realization, rounded.lines, ideal.design) | {
         "arithmetic": arithmetic_document(rounded.realization, ideal.design.filter, project.requirement)
     }
-    say("arithmetic")
-    measured = arithmetic_lines(rounded)
     for name, document in files.items():
         if document is not None:
             write_text(folder / name, json_text(document))
     signal = night_recording(rounded.realization.input, project.requirement.sample_rate_hz)
     runs = {
         "recording.txt": signal.tolist(),
-        "filtered.txt": simulate(rounded.realization, signal).tolist(),
+        "filtered.txt": api.simulate(rounded.realization, signal).tolist(),
         "filtered-ideal.txt": ideal_run(ideal.design.filter, rounded.realization, signal).tolist(),
     }
     for name, values in runs.items():
         write_text(folder / name, "".join(f"{value}\n" for value in values))
-    say("C")
-    package = package_of(project, rounded, ideal)
     written = package.write(folder / "c")
     say("proof")
-    proof = prove_c(package, rounded.realization, rounded.lines)
+    proof = package.written_in.prove(package, rounded.realization, rounded.lines)
     circuits, circuit_proofs = _circuits(project, ideal, rounded, folder)
     written += circuits
     say("report")
@@ -126,10 +118,10 @@ def _circuits(project: Project, ideal: Ideal, rounded: Rounded, folder: Path) ->
     written, proofs = [], []
     for language in (each.name for each in LANGUAGES if each.is_circuit):
         say(language)
-        own = replace(project, code=replace(project.code, language=language))
-        package = package_of(own, rounded, ideal)
+        package = package_of(choose_language(language).make(project), rounded, ideal)
         written += package.write(folder / language)
-        proofs.append(prove_hdl(package, rounded.realization, ideal.design.filter, report=say))
+        prove = package.written_in.prove
+        proofs.append(prove(package, rounded.realization, rounded.lines, ideal.design.filter, say))
     return written, proofs
 
 

@@ -3,23 +3,19 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from typing import Annotated, Any
 
 import typer
 
+from combe import api
 from combe.cli.output import print_json, print_lines, say, status_of
-from combe.design.contenders import contenders, ranked
-from combe.design.costs import lines_of_design
-from combe.design.designed import Design
-from combe.design.file import design_document, read_design
-from combe.design.methods import design_task
-from combe.design.nearest import relaxations
-from combe.design.prices import prices
-from combe.design.task import SHAPES, SPARE, DesignChoice, Task
+from combe.designing.costs import lines_of_design
+from combe.designing.file import design_document, read_design
+from combe.designing.prices import prices
+from combe.designing.task import SHAPES, SPARE, DesignChoice
 from combe.errors import CombeError, DesignError
 from combe.files import json_text, write_text
-from combe.requirement import Requirement, read_requirement
+from combe.requirement import read_requirement
 from combe.requirement.quantities import parse_frequency, parse_sample_rate
 
 RequirementFile = Annotated[
@@ -64,22 +60,24 @@ def run(
             "no requirement is given", "REQ.json", "name its file, or give a method with --cutoff or --set"
         )
     asked = read_requirement(requirement) if requirement else None
-    rate = _rate(asked, sample_rate)
-    choice = DesignChoice(
-        method, order, _symmetry(symmetry), tuple(parse_frequency(text, rate) for text in cutoff or []),
-        _among(shape, ("", *SHAPES), "shape"), _among(spare, SPARE, "spare"), tuple(weight or ()),
-        tuple(_setting(text, rate) for text in set_ or []),
-    )  # fmt: skip
-    if from_:
-        named = choice.method if choice.method == "delay-equalized" else "given"
-        choice = replace(choice, method=named, given=read_design(from_, rate).filter)
+    rate = api.rate_of(asked, parse_sample_rate(sample_rate) if sample_rate else None)
+    given = read_design(from_, rate).filter if from_ else None
+    if from_ and method != "delay-equalized":
+        method = "given"
+    settings = dict(_setting(text, rate) for text in set_ or [])
     try:
-        found = _found(asked, rate, choice)
+        found = api.design(
+            asked, method, order, symmetry=_symmetry(symmetry),
+            cutoffs_hz=[parse_frequency(text, rate) for text in cutoff or []],
+            shape=_among(shape, ("", *SHAPES), "shape"), sample_rate_hz=rate, spare=_among(spare, SPARE, "spare"),
+            weights=weight or (), settings=settings, given=given, say=say,
+        )  # fmt: skip
     except CombeError as error:
         raise (error.at(requirement) if requirement else error) from None
     document = design_document(found)
     if with_prices and asked is not None:
-        document["prices"] = [price.document(asked) for price in prices(asked, choice_of(found, choice), found)]
+        choice = DesignChoice(found.method, None, _symmetry(symmetry), settings=tuple(settings.items()))
+        document["prices"] = [price.document(asked) for price in prices(asked, choice, found)]
     if out:
         write_text(out, json_text(document))
     lines = lines_of_design(found, asked) if asked is not None else ()
@@ -92,44 +90,6 @@ def run(
     for note in found.notes:
         say(f"note: {note}")
     return status_of(lines)
-
-
-def choice_of(found: Design, choice: DesignChoice) -> DesignChoice:
-    """The choice that names the method actually taken."""
-    return DesignChoice(found.method, None, choice.symmetry, settings=choice.settings)
-
-
-def _found(asked: Requirement | None, rate: float, choice: DesignChoice) -> Design:
-    """The design of the method named, or the cheapest contender."""
-    if choice.method:
-        return design_task(Task(asked, rate, choice))
-    if asked is None:
-        raise DesignError("no method is named", "--method", "without a requirement name one, such as butterworth")
-    if choice != DesignChoice("", choice.order, choice.symmetry):
-        raise DesignError("no method is named", "--method", "cut-offs, weights and settings belong to one method")
-    if choice.order is not None or choice.symmetry == -1:
-        return design_task(Task(asked, rate, DesignChoice("equiripple", choice.order, choice.symmetry)))
-    found = list(contenders(asked))
-    best = ranked(found)[0]
-    if best.keeps and best.design is not None:
-        return best.design
-    for better in relaxations(asked, found):
-        say(f"nothing keeps every limit; {better.sentence}")
-    if best.design is not None:
-        return best.design
-    reason = next(contender.reason for contender in found if contender.method == "equiripple")
-    raise DesignError(f"no method does it; equiripple: {reason}")
-
-
-def _rate(asked: Requirement | None, text: str) -> float:
-    rate = parse_sample_rate(text) if text else None
-    if asked is None:
-        if rate is None:
-            raise DesignError("there is no sample rate", "--sample-rate", "give one, or a requirement file")
-        return rate
-    if rate is not None and rate != asked.sample_rate_hz:
-        raise DesignError(f"the requirement is sampled at {asked.sample_rate_hz:g} Hz", "--sample-rate", "leave it out")
-    return asked.sample_rate_hz
 
 
 def _symmetry(word: str) -> int:

@@ -8,14 +8,14 @@ import typer
 
 from combe.analysis.exact import exact_filter
 from combe.cli.output import print_json, print_lines, status_of
-from combe.design.designed import Design
-from combe.design.file import design_document, read_design
+from combe.designing.designed import Design
+from combe.designing.file import design_document, read_design
 from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text
 from combe.ledger import lines_of
 from combe.ledger.goodness import goodness
 from combe.realization.reading import realization_from
-from combe.response.measures import response_table
+from combe.responses.measures import response_table
 
 MOST_POINTS = 2_000_001
 

@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 
 from combe.cli.output import print_json
-from combe.design.methods import METHODS
+from combe.designing.methods import METHODS
 
 
 def run(json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False) -> int:

@@ -9,8 +9,8 @@ import typer
 from combe.analysis.certified import certified_lines
 from combe.analysis.facts import facts
 from combe.cli.output import print_json, print_lines, say, status_of
-from combe.design.designed import Design
-from combe.design.file import read_design
+from combe.designing.designed import Design
+from combe.designing.file import read_design
 from combe.errors import CombeError, FormatError
 from combe.files import json_text, write_text
 from combe.filters import Fir

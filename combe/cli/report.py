@@ -10,9 +10,9 @@ import typer
 from combe.analysis.exact import exact_filter
 from combe.cli.output import status_of
 from combe.delivery.report import Report, html_text, pdf_bytes, report_of
-from combe.design.costs import lines_of_design
-from combe.design.designed import Design
-from combe.design.file import read_design
+from combe.designing.costs import lines_of_design
+from combe.designing.designed import Design
+from combe.designing.file import read_design
 from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text, write_bytes, write_text
 from combe.ledger import Line

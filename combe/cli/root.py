@@ -1,49 +1,58 @@
-"""All verbs gathered into one command."""
+"""All verbs gathered into one command, each loaded when it is asked for."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from importlib import import_module
 
 import click
-import typer
 
 from combe import __version__
-from combe.cli import (
-    budget,
-    contenders,
-    deliver,
-    demo,
-    design,
-    examine,
-    methods,
-    picture,
-    realize,
-    report,
-    simulate,
-    table,
-)
-
-MODULES = (demo, methods, design, contenders, examine, realize, simulate, deliver, budget, table, report, picture)
+from combe.cli import VERBS
 
 
-def _show_version(asked: bool) -> None:
-    if asked:
-        print(f"combe {__version__}")
-        raise typer.Exit
+class Verbs(click.Group):
+    """Knows the verbs by name and sentence; a verb's own module is read when it runs or tells its options."""
 
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """In the order in which an engineer works."""
+        return list(VERBS)
 
-def _root(
-    version: Annotated[
-        bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Print the version.")
-    ] = False,
-) -> None:
-    """Filters from a requirement to proved fixed-point code. Without a verb: open the application."""
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """One verb, or nothing where there is none of that name."""
+        if cmd_name not in VERBS:
+            return None
+        import typer
+
+        app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
+        app.command(cmd_name)(import_module(f"combe.cli.{cmd_name}").run)
+        return typer.main.get_command(app)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """The verbs and their sentences."""
+        with formatter.section("Verbs"):
+            formatter.write_dl(list(VERBS.items()))
 
 
 def command() -> click.Command:
     """The command ``combe`` with a subcommand per verb."""
-    app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, rich_markup_mode=None)
-    app.callback()(_root)
-    for module in MODULES:
-        app.command(module.__name__.rsplit(".", 1)[-1])(module.run)
-    return typer.main.get_command(app)
+    group = Verbs(
+        help="Filters from a requirement to proved fixed-point code. Without a verb: open the application.",
+        no_args_is_help=True,
+    )
+    group.params.append(
+        click.Option(
+            ["--version"],
+            is_flag=True,
+            is_eager=True,
+            expose_value=False,
+            callback=_show_version,
+            help="Print the version.",
+        )
+    )
+    return group
+
+
+def _show_version(ctx: click.Context, _: click.Parameter, asked: bool) -> None:
+    if asked:
+        click.echo(f"combe {__version__}")
+        ctx.exit()

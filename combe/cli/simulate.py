@@ -9,10 +9,10 @@ import numpy as np
 import typer
 from numpy.typing import NDArray
 
+from combe import api
 from combe.errors import CombeError, FileError
 from combe.files import read_text, write_text
 from combe.realization.reading import read_realization
-from combe.running.simulate import ideal_run, simulate
 
 
 def run(
@@ -25,13 +25,10 @@ def run(
     found = read_realization(realization)
     samples = read_samples(input)
     try:
-        if ideal:
-            if found.design is None:
-                raise FileError("there is no design in it, so nothing unrounded to run", "design").at(realization)
-            result = ideal_run(found.design.filter, found.realization, samples)
-            text = "".join(f"{value!r}\n" for value in result.tolist())
-        else:
-            text = "".join(f"{value}\n" for value in simulate(found.realization, samples).tolist())
+        if ideal and found.design is None:
+            raise FileError("there is no design in it, so nothing unrounded to run", "design").at(realization)
+        result = api.simulate(found, samples, ideal=ideal).tolist()
+        text = "".join(f"{value!r}\n" for value in result)
     except CombeError as error:
         raise (error if error.where.startswith(realization) else error.at(input)) from None
     write_text(output, text)

@@ -9,7 +9,7 @@ import typer
 from combe.delivery import checked_name, identifier_from
 from combe.delivery.recipes import GALLERY, Coefficient, recipe_named, table_text
 from combe.delivery.tables import integer_table, real_table
-from combe.design.file import read_design
+from combe.designing.file import read_design
 from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text, write_text
 from combe.realization.reading import realization_from

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from combe.delivery.code_choices import CodeChoices
     from combe.delivery.hdl.choices import HardwareChoices
     from combe.delivery.package import Package
+    from combe.filters import Filter
     from combe.ledger import Line
     from combe.realization.stages import Realization
     from combe.requirement import Requirement
@@ -69,6 +70,21 @@ class Language:
     def write(self, order: Order) -> Package:
         """All files of a delivery."""
         return cast("Package", _loaded(self.written_in)(order))
+
+    def prove(
+        self,
+        package: Package,
+        realization: Realization,
+        lines: tuple[Line, ...] = (),
+        ideal: Filter | None = None,
+        report: Callable[[str], None] = lambda _: None,
+        is_stopped: Callable[[], bool] = lambda: False,
+    ) -> Any:
+        """Real tools on a package of this language: a proof that knows whether it ``holds`` and tells it in a sentence.
+
+        ``lines`` are measured anew on the program's outputs; ``ideal`` is the unrounded filter errors are told against.
+        """
+        return _loaded(self.proved_in)(package, realization, lines, ideal, report, is_stopped)
 
     def checked_name(self, name: str, fallback: str) -> str:
         """A name given by hand if it can stand in this language; without one, another made from ``fallback``."""

@@ -17,13 +17,13 @@ from combe.analysis.facts import facts
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.compare import compared
 from combe.delivery.story import story
-from combe.design.designed import Design
+from combe.designing.designed import Design
 from combe.filters import Filter
 from combe.ledger import Line, cost_of
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
-from combe.response import frequency_response, gain_db, group_delay, impulse_response
-from combe.response.measures import measures
+from combe.responses import frequency_response, gain_db, group_delay, impulse_response
+from combe.responses.measures import measures
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.filters import Filter, Fir
-from combe.response import group_delay
+from combe.responses import group_delay
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from combe.filters import Filter
 from combe.ledger.cost import cost_of
 from combe.ledger.delay import delay_over_passbands
 from combe.requirement.quantities import frequency_text, short
-from combe.response.measures import measures
+from combe.responses.measures import measures
 
 
 @dataclass(frozen=True, slots=True)

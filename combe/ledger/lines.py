@@ -10,7 +10,7 @@ from combe.ledger.cost import cost_of
 from combe.ledger.cycles import estimated_cycles
 from combe.ledger.delay import delay_over_passbands
 from combe.requirement import Requirement
-from combe.response import worst_point
+from combe.responses import worst_point
 
 COUNTED = ("max_multiplies", "max_cycles", "max_multipliers")
 

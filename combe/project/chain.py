@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from combe.analysis.certified import certified_lines
 from combe.analysis.exact import exact_filter
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.languages import Order
 from combe.delivery.package import Package
-from combe.design.costs import lines_of_design
-from combe.design.designed import Design
-from combe.design.methods import Stop, design_task
-from combe.design.task import Task
+from combe.designing.costs import lines_of_design
+from combe.designing.designed import Design
+from combe.designing.methods import Stop, design_task
+from combe.designing.task import Task
 from combe.filters import Filter
 from combe.ledger import Line
 from combe.project.document import Project
@@ -43,6 +45,30 @@ class Rounded:
     def exact(self) -> Filter:
         """The filter its integer coefficients stand for."""
         return exact_filter(self.realization)
+
+
+@dataclass(frozen=True, slots=True)
+class Chain:
+    """Everything that follows from a project, step by step."""
+
+    ideal: Ideal
+    rounded: Rounded
+    """With the margins that could be proved."""
+    measured: tuple[Line, ...]
+    package: Package
+
+
+def chain_of(project: Project, say: Callable[[str], None] = lambda _: None) -> Chain:
+    """The whole chain at once; ``say`` is told each step as it begins."""
+    say("design")
+    ideal = ideal_of(project)
+    say("rounding")
+    rounded = rounded_of(project, ideal)
+    rounded = replace(rounded, lines=certified_lines(rounded.realization, project.requirement, rounded.lines))
+    say("arithmetic")
+    measured = arithmetic_lines(rounded)
+    say("code")
+    return Chain(ideal, rounded, measured, package_of(project, rounded, ideal))
 
 
 def ideal_of(

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.recipes import GALLERY, Recipe
-from combe.design.task import DesignChoice
+from combe.designing.task import DesignChoice
 from combe.filters import Filter
 from combe.ledger import Line
 from combe.requirement import Requirement

@@ -14,9 +14,9 @@ from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.hdl.choices import HardwareChoices, check_hardware_choices
 from combe.delivery.package import checked_name
 from combe.delivery.recipes import Recipe
-from combe.design.classic.plan import shape_of
-from combe.design.designed import Design
-from combe.design.task import DesignChoice
+from combe.designing.classic.plan import shape_of
+from combe.designing.designed import Design
+from combe.designing.task import DesignChoice
 from combe.errors import DesignError
 from combe.filters import Filter, Roots
 from combe.project.document import Pin, Processor, Project, ProofRecord

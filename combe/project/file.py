@@ -12,9 +12,9 @@ from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
 from combe.delivery.package import checked_name, identifier_from
 from combe.delivery.recipes import GALLERY, recipe_document, recipe_from
-from combe.design.file import filter_document, filter_from
-from combe.design.methods import METHODS
-from combe.design.task import SHAPES, SPARE
+from combe.designing.file import filter_document, filter_from
+from combe.designing.methods import METHODS
+from combe.designing.task import SHAPES, SPARE
 from combe.errors import CombeError
 from combe.files import json_text, read_json, write_text
 from combe.filters import Filter

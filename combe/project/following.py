@@ -10,7 +10,6 @@ from threading import Thread
 from typing import Any
 
 from combe.analysis.certified import certified_lines
-from combe.analysis.exact import exact_filter
 from combe.analysis.facts import facts
 from combe.delivery.coloring import colored
 from combe.delivery.hdl.build import build_circuit
@@ -21,18 +20,17 @@ from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
 from combe.delivery.recipes import table_text
 from combe.delivery.tables import integer_table
-from combe.design.contenders import Contender, contender_of, contenders
-from combe.design.designed import Design
-from combe.design.nearest import Relaxation, relaxations
-from combe.design.prices import Price, prices
+from combe.designing.contenders import Contender, contender_of, contenders
+from combe.designing.designed import Design
+from combe.designing.nearest import Relaxation, relaxations
+from combe.designing.prices import Price, prices
 from combe.errors import CombeError, PoleError
 from combe.ledger import worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, hardware_of, ideal_of, package_of, rounded_of
 from combe.project.document import Project
 from combe.project.results import Counted, Drawing, Excerpt, Failure, News, Progress, Results
 from combe.proof.budget import BudgetRow, budget, calibrated
-from combe.proof.c import prove_c
-from combe.proof.hdl import prove_hdl
+from combe.proof.process import stoppable
 from combe.proof.synthesis import Synthesized, synthesized
 from combe.proof.waves import excerpt
 from combe.rounding.choices import uncounted
@@ -194,22 +192,22 @@ def charted(ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> R
 
 
 def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Reports:
-    """The proof, its steps told while it runs."""
-    if package.circuit is not None:
-        ideal = exact_filter(rounded.realization)
-        yield from _with_steps(
-            "proof", lambda told: prove_hdl(package, rounded.realization, ideal, report=told, is_stopped=is_stopped)
-        )
-        try:
-            yield News("waves", Excerpt(tuple(excerpt(package, excerpt_clocks(rounded, package)))))
-        except CombeError as error:
-            yield News("waves", Excerpt((), error.sentence()))
-        return
-    yield Progress("proof", f"proving {package.name} with {package.written_in.tools[0]}")
+    """The proof, its steps told while it runs; of a circuit the first clocks of its waveforms too."""
+    language = package.written_in
+    yield Progress("proof", f"proving {package.name} with {language.tools[0]}")
     yield from _with_steps(
         "proof",
-        lambda told: prove_c(package, rounded.realization, rounded.lines, report=told, is_stopped=is_stopped),
-    )
+        lambda told: language.prove(
+            package, rounded.realization, rounded.lines, rounded.exact, told, is_stopped
+        ),
+    )  # fmt: skip
+    if language.is_circuit:
+        try:
+            with stoppable(is_stopped):
+                waves = excerpt(package, excerpt_clocks(rounded, package))
+            yield News("waves", Excerpt(tuple(waves)))
+        except CombeError as error:
+            yield News("waves", Excerpt((), error.sentence()))
 
 
 def excerpt_clocks(rounded: Rounded, package: Package) -> int:
@@ -252,7 +250,9 @@ def measured_circuits(rounded: Rounded, project: Project, is_stopped: Callable[[
         for device in MEASURED_DEVICES:
             if is_stopped():
                 return
-            found[row.architecture] = (*found.get(row.architecture, ()), synthesized(package, device))
+            with stoppable(is_stopped):
+                cost = synthesized(package, device)
+            found[row.architecture] = (*found.get(row.architecture, ()), cost)
             yield News("synthesized", dict(found), is_whole=False)
     yield News("synthesized", found)
 

@@ -16,9 +16,9 @@ if TYPE_CHECKING:
     from combe.delivery.hdl.compare import Compared
     from combe.delivery.hdl.diagram import Diagram
     from combe.delivery.package import Package
-    from combe.design.contenders import Contender
-    from combe.design.nearest import Relaxation
-    from combe.design.prices import Price
+    from combe.designing.contenders import Contender
+    from combe.designing.nearest import Relaxation
+    from combe.designing.prices import Price
     from combe.errors import CombeError
     from combe.ledger import Line
     from combe.project.chain import Ideal, Rounded

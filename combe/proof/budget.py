@@ -11,6 +11,7 @@ from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.proof.arm import prove_on_target
+from combe.proof.process import stoppable
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
 
 VARIANTS = ("integer", "intrinsics", "converter codes", "single")
@@ -76,7 +77,10 @@ def budget(
                 yield f"{variant}: {error.sentence()}"
                 continue
             portable = variant != "intrinsics"
-            proof = prove_on_target(package, made, calibration.core, portable, with_codes=variant == "converter codes")
+            with stoppable(is_stopped):
+                proof = prove_on_target(
+                    package, made, calibration.core, portable, with_codes=variant == "converter codes"
+                )
             if not proof.holds:
                 yield f"{variant}: {proof.sentence()}"
                 continue

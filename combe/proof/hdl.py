@@ -17,6 +17,7 @@ from combe.delivery.hdl.vectors import Vectors, hdl_vectors
 from combe.delivery.package import Package
 from combe.errors import ToolError
 from combe.filters import Filter
+from combe.ledger import Line
 from combe.proof.agreement import agreement
 from combe.proof.process import stoppable
 from combe.proof.runners.simulated import Simulated
@@ -131,6 +132,18 @@ def prove_hdl(
         rms, peak = _error(realization, played, ideal)
     delay = built.latency / choices.clock_hz if choices.clock_hz else 0.0
     return HdlProof(package.language, package.checksum, tuple(done), tuple(lint), tuple(missing), rms, peak, delay)
+
+
+def proved(
+    package: Package,
+    realization: Realization,
+    _: tuple[Line, ...],
+    ideal: Filter | None,
+    report: Callable[[str], None],
+    is_stopped: Callable[[], bool],
+) -> HdlProof:
+    """The proof every language has."""
+    return prove_hdl(package, realization, ideal, report, is_stopped)
 
 
 def _answer(simulator: Simulated, vectors: Vectors) -> Answer:

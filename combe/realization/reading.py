@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from combe.checking import Fields, describe, is_number
-from combe.design.designed import Design
-from combe.design.file import design_document, design_from
+from combe.designing.designed import Design
+from combe.designing.file import design_document, design_from
 from combe.errors import CombeError, FileError
 from combe.files import read_json
 from combe.ledger import Line
@@ -186,6 +186,14 @@ def _node_document(node: Node) -> dict[str, Any]:
         "accumulator": str(node.accumulator), "to": str(node.result), "rounding": node.rounding,
         "overflow": node.overflow,
     }  # fmt: skip
+
+
+def file_document(found: RealizationFile) -> dict[str, Any]:
+    """The JSON document of a program with its design and its recorded lines."""
+    document = realization_document(found.realization) | {"lines": list(found.lines)}
+    if found.design is not None:
+        document |= {"meets": not found.missed, "design": design_document(found.design)}
+    return document
 
 
 def realization_document(

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from combe.errors import PoleError, StructureError
 from combe.filters import Cascade, rational_of
 from combe.realization.term import INPUT, ONE, Term
-from combe.response import frequency_response
+from combe.responses import frequency_response
 from combe.rounding.forms import Draft, Rounder, Sum, allpass_sums
 
 ComplexArray = NDArray[np.complex128]

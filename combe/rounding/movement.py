@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from combe.analysis.exact import exact_filter
 from combe.analysis.facts import Fact, Remedy
-from combe.design.shares import share_of
+from combe.designing.shares import share_of
 from combe.errors import FormatError
 from combe.filters import Filter, Fir, rational_of
 from combe.ledger import gain_lines
@@ -120,7 +120,7 @@ def worst_coefficient(realization: Realization, requirement: Requirement) -> Wor
 
 def _worst_tap(stage: TapSum, requirement: Requirement) -> Worst:
     """Each tap (with its mirror) a step up and down, the gain on a grid of every band held against its limits."""
-    from combe.design.equiripple.problem import Table, pieces_of
+    from combe.designing.equiripple.problem import Table, pieces_of
 
     pieces = pieces_of(requirement)
     table = Table.of(pieces)

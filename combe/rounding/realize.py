@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from combe.analysis.exact import exact_filter
-from combe.design.shares import share_of
+from combe.designing.shares import share_of
 from combe.errors import FormatError, PoleError, StructureError, SumError
 from combe.filters import Filter, Fir
 from combe.ledger import Line, gain_lines, lines_of, meets

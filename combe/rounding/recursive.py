@@ -8,7 +8,7 @@ from combe.errors import FormatError, StructureError
 from combe.filters import Cascade, Roots, rational_of, sections_of
 from combe.realization.formats import Format, parse_format
 from combe.realization.stages import Realization, Requantize
-from combe.response import gain_peak
+from combe.responses import gain_peak
 from combe.rounding.allpass import allpass_draft
 from combe.rounding.assemble import SCALINGS, assembled
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices

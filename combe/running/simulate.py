@@ -14,7 +14,7 @@ from combe.realization.network import Network
 from combe.realization.program import stages_program
 from combe.realization.section import Section
 from combe.realization.stages import Realization, Requantize, TapSum
-from combe.response.time import filtered
+from combe.responses.time import filtered
 from combe.running.run import COMPILED_FROM, requantized_integer, run_program
 
 Integers = NDArray[Any]

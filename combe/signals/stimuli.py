@@ -10,7 +10,7 @@ from combe.realization.formats import Format
 from combe.realization.network import Network
 from combe.realization.section import Section
 from combe.realization.stages import Realization, Requantize, TapSum
-from combe.response import impulse_response
+from combe.responses import impulse_response
 
 Integers = NDArray[np.int64]
 LONGEST_WORST = 2048

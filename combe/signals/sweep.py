@@ -14,7 +14,7 @@ from combe.filters import Fir
 from combe.ledger import Line
 from combe.realization.formats import Format
 from combe.realization.stages import Realization, TapSum
-from combe.response.time import ringing_length
+from combe.responses.time import ringing_length
 from combe.running.simulate import simulate
 from combe.signals.stimuli import tone
 

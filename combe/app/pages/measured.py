@@ -15,7 +15,7 @@ from combe.filters import Filter
 from combe.proof.c import Proof
 from combe.requirement import Requirement
 from combe.requirement.quantities import short
-from combe.response import frequency_response, gain_db, group_delay, unwrapped_phase
+from combe.responses import frequency_response, gain_db, group_delay, unwrapped_phase
 from combe.signals.broadband import MeasuredResponse
 
 UNITS = ("dB", "rad", "samples")

@@ -22,8 +22,8 @@ from combe.filters import Filter, Roots, rational_of
 from combe.filters.by_hand import near_pairs, unlocked, without_pair
 from combe.project import edits
 from combe.requirement import Requirement
-from combe.response.curves import magnitude_curve
-from combe.response.evaluate import frequency_response, gain_db
+from combe.responses.curves import magnitude_curve
+from combe.responses.evaluate import frequency_response, gain_db
 
 TOOLS = (("move", "Move"), ("zero", "Add zeros"), ("pole", "Add poles"))
 

@@ -20,8 +20,8 @@ from combe.app.widgets.parts import label
 from combe.ledger import Line
 from combe.requirement import Band, Requirement
 from combe.requirement.quantities import level_text
-from combe.response.curves import magnitude_window, notable_points
-from combe.response.evaluate import frequency_response, gain_db
+from combe.responses.curves import magnitude_window, notable_points
+from combe.responses.evaluate import frequency_response, gain_db
 
 POINTS_IN_WINDOW = 900
 

@@ -13,7 +13,7 @@ from combe.app.plots.curve import Curve
 from combe.app.theme.palette import THEME
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, short
-from combe.response.curves import (
+from combe.responses.curves import (
     amplitude_curve,
     delay_curve,
     energy_curve,
@@ -21,9 +21,9 @@ from combe.response.curves import (
     phase_curve,
     phase_delay_curve,
 )
-from combe.response.evaluate import frequency_response, gain_db
-from combe.response.measures import overshoot_percent, settling_samples
-from combe.response.time import impulse_response, step_response
+from combe.responses.evaluate import frequency_response, gain_db
+from combe.responses.measures import overshoot_percent, settling_samples
+from combe.responses.time import impulse_response, step_response
 
 MODES = {
     "phase": ("unwrapped", "wrapped", "linear part removed"),

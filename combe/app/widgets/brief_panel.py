@@ -12,7 +12,7 @@ from combe.app.theme.marks import icon
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
 from combe.app.widgets.parts import Panel, Row, Scroller, Verdict, clear_layout, label, set_role, verdict_of
-from combe.design.prices import Price
+from combe.designing.prices import Price
 from combe.errors import CombeError
 from combe.ledger import Line
 from combe.requirement import Requirement

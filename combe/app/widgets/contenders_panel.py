@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
 from combe.app.widgets.design_bar import DesignBar
 from combe.app.widgets.hankel_chart import HankelChart
 from combe.app.widgets.parts import Panel, Row, Scroller, Verdict, clear_layout, label, set_role, worst_verdict
-from combe.design.contenders import Contender, ranked
-from combe.design.designed import Design
-from combe.design.nearest import Relaxation
+from combe.designing.contenders import Contender, ranked
+from combe.designing.designed import Design
+from combe.designing.nearest import Relaxation
 from combe.project.document import DesignChoice
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, level_text, short

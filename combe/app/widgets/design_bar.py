@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QWidget
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
 from combe.app.widgets.parts import Choice, label
-from combe.design.classic.plan import shape_of
-from combe.design.methods import CUTOFF, METHODS, Method, method_named
-from combe.design.task import SPARE, DesignChoice, Setting
+from combe.designing.classic.plan import shape_of
+from combe.designing.methods import CUTOFF, METHODS, Method, method_named
+from combe.designing.task import SPARE, DesignChoice, Setting
 from combe.errors import DesignError
 from combe.project.edits import with_cutoffs, with_order, with_setting, with_spare
 from combe.requirement import Requirement

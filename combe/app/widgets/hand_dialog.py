@@ -7,8 +7,8 @@ from pathlib import Path
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from combe.app.widgets.parts import label, set_role
-from combe.design.file import read_design
-from combe.design.given import Given
+from combe.designing.file import read_design
+from combe.designing.given import Given
 from combe.errors import CombeError
 from combe.files import read_text
 

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.design.equiripple.problem import Table, pieces_of
+from combe.designing.equiripple.problem import Table, pieces_of
 from combe.errors import Stopped
 from combe.requirement import Requirement
 

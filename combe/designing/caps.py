@@ -1,0 +1,34 @@
+"""Transitions are free, but nowhere may the gain rise far above the passbands."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from combe.designing.equiripple.problem import Piece, transition_cap_db
+from combe.filters import Filter
+from combe.requirement import Limit, Requirement
+from combe.responses import worst_point
+
+
+def bulges(source: Filter, requirement: Requirement) -> list[tuple[float, float, float]]:
+    """Transitions whose gain rises above the cap, as (start_hz, stop_hz, largest gain in dB)."""
+    cap = transition_cap_db(requirement)
+    found = []
+    for start, stop in requirement.transitions():
+        peak = worst_point(source, requirement.sample_rate_hz, Limit.level(cap, start, stop), 1)
+        if peak.margin_db(1) < -1e-6:
+            found.append((start, stop, peak.gain_db))
+    return found
+
+
+def transition_pieces(requirement: Requirement) -> tuple[Piece, ...]:
+    """The transitions as stretches to be held below the cap, a hair away from the bands beside them."""
+    turn = 2 * np.pi / requirement.sample_rate_hz
+    cap = transition_cap_db(requirement)
+    found = []
+    for start_hz, stop_hz in requirement.transitions():
+        start, stop = start_hz * turn, min(stop_hz * turn, np.pi)
+        inset = (stop - start) / 50
+        low, high = start + inset * (start > 0), stop - inset * (stop < np.pi)
+        found.append(Piece(low, high, None, (cap, cap), True))
+    return tuple(found)

@@ -1,0 +1,130 @@
+"""How well a classic of an order can do: the share of every tolerance it has to use, solved in closed form."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+from math import exp, inf, log, sqrt
+
+from combe.designing.classic.digital import Placement, digital_roots
+from combe.designing.classic.families import Family, Row
+from combe.designing.classic.plan import Plan, centers, stretched
+from combe.filters import Cascade, sections_of
+
+LEAST_SHARE = 1e-9
+GUARD = 1e-7
+
+
+@dataclass(frozen=True, slots=True)
+class Fit:
+    """One member of a family laid over a plan.
+
+    ``share`` is the part of each tolerance it uses: 1 fills the limits, above 1 misses them. ``ripple`` and
+    ``stop`` are the shares of passband and stopband separately; they differ where the spare room goes to one side.
+    """
+
+    order: int
+    share: float
+    ripple: float
+    stop: float
+    center: float
+    floor: Row
+
+
+def best_fit(family: Family, plan: Plan, order: int, spare: str = "shared") -> Fit:
+    """The member of an order that needs the least share of the tolerances, over center and stopband edge."""
+    # Imported late: the window opens without it.
+    from scipy.optimize import minimize_scalar
+
+    low, high = centers(plan)
+
+    def fit_at(center: float) -> Fit:
+        return _fit_at(family, plan, order, spare, center)
+
+    if high <= low * (1 + 1e-12):
+        return fit_at(low)
+    found = minimize_scalar(lambda x: _score(fit_at(exp(x))), bounds=(log(low), log(high)), method="bounded",
+                            options={"xatol": 1e-7, "maxiter": 40})  # fmt: skip
+    return min((fit_at(center) for center in (low, high, exp(found.x))), key=_score)
+
+
+def _score(fit: Fit) -> float:
+    return log(max(fit.share, 1e-300))
+
+
+def _fit_at(family: Family, plan: Plan, order: int, spare: str, center: float) -> Fit:
+    _, rows = stretched(plan, center)
+    floors = sorted({(omega, excess) for omega, excess, _ in rows if 1 < omega < 1e9})
+    if not floors:
+        floors = [(1 + 1e-9, 1e-9)]
+    if len(floors) > 1:
+        floors = _filled(floors)
+    choices = [(*floor, 0.0) for floor in floors] if family.has_floor else [(*floors[0], 0.0)]
+    fits = [_share(family, plan, order, spare, center, floor, rows) for floor in choices]
+    return min(fits, key=_score)
+
+
+def _filled(floors: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """A few stopband edges between those asked for: a stepped mask may be kept best from within a step."""
+    found = [floors[0]]
+    for (low, _low_excess), (high, high_excess) in list(pairwise(floors))[:4]:
+        ratio = high / low
+        found += [(low * ratio**t, low * ratio**t - 1) for t in (0.25, 0.5, 0.75)] if ratio > 1.001 else []
+        found.append((high, high_excess))
+    return found
+
+
+def _share(family: Family, plan: Plan, order: int, spare: str, center: float, floor: Row, rows: list[Row]) -> Fit:
+    """The least share at which every stopband knot is far enough down."""
+    # Imported late: the window opens without it.
+    from scipy.optimize import brentq
+
+    factors = [family.log_factor(order, floor, row, 1.0) for row in rows] if family.name != "bessel" else []
+
+    def shares(c: float) -> tuple[float, float]:
+        if spare == "stopband":
+            return 1 - GUARD, c
+        if spare == "passband":
+            return c, 1 - GUARD
+        return c, c
+
+    def room(log_share: float) -> float:
+        ripple, stop = shares(exp(log_share))
+        epsilon = ripple_epsilon(plan, ripple)
+        top = plan.middle + ripple * plan.room
+        worst = inf
+        for index, row in enumerate(rows):
+            level = stop * row[2]
+            if level >= top:
+                continue
+            needed = log((top / level) ** 2 - 1) / 2 - log(epsilon)
+            factor = factors[index] if factors else family.log_factor(order, floor, row, epsilon)
+            worst = min(worst, factor - needed)
+        return min(worst, 1e6)
+
+    most = 0.999999 * plan.middle / plan.room if spare != "stopband" else 1e6
+    low, high = log(LEAST_SHARE), log(most)
+    if room(high) < 0:
+        share = exp(high) if spare != "passband" else 1e9
+    elif room(low) > 0:
+        share = exp(low)
+    else:
+        share = exp(brentq(room, low, high, xtol=1e-12))
+    ripple, stop = shares(min(share, most))
+    return Fit(order, share, ripple, stop, center, floor)
+
+
+def ripple_epsilon(plan: Plan, ripple: float) -> float:
+    """ε of a passband that uses a share of its tolerance; (top² − bottom²)/bottom² from the difference itself."""
+    top, bottom = plan.middle + ripple * plan.room, plan.middle - ripple * plan.room
+    return sqrt(2 * ripple * plan.room * (top + bottom)) / bottom
+
+
+def filter_of(family: Family, plan: Plan, fit: Fit) -> Cascade:
+    """The digital filter of a fit."""
+    epsilon = ripple_epsilon(plan, fit.ripple)
+    top = plan.middle + fit.ripple * plan.room
+    prototype = family.prototype(fit.order, epsilon, fit.floor)
+    scale, _ = stretched(plan, fit.center)
+    gain = top / sqrt(1 + epsilon**2) if prototype.dips else top
+    return sections_of(digital_roots(prototype, Placement(plan.shape, scale, fit.center), gain))

@@ -1,0 +1,28 @@
+"""What a design costs and keeps, filters that run as parts in a row counted part by part."""
+
+from __future__ import annotations
+
+from combe.designing.designed import Design
+from combe.ledger import Cost, Line, cost_of, lines_of
+from combe.ledger.cycles import estimated_cycles
+from combe.ledger.lines import COUNTED, count_lines
+from combe.requirement import Requirement
+
+
+def cost_of_design(design: Design) -> Cost:
+    """Multiplies, adds and memory words per sample."""
+    if not design.parts:
+        return cost_of(design.filter)
+    costs = [cost_of(part) for part in design.parts]
+    return Cost(*(sum(getattr(cost, key) for cost in costs) for key in ("multiplies", "adds", "delays")))
+
+
+def lines_of_design(design: Design, requirement: Requirement) -> tuple[Line, ...]:
+    """Every limit, the multiplies counted as ``cost_of_design`` does."""
+    lines = lines_of(design.filter, requirement)
+    if not design.parts:
+        return lines
+    counted = count_lines(
+        requirement, cost_of_design(design).multiplies, sum(estimated_cycles(part) for part in design.parts)
+    )  # fmt: skip
+    return (*(line for line in lines if line.limit not in COUNTED), *counted)

@@ -1,0 +1,388 @@
+"""The equiripple method as Combe offers it: a given order, or the shortest filter that keeps every limit."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from functools import partial
+
+import numpy as np
+
+from combe.designing.designed import Design
+from combe.designing.equiripple.exchange import Approximation, exchange
+from combe.designing.equiripple.problem import (
+    Problem,
+    caps_of,
+    check_precision,
+    fits_symmetry,
+    pieces_of,
+    transition_cap_db,
+)
+from combe.designing.equiripple.taps import taps_of
+from combe.designing.estimates import (
+    DB_PER_TAP,
+    estimated_taps,
+    needed_transition,
+    reachable_attenuation_db,
+)
+from combe.errors import DesignError
+from combe.filters import Fir
+from combe.ledger import gain_lines
+from combe.requirement import Limit, Requirement
+from combe.responses import worst_point
+
+MAXIMUM_TAPS = 5000
+ROUNDING_STEPS = 6
+WELL_USED = 0.8
+LARGEST_FRESH_START = 120
+"""Up to this many unknowns an exchange starts from nothing, above from a filter half as long."""
+Stop = Callable[[], bool]
+
+
+def design(requirement: Requirement, order: int, symmetry: int = 1, is_stopped: Stop = lambda: False) -> Design:
+    """The minimax filter of a given order, its error shared out in proportion to the limits.
+
+    Raises
+    ------
+    DesignError
+        If the order or the symmetry can't do it at all, or double precision ends before the exchange settles.
+    """
+    started = time.perf_counter()
+    taps = order + 1
+    if not 1 <= taps <= MAXIMUM_TAPS:
+        raise DesignError(f"order {order} is out of reach", "order", f"orders run from 0 to {MAXIMUM_TAPS - 1}")
+    if symmetry == -1 and taps < 2:
+        raise DesignError("antisymmetric taps need an order of at least 1", "order")
+    search = _Search(requirement, symmetry, is_stopped)
+    reason = fits_symmetry(pieces_of(requirement), taps, symmetry)
+    if reason:
+        near = f"use order {order - 1} or {order + 1}" if order else "use order 1"
+        raise DesignError(reason, "order", near)
+    fir = search.filter(taps)
+    return search.finished(fir, search.cap_notes(), started)
+
+
+def shortest(
+    requirement: Requirement,
+    symmetry: int = 1,
+    is_stopped: Stop = lambda: False,
+    near: Design | None = None,
+    is_draft: bool = False,
+) -> Design:
+    """The filter with the fewest taps that keeps every limit, odd and even lengths both tried.
+
+    The error of each parity falls with length, so the least length of each is bracketed from an estimate, or from
+    the length of a design ``near`` by. That only makes the search faster: the taps come out the same to the bit,
+    unless a draft is enough (while an edge is dragged), which trusts the neighborhood more.
+
+    Raises
+    ------
+    DesignError
+        If no filter of at most ``MAXIMUM_TAPS`` taps keeps the limits; the message says what would be possible.
+    """
+    started = time.perf_counter()
+    search = _Search(requirement, symmetry, is_stopped)
+    if near is not None and near.alternation:
+        search.begin_near(near.order + 1, np.array(near.alternation))
+    free = taps = search.least_near() if is_draft else search.least()
+    if not is_draft:
+        search.forget_references()
+    fir = search.filter(taps)
+    while search.error(taps) > 1:
+        # Transitions were capped on the way: look again from here with the caps in place.
+        taps = search.least(taps)
+        search.forget_references()
+        fir = search.filter(taps)
+    notes = list(search.cap_notes(taps - free))
+    for _ in range(ROUNDING_STEPS):
+        if _keeps(fir, requirement):
+            break
+        # The margin lay within rounding: take the next length that has more.
+        fir = search.filter(search.next_length(len(fir.taps)))
+    else:
+        what = f"{len(fir.taps)} taps would do in exact numbers, but rounding in double precision breaks a limit"
+        raise DesignError(what, instead="ask for less attenuation or more ripple")
+    return search.finished(fir, tuple(notes), started)
+
+
+def _keeps(fir: Fir, requirement: Requirement) -> bool:
+    return all(line.margin >= 0 for line in gain_lines(fir, requirement))
+
+
+@dataclass(slots=True)
+class _Search:
+    """Designs of one requirement at several lengths, each started from the nearest one before."""
+
+    requirement: Requirement
+    symmetry: int
+    is_stopped: Stop
+    capped: frozenset[int] = frozenset()
+    verdicts: dict[int, float] = field(default_factory=dict)
+    references: dict[int, np.ndarray] = field(default_factory=dict)
+    first_guess: int | None = None
+    settled: dict[int, Approximation] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        check_precision(pieces_of(self.requirement))
+
+    def begin_near(self, taps: int, reference: np.ndarray) -> None:
+        """Start the search from a length and a reference that were right for a requirement nearby."""
+        self.first_guess = taps
+        self.references[taps] = reference
+
+    def forget_references(self) -> None:
+        """From here on nothing depends on the way the search went."""
+        self.references.clear()
+        self.settled.clear()
+
+    def finished(self, fir: Fir, notes: tuple[str, ...], started: float) -> Design:
+        """The design with its story."""
+        seconds = time.perf_counter() - started
+        rate = self.requirement.sample_rate_hz
+        where = tuple(self.settled[len(fir.taps)].reference.tolist())
+        return Design("equiripple", fir, rate, self.requirement, notes, seconds, where)
+
+    def allowed(self, taps: int) -> bool:
+        """Whether the symmetry lets this length do it."""
+        least = 1 if self.symmetry == 1 else 2
+        return taps >= least and not fits_symmetry(pieces_of(self.requirement), taps, self.symmetry)
+
+    def next_length(self, taps: int) -> int:
+        """The next longer length the symmetry allows."""
+        return next(count for count in range(taps + 1, taps + 3) if self.allowed(count))
+
+    def filter(self, taps: int) -> Fir:
+        """The settled filter of a length; transitions that bulge are capped, and the filter designed again."""
+        fir = taps_of(self.settle(taps))
+        while self.bulges(fir):
+            fir = taps_of(self.settle(taps))
+        return fir
+
+    def bulges(self, fir: Fir) -> bool:
+        """Whether a transition not capped so far rises above the cap; it is capped from now on."""
+        cap = transition_cap_db(self.requirement)
+        over = set()
+        for index, (start, stop) in enumerate(self.requirement.transitions()):
+            if index not in self.capped:
+                peak = worst_point(fir, self.requirement.sample_rate_hz, Limit.level(cap, start, stop), 1)
+                if peak.margin_db(1) < 0:
+                    over.add(index)
+        if over:
+            self.cap(frozenset(over))
+        return bool(over)
+
+    def cap_notes(self, cost: int | None = None) -> tuple[str, ...]:
+        """What the cap on transitions did, as a sentence."""
+        if not self.capped:
+            return ()
+        rows = self.requirement.transitions()
+        where = " and ".join(f"{rows[k][0]:g} to {rows[k][1]:g} Hz" for k in sorted(self.capped))
+        price = (
+            ""
+            if cost is None
+            else f", which costs {cost} taps"
+            if cost > 1
+            else ", which costs one tap"
+            if cost
+            else ", at no cost in taps"
+        )
+        return (f"the transition {where} is held below {transition_cap_db(self.requirement):.2f} dB{price}",)
+
+    def problem(self, taps: int, level_db: float | None = None) -> Problem:
+        """The approximation problem of one length, its capped transitions at ``level_db``."""
+        bare = Problem(pieces_of(self.requirement), taps, self.symmetry)
+        level = transition_cap_db(self.requirement) if level_db is None else level_db
+        caps = caps_of(self.requirement, self.capped, level, bare.unknowns)
+        return replace(bare, pieces=tuple(sorted(bare.pieces + caps, key=lambda piece: piece.start)))
+
+    def settle(self, taps: int) -> Approximation:
+        """A converged exchange. Where it can't settle for the gain a free transition takes on, all are capped."""
+        if taps not in self.settled:
+            try:
+                found = self._settled(self.problem(taps), self._start(taps))
+            except DesignError:
+                if len(self.capped) == len(self.requirement.transitions()):
+                    raise
+                self.cap(frozenset(range(len(self.requirement.transitions()))))
+                found = self._settled(self.problem(taps), self._start(taps))
+            self.settled[taps] = self._at_cap(taps, found)
+            self.references[taps] = self.settled[taps].reference
+        return self.settled[taps]
+
+    def cap(self, transitions: frozenset[int]) -> None:
+        """Hold more transitions down from now on; what was found without is forgotten."""
+        self.capped |= transitions
+        self.verdicts.clear()
+        self.settled.clear()
+
+    def _settled(self, problem: Problem, near: np.ndarray | None) -> Approximation:
+        attempts: list[Callable[[], Approximation]] = [partial(self._grown, problem)]
+        if near is not None:
+            attempts.insert(0, partial(self._exchange, problem, near))
+        best: Approximation | None = None
+        for attempt in attempts:
+            try:
+                found = attempt()
+            except DesignError:
+                continue
+            if best is None or found.error < best.error:
+                best = found
+            if best.error <= max(best.bound * (1 + 1e-5), 1e-9):
+                return best
+        if best is None or best.error > max(best.bound * 1.01, 1e-6):
+            what = f"the exchange doesn't settle at {problem.taps} taps: rounding in double precision hides the ripples"
+            raise DesignError(what, instead="widen a transition or ask for less attenuation")
+        return best
+
+    def _at_cap(self, taps: int, found: Approximation) -> Approximation:
+        """Let the cap stand where it is asked while the error shrinks below 1: error times cap level is held."""
+        if not self.capped:
+            return found
+        cap = transition_cap_db(self.requirement)
+        level = cap
+        for _ in range(8):
+            wanted = cap - 20 * np.log10(max(found.error, 1e-6))
+            if abs(wanted - level) < 1e-3:
+                break
+            level += 0.9 * (wanted - level)
+            better = self._settled(self.problem(taps, level), found.reference)
+            if better.error > found.error and wanted > level:
+                break
+            found = better
+        return found
+
+    def error(self, taps: int) -> float:
+        """The least weighted error of a length where it is above 1, else some error at or below 1."""
+        if taps not in self.verdicts:
+            problem = self.problem(taps)
+            try:
+                near = self._start(taps)
+                if near is None and problem.unknowns > LARGEST_FRESH_START:
+                    near = self._grown(replace(problem, taps=2 * (taps // 4) + taps % 2)).reference
+                found = exchange(problem, near, True, self.is_stopped)
+            except DesignError:
+                found = self.settle(taps)
+            if found.error > 1 >= found.bound:
+                found = self.settle(taps)
+            self.references[taps] = found.reference
+            self.verdicts[taps] = found.error if found.error <= 1 else max(found.bound, 1 + 1e-12)
+        return self.verdicts[taps]
+
+    def least(self, at_least: int = 1) -> int:
+        """The least length, of either parity, whose error is at most 1."""
+        guess, hardest = estimated_taps(self.requirement)
+        if guess > 1.3 * MAXIMUM_TAPS:
+            raise self._hopeless(guess)
+        rate = DB_PER_TAP * np.log(10) / 20 * self._narrowest(hardest)
+        first = max(at_least, round(min(self.first_guess or guess, MAXIMUM_TAPS)))
+        first = first if self.allowed(first) else self.next_length(first)
+        # A passband close to a frequency where one parity has its zero makes that parity hopeless: don't follow it far.
+        taps = self._least_of_parity(first, at_least, rate, min(2 * first + 40, MAXIMUM_TAPS))
+        if taps is None and self.allowed(first + 1):
+            taps = self._least_of_parity(first + 1, at_least, rate, MAXIMUM_TAPS)
+        if taps is None:
+            taps = self._least_of_parity(first, at_least, rate, MAXIMUM_TAPS)
+        if taps is None:
+            raise self._hopeless(float("nan"))
+        while taps - 1 >= at_least and self.allowed(taps - 1) and self.error(taps - 1) <= 1:
+            taps -= 1
+        return taps
+
+    def least_near(self) -> int:
+        """The first guess if it uses its limits up well, or if its neighbor below fails; else searched in full."""
+        guess = self.first_guess
+        if guess is None or not self.allowed(guess) or self.error(guess) > 1:
+            return self.least()
+        if self.settle(guess).error > WELL_USED:
+            return guess
+        if guess > 1 and self.allowed(guess - 1) and self.error(guess - 1) <= 1:
+            return self.least()
+        return guess
+
+    def _least_of_parity(self, start: int, at_least: int, rate: float, most: int) -> int | None:
+        """Bracket the least length that keeps the limits, then close in by the slope of log error.
+
+        None if no length up to ``most`` does.
+        """
+        floor = at_least + (start - at_least) % 2
+        floor = floor if self.allowed(floor) else floor + 2
+        low, high = floor - 2, 0
+        taps = max(start, floor)
+        while not high or high - low > 2:
+            error = self.error(taps)
+            if error <= 1:
+                high = taps
+                if taps == floor:
+                    break
+            else:
+                low = taps
+            reach = max(2, 2 * round(abs(np.log(max(error, 1e-12))) / rate / 2))
+            if not high:
+                top = most - (most - start) % 2
+                if low >= top:
+                    return None
+                taps = min(low + min(reach, 2 * max(low, 16) // 2 * 2), top)
+            elif low < floor:
+                taps = max(high - min(reach, max(2, high // 4 * 2)), floor)
+            else:
+                middle = low + max(2, (high - low) // 4 * 2)
+                guess = low + reach if error > 1 else high - reach
+                taps = guess if low < guess < high else middle
+        return high
+
+    def _start(self, taps: int) -> np.ndarray | None:
+        """The reference of the nearest length designed so far, if near enough to be of use."""
+        if not self.references:
+            return None
+        near = min(self.references, key=lambda count: (abs(count - taps), count % 2 != taps % 2))
+        return self.references[near] if abs(near - taps) <= max(8, taps // 4) else None
+
+    def _exchange(self, problem: Problem, start: np.ndarray | None) -> Approximation:
+        return exchange(problem, start, False, self.is_stopped)
+
+    def _grown(self, problem: Problem) -> Approximation:
+        """Start from a filter of half the length, settled first, its reference stretched (Filip 2016)."""
+        if problem.unknowns <= LARGEST_FRESH_START:
+            return self._exchange(problem, None)
+        shorter = replace(problem, taps=2 * (problem.taps // 4) + problem.taps % 2)
+        return self._exchange(problem, self._grown(shorter).reference)
+
+    def _narrowest(self, hardest: object) -> float:
+        widths = [b.start_hz - a.stop_hz for a, b in zip(self.requirement.bands, self.requirement.bands[1:])]
+        widths = [w for w in widths if w > 0]
+        return max(min(widths, default=self.requirement.nyquist_hz) / self.requirement.sample_rate_hz, 1e-9)
+
+    def _hopeless(self, guess: float) -> DesignError:
+        """Why no length within reach does it, and which single limit to relax, and how far."""
+        _, hardest = estimated_taps(self.requirement)
+        count = f"about {guess:,.0f} taps" if np.isfinite(guess) else f"more than {MAXIMUM_TAPS} taps"
+        if hardest is None:
+            return DesignError(
+                f"this needs {count}, and {MAXIMUM_TAPS} is the most", instead="relax the tightest limit"
+            )
+        left, right = hardest
+        rate = self.requirement.sample_rate_hz
+        width = (right.start_hz - left.stop_hz) / rate
+        gap = f"{left.stop_hz:g} and {right.start_hz:g} Hz"
+        if width <= 0:
+            what = f"bands {left.name!r} and {right.name!r} touch at {left.stop_hz:g} Hz with different gains"
+            return DesignError(what, instead="leave a transition between them")
+        rooms = _rooms(hardest)
+        wide = needed_transition(rooms[0], rooms[1], MAXIMUM_TAPS) * rate
+        stop = next((band for band in hardest if not band.is_passband), None)
+        instead = f"a transition of {wide:.4g} Hz would do"
+        if stop is not None:
+            down = reachable_attenuation_db(max(rooms), MAXIMUM_TAPS, width)
+            if down > 0.5:
+                instead += f", or {down:.0f} dB of attenuation in {stop.name!r} with this one"
+        what = f"the transition between {gap} would take {count}, and {MAXIMUM_TAPS} is the most"
+        return DesignError(what, instead=instead)
+
+
+def _rooms(pair: tuple[object, object]) -> tuple[float, float]:
+    from combe.designing import estimates
+
+    left, right = pair
+    jump = estimates._jump(left, right)  # type: ignore[arg-type]
+    return estimates._room(left) / jump, estimates._room(right) / jump  # type: ignore[arg-type]

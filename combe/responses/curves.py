@@ -1,0 +1,133 @@
+"""Points to draw: as many as the eye needs, with every true extreme and null among them."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.filters import Filter, Fir
+from combe.responses.evaluate import frequency_response, gain_db, uniform_response
+from combe.responses.extremes import gain_peak, turning_points
+from combe.responses.measures import level_crossings
+from combe.responses.phase import group_delay, unwrapped_phase
+
+Array = NDArray[np.float64]
+LEAST_POINTS = 1025
+
+
+@lru_cache(maxsize=48)
+def magnitude_curve(source: Filter) -> tuple[Array, Array]:
+    """Angular frequencies over the whole axis and the gain there in dB."""
+    size = len(source.taps) if isinstance(source, Fir) else 512
+    count = 1 + int(2 ** np.ceil(np.log2(max(LEAST_POINTS - 1, 8 * size))))
+    omega = np.linspace(0, np.pi, count)
+    level = gain_db(uniform_response(source, count))
+    exact = turning_points(source, 0.0, np.pi, 3)
+    every = np.concatenate([omega, exact])
+    order = np.argsort(every, kind="stable")
+    return every[order], np.concatenate([level, gain_db(frequency_response(source, exact))])[order]
+
+
+def magnitude_window(source: Filter, start: float, stop: float, count: int) -> tuple[Array, Array]:
+    """The gain over a stretch of the axis: about ``count`` points and every extreme.
+
+    Where the whole axis has many more points than are wanted, each small step keeps its highest and its lowest;
+    where it has fewer, the stretch is evaluated anew.
+    """
+    omega, level = magnitude_curve(source)
+    inside = (omega >= start) & (omega <= stop)
+    number = np.count_nonzero(inside)
+    if number > 4 * count:
+        return _thinned(omega[inside], level[inside], count)
+    if number >= count:
+        return omega[inside], level[inside]
+    exact = omega[inside]
+    every = np.unique(np.concatenate([np.linspace(start, stop, count), exact]))
+    every = every[(every >= 0) & (every <= np.pi)]
+    return every, gain_db(frequency_response(source, every))
+
+
+def _thinned(omega: Array, level: Array, count: int) -> tuple[Array, Array]:
+    """The highest and the lowest point of each of ``count`` steps."""
+    starts = np.linspace(0, len(omega), count + 1).astype(int)[:-1]
+    step = np.repeat(np.arange(count), np.diff(np.append(starts, len(omega))))
+    keep = np.zeros(len(omega), dtype=bool)
+    keep[[0, -1]] = True
+    for pick in (np.maximum, np.minimum):
+        best = pick.reduceat(level, starts)
+        match = np.flatnonzero(level == best[step])
+        keep[match[np.unique(step[match], return_index=True)[1]]] = True
+    return omega[keep], level[keep]
+
+
+@lru_cache(maxsize=16)
+def phase_curve(source: Filter) -> tuple[Array, Array, Array]:
+    """Angular frequencies, the unwrapped phase, and what's left of it without its linear part, in radians."""
+    size = len(source.taps) if isinstance(source, Fir) else 512
+    omega = np.linspace(0, np.pi, max(LEAST_POINTS, 8 * size + 1))
+    phase = unwrapped_phase(source, omega)
+    delay = (
+        source.order / 2
+        if isinstance(source, Fir) and source.symmetry
+        else float(np.median(group_delay(source, omega)))
+    )
+    return omega, phase, phase + delay * omega
+
+
+@lru_cache(maxsize=16)
+def delay_curve(source: Filter) -> tuple[Array, Array]:
+    """Angular frequencies and the group delay in samples."""
+    size = len(source.taps) if isinstance(source, Fir) else 512
+    omega = np.linspace(0, np.pi, max(LEAST_POINTS, 8 * size + 1))
+    return omega, group_delay(source, omega)
+
+
+@lru_cache(maxsize=16)
+def phase_delay_curve(source: Filter) -> tuple[Array, Array]:
+    """Angular frequencies above 0 and the phase delay −φ/ω in samples, constant offsets of π left out at 0."""
+    omega, phase, _ = phase_curve(source)
+    start = np.pi * np.round(phase[0] / np.pi) if len(phase) else 0.0
+    with np.errstate(divide="ignore", invalid="ignore"):
+        delay = -(phase - start) / omega
+    return omega[1:], delay[1:]
+
+
+@lru_cache(maxsize=16)
+def amplitude_curve(source: Filter) -> tuple[Array, Array]:
+    """The zero-phase amplitude of symmetric or antisymmetric taps: real, and negative where the phase has turned.
+
+    Of any other filter the gain.
+    """
+    size = len(source.taps) if isinstance(source, Fir) else 512
+    omega = np.linspace(0, np.pi, max(LEAST_POINTS, 8 * size + 1))
+    response = frequency_response(source, omega)
+    if isinstance(source, Fir) and source.symmetry:
+        turned = response * np.exp(1j * omega * source.order / 2)
+        return omega, np.asarray(turned.real if source.symmetry == 1 else turned.imag)
+    return omega, np.abs(response)
+
+
+@lru_cache(maxsize=16)
+def energy_curve(source: Filter) -> tuple[Array, Array]:
+    """The share of the energy of the impulse response that lies above each frequency, in dB (Parseval).
+
+    Integrated over the squared magnitude by the trapezoidal rule on points crowded around every extreme.
+    """
+    omega, level = magnitude_curve(source)
+    power = 10 ** (level / 10)
+    steps = np.diff(omega) * (power[1:] + power[:-1]) / 2
+    above = np.concatenate([np.cumsum(steps[::-1])[::-1], [0.0]])
+    with np.errstate(divide="ignore"):
+        return omega, np.maximum(10 * np.log10(np.maximum(above / max(above[0], 1e-300), 1e-30)), -300.0)
+
+
+def notable_points(source: Filter, kind: str) -> Array:
+    """Angular frequencies where the gain crosses ``half power`` or ``quarter power`` of its peak, or has an
+    ``extreme``."""
+    if kind == "extreme":
+        return turning_points(source, 0.0, np.pi)[1:-1]
+    peak = gain_peak(source)[1]
+    share = {"half power": 0.5, "quarter power": 0.25}[kind]
+    return level_crossings(source, peak + float(10 * np.log10(share)))
