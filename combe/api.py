@@ -19,15 +19,16 @@ A filter goes one way through them::
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from combe.errors import CombeError, DesignError, FileError, FormatError
+from combe.values import replace
 
 if TYPE_CHECKING:
     from combe.delivery.package import Package
@@ -308,7 +309,7 @@ def realize(
     from combe.rounding.realize import fewest_bits
     from combe.rounding.realize import realize as realized
 
-    known = set(Choices.__dataclass_fields__)
+    known = set(Choices.__struct_fields__)
     unknown = sorted(set(choices) - known)
     if unknown:
         raise FormatError(
@@ -367,8 +368,7 @@ def simulate(realization: Realization | RealizationFile, samples: ArrayLike, *, 
     return run(program, signal)
 
 
-@dataclass(frozen=True, slots=True)
-class Delivery:
+class Delivery(Struct, frozen=True):
     """Generated code: its package, where each file was written, and the proof if one was asked for."""
 
     package: Package
@@ -430,15 +430,15 @@ def package_of(realization: Realization | RealizationFile, language: str, name: 
     from combe.rounding.realize import rounded_lines
 
     written_in = language_named(language)
-    every = {*CodeChoices.__dataclass_fields__, *HardwareChoices.__dataclass_fields__} - {"language"}
+    every = {*CodeChoices.__struct_fields__, *HardwareChoices.__struct_fields__} - {"language"}
     unknown = sorted(set(choices) - every)
     if unknown:
         raise FormatError(
             f"{unknown[0]!r} is no choice about code", unknown[0], f"known are {', '.join(sorted(every))}"
         )
     check_options(written_in, {key: key for key in choices})
-    own = {key: value for key, value in choices.items() if key in CodeChoices.__dataclass_fields__}
-    circuit = {key: value for key, value in choices.items() if key in HardwareChoices.__dataclass_fields__}
+    own = {key: value for key, value in choices.items() if key in CodeChoices.__struct_fields__}
+    circuit = {key: value for key, value in choices.items() if key in HardwareChoices.__struct_fields__}
     program, made = _program_of(realization), _design_of(realization)
     asked = made.requirement if made is not None else None
     hardware = HardwareChoices(**circuit)

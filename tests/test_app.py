@@ -8,9 +8,10 @@ import shutil
 import tempfile
 import time
 import unittest
-from dataclasses import replace
 from pathlib import Path
 from unittest import mock
+
+from combe.values import replace
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 try:

@@ -6,7 +6,6 @@ import itertools
 import json
 import random
 import unittest
-from dataclasses import replace
 from fractions import Fraction
 from math import floor
 from typing import Any
@@ -29,6 +28,7 @@ from combe.running.run import requantized_integer
 from combe.running.simulate import ideal_run, requantized, simulate
 from combe.signals.stimuli import vectors, worst_case
 from combe.signals.sweep import sweep_for
+from combe.values import replace
 from tests.support import BAT, LOWPASS, asked, worst_margin_db
 
 S16 = parse_format("s16f15")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import random
 import unittest
-from dataclasses import replace
 from fractions import Fraction
 
 import mpmath
@@ -33,6 +32,7 @@ from combe.rounding.search.signed_digits import digit_count, digits_text, signed
 from combe.rounding.widths import cheapest_widths, signal_to_noise_db, width_chart
 from combe.signals.noise_run import SIGNALS, listen
 from combe.signals.report import adders_document, arithmetic_document
+from combe.values import replace
 from tests.independent import rounded
 from tests.support import asked, least_margin_db
 

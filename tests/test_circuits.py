@@ -8,7 +8,6 @@ import shutil
 import subprocess
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -33,6 +32,7 @@ from combe.realization.stages import Realization, Requantize, TapSum
 from combe.rounding.realize import Choices, realize
 from combe.rounding.search.adders import adder_graph, structural_adders
 from combe.running.simulate import simulate
+from combe.values import replace
 from tests.support import asked
 from tests.test_arithmetic import random_realization
 from tests.test_cli import InFolder, call

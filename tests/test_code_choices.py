@@ -8,7 +8,6 @@ import shutil
 import subprocess
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -26,6 +25,7 @@ from combe.realization.stages import Realization, TapSum
 from combe.responses import frequency_response
 from combe.rounding.realize import Choices, realize
 from combe.running.simulate import simulate
+from combe.values import replace
 from tests.support import asked
 from tests.test_arithmetic import random_realization
 from tests.test_cli import InFolder, call

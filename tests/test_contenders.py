@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
 from unittest import mock
 
 from hypothesis import HealthCheck, given, settings
@@ -17,6 +16,7 @@ from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError
 from combe.requirement import Requirement
 from combe.requirement.sentences import turned
+from combe.values import replace
 from tests.support import BAT, asked, least_margin_db
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))

@@ -7,7 +7,6 @@ import shutil
 import subprocess
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -20,6 +19,7 @@ from combe.filters import Fir
 from combe.proof.c import prove_c
 from combe.realization.stages import Realization
 from combe.rounding.realize import Choices, realize, rounded_lines
+from combe.values import replace
 from tests.support import BAT
 from tests.test_arithmetic import random_realization
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import unittest
-from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
@@ -29,6 +28,7 @@ from combe.errors import CombeError, DesignError
 from combe.filters import Fir
 from combe.ledger import Line, gain_lines
 from combe.rounding.finest import finest_integers
+from combe.values import replace
 from tests.support import BAT, LOWPASS, asked, plain_gain_db
 
 HIGH = asked(2, (0, 0.3, -40), (0.4, 1, -0.1, 0.1))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import tempfile
 import unittest
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 from combe.delivery.recipes import GALLERY
@@ -19,6 +18,7 @@ from combe.project.document import Project, ProofRecord
 from combe.project.edits import Edit
 from combe.project.file import read_project, save_project
 from combe.project.history import History
+from combe.values import replace
 
 FOUR_TAPS = Fir((0.25, 0.25, 0.25, 0.25))
 DESIGN = Design("equiripple", FOUR_TAPS, 250_000.0)

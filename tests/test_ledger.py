@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
 
 import numpy as np
 
@@ -22,6 +21,7 @@ from combe.ledger import (
     worst_line,
 )
 from combe.requirement import requirement_from
+from combe.values import replace
 from tests.support import LOWPASS, asked, document
 
 

@@ -6,7 +6,6 @@ import json
 import random
 import unittest
 import unittest.mock
-from dataclasses import replace
 from fractions import Fraction
 
 import mpmath
@@ -34,6 +33,7 @@ from combe.running import run as running
 from combe.running.simulate import simulate
 from combe.signals.error import measured_noise
 from combe.signals.stimuli import random_integers
+from combe.values import replace
 from tests.independent import plain_run
 from tests.support import asked
 from tests.test_delivery import HAS_GCC, SANITIZERS

@@ -7,7 +7,6 @@ import json
 import os
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -24,6 +23,7 @@ from combe.project.history import History
 from combe.requirement import requirement_document
 from combe.rounding.realize import Choices
 from combe.signals.survey import night_recording
+from combe.values import replace
 from tests.support import BAT
 
 ROOT = Path(__file__).resolve().parent.parent

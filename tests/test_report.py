@@ -5,10 +5,10 @@ from __future__ import annotations
 import json
 import re
 import unittest
-from dataclasses import replace
 
 from combe.project.demo import demo_project
 from combe.project.file import save_project
+from combe.values import replace
 from tests.test_cli import InFolder, call
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 import unittest
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
 from unittest import mock
 
@@ -14,6 +13,7 @@ from combe.errors import CombeError, ToolError
 from combe.project.demo import demo_project, wake_up_project
 from combe.project.document import DesignChoice, Pin, Processor, Project
 from combe.project.results import DEPENDS, NOTHING, Counted, Results, affected
+from combe.values import replace
 
 FILLED = Results(
     **{name: object() for name in DEPENDS if name != "budget"},  # type: ignore[arg-type]

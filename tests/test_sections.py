@@ -6,7 +6,6 @@ import json
 import random
 import unittest
 import unittest.mock
-from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
@@ -29,6 +28,7 @@ from combe.rounding.realize import Choices, fewest_bits, realize, rounded_lines
 from combe.running import simulate as simulation
 from combe.running.simulate import ideal_run, simulate
 from combe.signals.stimuli import random_integers, vectors
+from combe.values import replace
 from tests.independent import plain_run, rounded
 from tests.support import asked, least_margin_db
 from tests.test_delivery import HAS_GCC, SANITIZERS

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from combe.running.simulate import simulate
 from combe.signals.stimuli import random_integers, tone, vectors, worst_case
 from combe.signals.survey import WHINE_HZ, night_recording
 from combe.signals.sweep import measured_lines, sweep_for
+from combe.values import replace
 from tests.support import LOWPASS, asked
 
 MASK = (1 << 64) - 1

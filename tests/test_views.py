@@ -6,10 +6,11 @@ import cmath
 import tempfile
 import unittest
 import unittest.mock
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+
+from combe.values import replace
 
 try:
     from PyQt6.QtCore import QPoint, QPointF, Qt

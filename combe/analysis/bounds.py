@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from math import ceil, floor
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.linear import LinearProgram
@@ -16,8 +16,7 @@ from combe.realization.stages import Realization
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True)
-class Bound:
+class Bound(Struct, frozen=True):
     """No input makes the rounded value of a step leave ``least`` to ``most`` (raw, were the format wide enough)."""
 
     name: str

@@ -9,7 +9,6 @@ rest by Σ k³|hₖ|, the rounding of the FFT counted in.
 
 from __future__ import annotations
 
-from dataclasses import replace
 from fractions import Fraction
 from math import comb, lcm
 
@@ -22,6 +21,7 @@ from combe.filters import Fir
 from combe.ledger import Line
 from combe.realization.stages import Realization
 from combe.requirement import Limit, Requirement
+from combe.values import replace
 
 Array = NDArray[np.float64]
 Polynomial = list[int]

@@ -7,6 +7,7 @@ from math import ceil, log2, log10, sqrt
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from combe.analysis.bounds import Bound, bounds
 from combe.analysis.exact import exact_filter
@@ -31,8 +32,7 @@ class Remedy:
     changes: dict[str, Any] = field(hash=False)
 
 
-@dataclass(frozen=True, slots=True)
-class Fact:
+class Fact(Struct, frozen=True):
     """A sentence, and how much it matters: ``note``, ``warning`` or ``danger``."""
 
     severity: str

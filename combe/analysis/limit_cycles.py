@@ -9,11 +9,11 @@ cycles are searched for from random ones: a cycle found is a fact, none found is
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import lru_cache
 from itertools import product
 
 import numpy as np
+from msgspec import Struct
 
 from combe.analysis.bounds import error_limits
 from combe.analysis.linear import LinearProgram
@@ -32,8 +32,7 @@ LONGEST_FOLLOWED = 4000
 State = tuple[int, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class LimitCycles:
+class LimitCycles(Struct, frozen=True):
     """``is_proved`` says that the answer is certain. ``cycle`` holds one period of the loudest cycle found, in raw
     outputs; empty where the output always dies away to zero. ``step`` is the value of one raw unit."""
 

@@ -5,10 +5,10 @@ Values here are real, one unit of a signal's value; a rounding is an error that 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.errors import FormatError
@@ -29,8 +29,7 @@ RealTerm = Term[int, float]
 """Signal 0 is the input, k+1 the value of step k; the coefficient is a real gain."""
 
 
-@dataclass(frozen=True, slots=True)
-class Norms:
+class Norms(Struct, frozen=True):
     """For each step: sums of the positive and the negative samples of its impulse response, the bounded rest of
     Σ|h|, and Σh²."""
 

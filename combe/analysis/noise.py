@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.linear import LinearProgram
@@ -14,8 +13,7 @@ from combe.realization.stages import Realization
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True)
-class Noise:
+class Noise(Struct, frozen=True):
     """Powers at the output in squared output steps: the part that fluctuates, and the square of the constant part.
 
     ``shares`` holds each rounding's part of the first, by name.

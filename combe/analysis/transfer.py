@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
+
+from msgspec import Struct
 
 from combe.realization.feedback import feedback_groups
 from combe.realization.formats import Format
@@ -13,8 +14,7 @@ from combe.realization.stages import Stage
 Polynomial = tuple[Fraction, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Transfer:
+class Transfer(Struct, frozen=True):
     """numerator(z⁻¹) / Π denominators(z⁻¹), constant term first; every denominator starts with 1."""
 
     numerator: Polynomial

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
+from msgspec import Struct
 
 from combe import api
 from combe.cli.output import print_json, print_lines, say
@@ -30,8 +30,7 @@ from combe.signals.report import arithmetic_document
 from combe.signals.survey import night_recording
 
 
-@dataclass(frozen=True, slots=True)
-class _Made:
+class _Made(Struct, frozen=True):
     """Everything the demo made."""
 
     ideal: Ideal

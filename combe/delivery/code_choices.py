@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from combe.delivery.languages import NAMES, Language, language_named
 from combe.errors import FormatError
@@ -15,8 +16,7 @@ UNROLLS = (0, 4, 8, 16, 32)
 MOST_CODE_BITS = 31
 
 
-@dataclass(frozen=True, slots=True)
-class Converter:
+class Converter(Struct, frozen=True):
     """Unsigned codes of ``bits``; ``offset`` is the code that stands for zero."""
 
     bits: int
@@ -38,8 +38,7 @@ class Converter:
         return narrowest_signed(-self.offset, self.most - self.offset)
 
 
-@dataclass(frozen=True, slots=True)
-class CodeChoices:
+class CodeChoices(Struct, frozen=True):
     """Everything about the text that isn't arithmetic.
 
     ``number`` single or double computes the same stages in floating point, unrounded, in real values. ``history`` is how a

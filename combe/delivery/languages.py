@@ -6,9 +6,10 @@ Whoever needs to know something about a language asks here; nobody else tells la
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, cast
+
+from msgspec import Struct
 
 from combe.errors import FormatError
 
@@ -28,8 +29,7 @@ OF_CIRCUITS = ("architecture", "clock_hz", "multipliers", "pipeline", "axi_strea
 """Choices by their keys in a project; what is measured or built on top of them belongs to a language too."""
 
 
-@dataclass(frozen=True, slots=True)
-class Order:
+class Order(Struct, frozen=True):
     """What is to be written: the integers, a name, what the story in the files tells, and the choices of either kind."""
 
     realization: Realization
@@ -41,8 +41,7 @@ class Order:
     made: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Language:
+class Language(Struct, frozen=True):
     """``choices`` are the keys it listens to, ``extras`` what else can be asked of it on the command line.
 
     ``written_in`` and ``proved_in`` name functions, ``module:function``; they are loaded when they are called.

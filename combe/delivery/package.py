@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import re
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
@@ -90,16 +91,14 @@ C_WORDS = frozenset(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class SourceFile:
+class SourceFile(Struct, frozen=True):
     """One generated file."""
 
     name: str
     text: str
 
 
-@dataclass(frozen=True, slots=True)
-class Package:
+class Package(Struct, frozen=True):
     """All generated files of one delivery."""
 
     language: str

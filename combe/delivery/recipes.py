@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
 
 from combe.checking import Fields
 from combe.errors import CombeError, FileError
 from combe.files import read_json
+from combe.values import as_dict
 
 RADIXES = ("decimal", "hex", "binary", "float")
 SIGNS = ("a", "-a")
 MOST_PER_LINE = 1000
 
 
-@dataclass(frozen=True, slots=True)
-class Recipe:
+class Recipe(Struct, frozen=True):
     """Texts may hold {name}, {count}, {format}, {type}; ``value`` also {value} and {index}.
 
     ``radix``: integers in decimal, in hexadecimal or binary two's complement of their width, or as the real values they
@@ -55,8 +56,7 @@ GALLERY = (
 """Neutral ones that come with Combe."""
 
 
-@dataclass(frozen=True, slots=True)
-class Coefficient:
+class Coefficient(Struct, frozen=True):
     """An integer with its width, or a real number (``bits`` None); ``real`` is what it stands for."""
 
     raw: int | float
@@ -106,7 +106,7 @@ def recipe_from(document: Any) -> Recipe:
 def recipe_document(recipe: Recipe) -> dict[str, Any]:
     """The JSON document of a recipe; reading it gives the same value again."""
     standard = Recipe("recipe")
-    changed = {key: value for key, value in asdict(recipe).items() if value != getattr(standard, key)}
+    changed = {key: value for key, value in as_dict(recipe).items() if value != getattr(standard, key)}
     return {"format": "combe-recipe", "version": 1, "name": recipe.name, **changed}
 
 

@@ -6,10 +6,10 @@ import base64
 import html
 import io
 import textwrap
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from msgspec import Struct
 
 from combe import __version__
 from combe.analysis.exact import exact_filter
@@ -33,8 +33,7 @@ RIVER, OCHRE, CLAY, MOSS = "#175b8c", "#b5731c", "#a33f32", "#2f6a3f"
 LINES_A_PAGE, WIDE = 62, 106
 
 
-@dataclass(frozen=True, slots=True)
-class Section:
+class Section(Struct, frozen=True):
     """A heading, sentences, rows of a table (the first its head), lines of plain text."""
 
     title: str
@@ -43,8 +42,7 @@ class Section:
     text: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Report:
+class Report(Struct, frozen=True):
     """Everything that's told, and the figures that are drawn."""
 
     title: str

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from combe.designing.classic.plan import shape_of
 from combe.designing.costs import cost_of_design, lines_of_design
@@ -27,8 +27,7 @@ QUICK_FIRST = ("equiripple", "elliptic", "chebyshev", "inverse-chebyshev", "butt
 SLOW_LAST = ("bessel", "delay-equalized", "low-delay", "balanced-truncation", "optimized-iir")
 
 
-@dataclass(frozen=True, slots=True)
-class Contender:
+class Contender(Struct, frozen=True):
     """One way to answer a requirement, or the reason why there is none."""
 
     method: str

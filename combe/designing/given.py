@@ -8,9 +8,9 @@ their own width; shares and repeats (``1/7 x7``); complex numbers with i or j; c
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.checking import describe
@@ -29,8 +29,7 @@ Row = tuple[int, list[complex]]
 """A line's number and the numbers on it."""
 
 
-@dataclass(frozen=True, slots=True)
-class Given:
+class Given(Struct, frozen=True):
     """A filter read from text, and in words how the text was understood."""
 
     filter: Filter

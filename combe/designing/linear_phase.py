@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing.equiripple.problem import Piece, Table, pieces_of
@@ -15,8 +15,7 @@ Array = NDArray[np.float64]
 POINTS_PER_TAP = 12
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Scale:
+class Scale(Struct, frozen=True, eq=False):
     """The grid of one size with targets and tolerances on it; ``band`` numbers the pieces."""
 
     size: int

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
 
 from combe.designing import equiripple
 from combe.designing.caps import bulges
@@ -32,13 +33,13 @@ from combe.errors import DesignError
 from combe.filters import Fir
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text
+from combe.values import replace
 
 LIMITS, ORDER, CUTOFF, FREE = "requirement", "requirement + order", "order + cutoff", "settings"
 BANDS = ("lowpass", "highpass", "bandpass", "bandstop")
 
 
-@dataclass(frozen=True, slots=True)
-class Method:
+class Method(Struct, frozen=True):
     """A way to design a filter.
 
     ``asks`` lists what it can be asked with; ``settings`` its own parameters; ``races`` whether it is tried as a

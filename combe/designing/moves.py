@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from msgspec import Struct
 
 from combe.errors import RequirementError
 from combe.requirement import Band, Requirement
+from combe.values import replace
 
 
-@dataclass(frozen=True, slots=True)
-class Figure:
+class Figure(Struct, frozen=True):
     """One edge or level: ``name`` is ``start``, ``stop``, ``attenuation`` or ``ripple``; ``room`` how far it can go.
 
     Moving it by a positive amount relaxes it: edges shrink their band, levels allow more.

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from combe.designing.classic.plan import shape_of
 from combe.designing.contenders import Contender
@@ -23,8 +24,7 @@ HALVINGS = 9
 MOST_FIR_ORDER, MOST_IIR_ORDER = 1000, 60
 
 
-@dataclass(frozen=True, slots=True)
-class Relaxation:
+class Relaxation(Struct, frozen=True):
     """One limit moved so that a filter keeps everything: the requirement it leads to, and the method that does it."""
 
     requirement: Requirement

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from math import log
 from typing import Any
+
+from msgspec import Struct
 
 from combe.designing.classic.plan import shape_of
 from combe.designing.designed import Design
@@ -16,13 +17,13 @@ from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError
 from combe.ledger import gain_lines
 from combe.requirement import Requirement
+from combe.values import replace
 
 Stop = Callable[[], bool]
 EDGE_SHARE, LEVEL_DB, RIPPLE_SHARE = 0.08, 2.0, 0.15
 
 
-@dataclass(frozen=True, slots=True)
-class Price:
+class Price(Struct, frozen=True):
     """``saved`` orders for relaxing a figure by ``amount`` in its unit; an order stands for a tap or a pole."""
 
     figure: Figure

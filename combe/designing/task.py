@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
 
 from combe.designing.designed import Design
 from combe.errors import DesignError
 from combe.filters import Filter
 from combe.requirement import Requirement
+from combe.values import replace
 
 Stop = Callable[[], bool]
 SPARE = ("shared", "stopband", "passband")
 SHAPES = ("lowpass", "highpass", "bandpass", "bandstop")
 
 
-@dataclass(frozen=True, slots=True)
-class DesignChoice:
+class DesignChoice(Struct, frozen=True):
     """How to design.
 
     ``order`` None takes the least that keeps every limit. ``cutoffs_hz`` are the edges to aim at instead of the
@@ -40,8 +41,7 @@ class DesignChoice:
         return dict(self.settings).get(name)
 
 
-@dataclass(frozen=True, slots=True)
-class Setting:
+class Setting(Struct, frozen=True):
     """A parameter of a method; ``default`` None means that the method works it out."""
 
     name: str
@@ -63,8 +63,7 @@ class Setting:
         return value
 
 
-@dataclass(frozen=True, slots=True)
-class Task:
+class Task(Struct, frozen=True):
     """One call of a method: what is asked, and how it is to be worked out.
 
     ``near`` is a design of a requirement nearby: the search gets faster, its result is the same, or nearly so

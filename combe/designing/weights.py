@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from math import log10
 
 from combe.errors import DesignError
 from combe.requirement import Band, Limit, Requirement
+from combe.values import replace
 
 
 def check_weights(requirement: Requirement, weights: tuple[float, ...]) -> None:

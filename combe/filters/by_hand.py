@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 import numpy as np
+from msgspec import Struct
 
 from combe.errors import DesignError
 from combe.filters.rational import Rational, rational_of
 from combe.filters.values import Cascade, Filter, Fir, Roots
+from combe.values import replace
 
 MOST_ROOTS = 400
 ON_AXIS = 0.012
@@ -17,8 +17,7 @@ LARGEST_POLE = 0.99999
 NEARLY = 0.03
 
 
-@dataclass(frozen=True, slots=True)
-class Mark:
+class Mark(Struct, frozen=True):
     """One root that can be taken hold of: ``kind`` is ``zero`` or ``pole``, ``index`` its place in the list.
 
     A conjugate pair has one mark for each half; ``times`` counts roots in the same place.

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import cmath
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.filters.values import Cascade, Roots
@@ -14,8 +14,7 @@ from combe.filters.values import Cascade, Roots
 ComplexArray = NDArray[np.complex128]
 
 
-@dataclass(frozen=True, slots=True)
-class Rational:
+class Rational(Struct, frozen=True):
     """H(z) = gain · z^(−delay) · Π(1 − zero·z⁻¹)/Π(1 − pole·z⁻¹)."""
 
     gain: float

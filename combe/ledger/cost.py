@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from math import frexp
+
+from msgspec import Struct
 
 from combe.filters import Cascade, Filter, Fir, rational_of, sections_of
 
 
-@dataclass(frozen=True, slots=True)
-class Cost:
+class Cost(Struct, frozen=True):
     """Operations and memory words per input sample."""
 
     multiplies: int

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.filters import Filter, Fir
 from combe.responses import group_delay
 
 
-@dataclass(frozen=True, slots=True)
-class DelaySpan:
+class DelaySpan(Struct, frozen=True):
     """Group delay in samples: its mean over the frequencies looked at, and its extremes."""
 
     mean: float

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from combe.filters import Filter
 from combe.ledger.cost import cost_of
@@ -12,8 +13,7 @@ from combe.requirement.quantities import frequency_text, short
 from combe.responses.measures import measures
 
 
-@dataclass(frozen=True, slots=True)
-class Table:
+class Table(Struct, frozen=True):
     """Rows of words: a name for each figure, then one cell for each filter."""
 
     names: tuple[str, ...]

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from combe.filters import Filter
 from combe.ledger.cost import cost_of
@@ -15,8 +16,7 @@ from combe.responses import worst_point
 COUNTED = ("max_multiplies", "max_cycles", "max_multipliers")
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(Struct, frozen=True):
     """One limit and what was reached.
 
     ``asked`` and ``reached`` are in the unit of the limit: dB, seconds or multiplies. ``margin`` is positive

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
 
 from combe.analysis.certified import certified_lines
 from combe.analysis.exact import exact_filter
@@ -21,12 +22,12 @@ from combe.realization.stages import Realization
 from combe.rounding.realize import realize, rounded_lines
 from combe.running.simulate import simulate
 from combe.signals.sweep import measured_lines, sweep_for
+from combe.values import replace
 
 STEPS = ("brief", "ideal", "rounded", "arithmetic", "code")
 
 
-@dataclass(frozen=True, slots=True)
-class Ideal:
+class Ideal(Struct, frozen=True):
     """The exact design and its lines; a draft, made while an edge is dragged, may differ in the last digits."""
 
     design: Design
@@ -34,8 +35,7 @@ class Ideal:
     is_draft: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Rounded:
+class Rounded(Struct, frozen=True):
     """The integer program and its lines with integer coefficients."""
 
     realization: Realization
@@ -47,8 +47,7 @@ class Rounded:
         return exact_filter(self.realization)
 
 
-@dataclass(frozen=True, slots=True)
-class Chain:
+class Chain(Struct, frozen=True):
     """Everything that follows from a project, step by step."""
 
     ideal: Ideal

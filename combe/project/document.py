@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from msgspec import Struct
+
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.recipes import GALLERY, Recipe
@@ -14,8 +16,7 @@ from combe.requirement import Requirement
 from combe.rounding.realize import Choices
 
 
-@dataclass(frozen=True, slots=True)
-class ProofRecord:
+class ProofRecord(Struct, frozen=True):
     """A proof that was made, tied by checksum to the exact text it was made of."""
 
     language: str
@@ -25,8 +26,7 @@ class ProofRecord:
     lines: tuple[Line, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Pin:
+class Pin(Struct, frozen=True):
     """A filter kept to be drawn behind the chosen one."""
 
     name: str
@@ -34,8 +34,7 @@ class Pin:
     is_shown: bool = True
 
 
-@dataclass(frozen=True, slots=True)
-class Processor:
+class Processor(Struct, frozen=True):
     """The core a budget is counted for, its clock, and what was measured on it (as ``combe budget --measured`` takes it)."""
 
     core: str = "cortex-m4"

@@ -7,8 +7,9 @@ raises the error that says why, and leaves the project as it was.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
 
 from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.hdl.choices import HardwareChoices, check_hardware_choices
@@ -24,13 +25,13 @@ from combe.requirement import Requirement
 from combe.requirement.presets import shape
 from combe.requirement.sentences import turned, with_edges, with_levels
 from combe.rounding.choices import Choices
+from combe.values import replace
 
 LEAST_RIPPLE_DB = 1e-4
 KEPT_PROOFS = 8
 
 
-@dataclass(frozen=True, slots=True)
-class Edit:
+class Edit(Struct, frozen=True):
     """``make`` gives the changed project; ``what`` names the change for undo; edits of one ``gesture`` are one step.
 
     ``is_held``: the hand still holds what it moves, and more of the same will follow at once.
@@ -42,8 +43,7 @@ class Edit:
     is_held: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Note:
+class Note(Struct, frozen=True):
     """What follows a project without being a change of it: undo doesn't take it back, a file keeps it."""
 
     make: Callable[[Project], Project]
@@ -267,7 +267,7 @@ def name_code(name: str) -> Edit:
 
 def with_code(choices: CodeChoices, key: str, value: object) -> CodeChoices:
     """One choice about code replaced, and those that no longer go with it let go. Raises where it can't be."""
-    made = replace(choices, **{key: value})  # type: ignore[arg-type]
+    made = replace(choices, **{key: value})
     if made.written_in.is_circuit:
         made = replace(made, number="integer", history="blocks", unroll=0, guard=False)
     if made.is_float:
@@ -295,7 +295,7 @@ def choose_code(choices: CodeChoices, what: str) -> Edit:
 
 def with_hardware(choices: HardwareChoices, key: str, value: object) -> HardwareChoices:
     """One choice about a circuit replaced. Raises where it can't be."""
-    made = replace(choices, **{key: value})  # type: ignore[arg-type]
+    made = replace(choices, **{key: value})
     check_hardware_choices(made)
     return made
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
-from dataclasses import fields as fields_of
 from pathlib import Path
 from typing import Any
 
@@ -27,9 +25,10 @@ from combe.requirement import requirement_document, requirement_from
 from combe.rounding.assemble import SCALINGS
 from combe.rounding.realize import FEWEST_BITS, MOST_BITS, Choices
 from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
+from combe.values import as_dict, replace
 
 HARDWARE_KEYS = ("architecture", "clock_hz", "multipliers", "pipeline", "axi_stream")
-CODE_KEYS = tuple(field.name for field in fields_of(CodeChoices))
+CODE_KEYS = CodeChoices.__struct_fields__
 LATER_CHOICES = (
     "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering", "error_feedback", "branches",
 )  # fmt: skip
@@ -303,7 +302,7 @@ def project_document(project: Project) -> dict[str, Any]:
     if hardware:
         document["hardware"] = hardware
     if project.processor != Processor():
-        document["processor"] = asdict(project.processor)
+        document["processor"] = as_dict(project.processor)
     if project.pins:
         document["pins"] = [
             {"name": pin.name, "shown": pin.is_shown} | filter_document(pin.filter) for pin in project.pins

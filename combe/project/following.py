@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from queue import Queue
 from threading import Thread
 from typing import Any
@@ -38,6 +37,7 @@ from combe.rounding.movement import rounding_facts
 from combe.rounding.realize import FEWEST_BITS, realize, rounded_lines
 from combe.rounding.widths import WidthPoint, WidthRow, width_chart
 from combe.signals.noise_run import listen
+from combe.values import replace
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
 MEASURED_DEVICES = ("ecp5", "ice40-up5k")

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field, fields, replace
 from typing import TYPE_CHECKING, Any
+
+from msgspec import Struct, field
 
 from combe.project.chain import hardware_of
 from combe.rounding.choices import uncounted
+from combe.values import replace
 
 if TYPE_CHECKING:
     from combe.analysis.facts import Fact
@@ -32,32 +34,28 @@ if TYPE_CHECKING:
     from combe.signals.noise_run import NoiseRun
 
 
-@dataclass(frozen=True, slots=True)
-class Counted:
+class Counted(Struct, frozen=True):
     """Instructions as far as they are counted; a sentence where something could not be."""
 
     rows: tuple[BudgetRow, ...] = ()
     sentence: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Excerpt:
+class Excerpt(Struct, frozen=True):
     """The first clocks of a circuit's simulation, or why there are none."""
 
     waves: tuple[Wave, ...] = ()
     sentence: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Drawing:
+class Drawing(Struct, frozen=True):
     """A circuit as it is built, and its data path."""
 
     built: Built
     diagram: Diagram
 
 
-@dataclass(frozen=True, slots=True)
-class Results:
+class Results(Struct, frozen=True):
     """Everything worked out so far for one filter, and how it stands.
 
     ``fresh`` names results that are there, whole, and follow from the project as it is; ``stale`` those still shown
@@ -188,8 +186,7 @@ class Results:
         return name not in CHAIN
 
 
-@dataclass(frozen=True, slots=True)
-class Dependence:
+class Dependence(Struct, frozen=True):
     """What a result depends on: aspects of the project, and other results.
 
     ``stays``: the last one is shown until its successor comes. ``outlives_failure``: even if there is none.
@@ -247,8 +244,7 @@ DEPENDS: dict[str, Dependence] = {
 NOTHING = Results()
 
 
-@dataclass(frozen=True, slots=True)
-class News:
+class News(Struct, frozen=True):
     """One result, as background work yields it; with ``is_whole`` false more of it is to come."""
 
     name: str
@@ -256,16 +252,14 @@ class News:
     is_whole: bool = True
 
 
-@dataclass(frozen=True, slots=True)
-class Failure:
+class Failure(Struct, frozen=True):
     """One result that could not be made, while the work goes on with others."""
 
     name: str
     error: CombeError
 
 
-@dataclass(frozen=True, slots=True)
-class Progress:
+class Progress(Struct, frozen=True):
     """What work on a result is at."""
 
     name: str
@@ -292,4 +286,4 @@ def _filled(results: Results) -> list[str]:
     return [name for name in DEPENDS if results._has(name)]
 
 
-assert set(DEPENDS) == {entry.name for entry in fields(Results)} - {"fresh", "stale", "pending", "troubles", "progress"}
+assert set(DEPENDS) == set(Results.__struct_fields__) - {"fresh", "stale", "pending", "troubles", "progress"}

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 
-@dataclass(frozen=True, slots=True)
-class Agreement:
+class Agreement(Struct, frozen=True):
     """How many samples were compared, how many differ, which is the first, and how far the farthest is off."""
 
     samples: int

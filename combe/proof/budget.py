@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
 
 from combe.delivery.c import c_package
 from combe.delivery.code_choices import CodeChoices
@@ -13,13 +14,13 @@ from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.proof.arm import prove_on_target
 from combe.proof.process import stoppable
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
+from combe.values import replace
 
 VARIANTS = ("integer", "intrinsics", "converter codes", "single")
 MOST_BUDGET_TAPS = 1024
 
 
-@dataclass(frozen=True, slots=True)
-class Calibration:
+class Calibration(Struct, frozen=True):
     """A core's clock, and how many cycles an instruction takes on it: typical, typed in, or from a measured timer count."""
 
     core: str
@@ -33,8 +34,7 @@ class Calibration:
         return Calibration(core, clock_hz, CYCLES_PER_INSTRUCTION[core])
 
 
-@dataclass(frozen=True, slots=True)
-class BudgetRow:
+class BudgetRow(Struct, frozen=True):
     """One variant in one block length. ``taps`` is 0 where the filter is the one in hand."""
 
     variant: str

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from combe.delivery.package import Package
 from combe.errors import ToolError
@@ -20,14 +20,14 @@ from combe.realization.stages import Realization
 from combe.signals.broadband import MeasuredResponse, broadband_for, measured_response
 from combe.signals.stimuli import vectors
 from combe.signals.sweep import measured_lines, sweep_for
+from combe.values import replace
 
 SAMPLES = 65536
 FLOAT_SAMPLES = 8192
 __all__ = ["STRICT", "Proof", "prove_c"]
 
 
-@dataclass(frozen=True, slots=True)
-class Proof:
+class Proof(Struct, frozen=True):
     """What a compiler and the program it built answered.
 
     ``lines`` are the ledger's lines as measured on the program's own output.

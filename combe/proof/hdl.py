@@ -5,11 +5,11 @@ from __future__ import annotations
 import shutil
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
@@ -26,8 +26,7 @@ from combe.realization.stages import Realization
 from combe.running.simulate import ideal_run
 
 
-@dataclass(frozen=True, slots=True)
-class Answer:
+class Answer(Struct, frozen=True):
     """What one simulator answered."""
 
     tool: str
@@ -51,8 +50,7 @@ class Answer:
         return f"{self.tool}: {self.samples} outputs identical, latency {self.latency} clocks, {self.clocks} clocks a sample"
 
 
-@dataclass(frozen=True, slots=True)
-class HdlProof:
+class HdlProof(Struct, frozen=True):
     """What all simulators answered, and what strict readers said of the text."""
 
     language: str

@@ -12,9 +12,10 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextvars import ContextVar
-from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
+
+from msgspec import Struct
 
 from combe.errors import Stopped, ToolError
 
@@ -30,8 +31,7 @@ _alive: set[int] = set()
 _lock = threading.Lock()
 
 
-@dataclass(frozen=True, slots=True)
-class Limits:
+class Limits(Struct, frozen=True):
     """What a process may use: seconds, bytes of memory over its whole group, bytes of output."""
 
     seconds: float = 120.0
@@ -39,8 +39,7 @@ class Limits:
     output: int = 256 << 20
 
 
-@dataclass(frozen=True, slots=True)
-class Ended:
+class Ended(Struct, frozen=True):
     """How a process ended, and what it said."""
 
     status: int

@@ -6,9 +6,10 @@ import json
 import re
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
 
 from combe.delivery.package import Package
 from combe.errors import ToolError
@@ -27,8 +28,7 @@ KINDS = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Synthesized:
+class Synthesized(Struct, frozen=True):
     """Cells of one device; ``clock_hz`` what placement promises, 0 where it wasn't placed, with the reason in ``remark``."""
 
     device: str

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 import tempfile
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from combe.delivery.package import Package
 from combe.errors import ToolError
@@ -15,8 +16,7 @@ SHOWN = ("clk", "rst", "in_valid", "in_ready", "in_data", "out_valid", "out_data
 SECONDS = 60
 
 
-@dataclass(frozen=True, slots=True)
-class Wave:
+class Wave(Struct, frozen=True):
     """One signal: (clock, digits) where it changes; ``bits`` 1 for flags."""
 
     name: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from combe.errors import FormatError
 
@@ -13,8 +14,7 @@ ROUNDINGS = ("nearest-even", "nearest-up", "floor", "toward-zero")
 OVERFLOWS = ("saturate", "wrap")
 
 
-@dataclass(frozen=True, slots=True)
-class Format:
+class Format(Struct, frozen=True):
     """A raw integer k of ``bits`` bits stands for k·2^(−fraction)."""
 
     signed: bool

@@ -7,7 +7,8 @@ are added are all networks. A reader that walks networks knows every structure t
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from combe.errors import FormatError
 from combe.realization.feedback import feedback_groups
@@ -18,8 +19,7 @@ NamedTerm = Term[str, int]
 MOST_NODES, LONGEST_DELAY, MOST_TERMS = 6000, 6000, 20_000
 
 
-@dataclass(frozen=True, slots=True)
-class Node:
+class Node(Struct, frozen=True):
     """One exact sum in ``accumulator``, brought into ``result``."""
 
     name: str
@@ -35,8 +35,7 @@ class Node:
         return self.accumulator.fraction - self.result.fraction
 
 
-@dataclass(frozen=True, slots=True)
-class Network:
+class Network(Struct, frozen=True):
     """Nodes in the order they are computed; ``output`` names the one that is handed on."""
 
     nodes: tuple[Node, ...]

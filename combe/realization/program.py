@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from fractions import Fraction
 from typing import Protocol
+
+from msgspec import Struct
 
 from combe.realization.formats import Format
 from combe.realization.network import NamedTerm, Network, Node
@@ -27,8 +28,7 @@ class Readable(Protocol):
         ...
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
+class Step(Struct, frozen=True):
     """One sum and its rounding. ``name`` tells people where it is."""
 
     name: str
@@ -45,8 +45,7 @@ class Step:
         return self.accumulator.fraction - self.result.fraction
 
 
-@dataclass(frozen=True, slots=True)
-class Program:
+class Program(Struct, frozen=True):
     """Steps in order; the last signal of ``output`` is handed on."""
 
     input: Format

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
 
 from combe.checking import Fields, describe, is_number
 from combe.designing.designed import Design
@@ -19,8 +20,7 @@ from combe.realization.stages import FORMS, MOST_BRANCHES, Realization, Requanti
 from combe.realization.term import REST, Term
 
 
-@dataclass(frozen=True, slots=True)
-class RealizationFile:
+class RealizationFile(Struct, frozen=True):
     """What a realization file holds: the program, what it was made from, and its recorded lines."""
 
     realization: Realization

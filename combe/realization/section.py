@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from combe.errors import FormatError
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
@@ -12,8 +12,7 @@ from combe.realization.term import INPUT, Term
 SECTION_FORMS = ("direct-1",)
 
 
-@dataclass(frozen=True, slots=True)
-class Section:
+class Section(Struct, frozen=True):
     """y[n] = round(2^u·Σ b[i]·x[n−i] − 2^v·Σ a[j]·y[n−j]), the sum exact, then brought into ``result``.
 
     ``numerator`` and ``denominator`` are the formats of b and a (1 in front of a is understood). The sum has

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+from msgspec import Struct
+
 from combe.errors import FormatError
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
 from combe.realization.network import Network, Node, check_network
@@ -17,8 +19,7 @@ FORMS = ("direct", "folded", "transposed", "polyphase")
 MOST_BRANCHES = 16
 
 
-@dataclass(frozen=True, slots=True)
-class TapSum:
+class TapSum(Struct, frozen=True):
     """accumulator = Σ coefficients[i]·x[n−i], exact. ``form`` says how it's built, never what it computes."""
 
     coefficients: tuple[int, ...]
@@ -74,8 +75,7 @@ class TapSum:
         return sum(min(pair) for pair in ends), sum(max(pair) for pair in ends)
 
 
-@dataclass(frozen=True, slots=True)
-class Requantize:
+class Requantize(Struct, frozen=True):
     """From raw k at one format to k·2^(f₂−f₁), rounded, then saturated or wrapped."""
 
     source: Format

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Generic, TypeVar
+
+from msgspec import Struct
 
 from combe.realization.formats import Format
 
@@ -15,8 +16,7 @@ INPUT = "input"
 REST = ".rest"
 
 
-@dataclass(frozen=True, slots=True)
-class Term(Generic[Signal, Number]):
+class Term(Struct, Generic[Signal, Number], frozen=True):
     """coefficient·signal[n − delay].
 
     In a network signals are names (``input``, or a node's) and the coefficient is an integer placed by ``format``. In the

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.errors import RequirementError
@@ -20,8 +21,7 @@ those of a device that runs at ``clock_hz``."""
 SLOWEST_HZ, FASTEST_HZ = 1e-9, 1e15
 
 
-@dataclass(frozen=True, slots=True)
-class Limit:
+class Limit(Struct, frozen=True):
     """A gain limit in dB: points (hz, db) joined by straight lines; a level has one point per band edge.
 
     Two points at one frequency are a step: both levels hold there.
@@ -69,8 +69,7 @@ class Limit:
         return Limit(tuple((hz, level + db) for hz, level in self.points), self.flat)
 
 
-@dataclass(frozen=True, slots=True)
-class Band:
+class Band(Struct, frozen=True):
     """One band. With a lower limit it is a passband, without one a stopband."""
 
     name: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
 
 from combe.errors import RequirementError
 from combe.requirement.bands import Band, Limit, Requirement
@@ -16,12 +17,12 @@ from combe.requirement.quantities import (
     parse_ripple,
     short,
 )
+from combe.values import replace
 
 USUAL_CLOCK_HZ = 40e6
 
 
-@dataclass(frozen=True, slots=True)
-class Word:
+class Word(Struct, frozen=True):
     """A piece of a sentence: plain text, or a figure with the name of what it changes."""
 
     text: str

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.filters import Filter, Fir, Rational, rational_of
@@ -26,8 +26,7 @@ REFINED_TERMS = 6_000_000
 DB_PER_NEPER = 20 / np.log(10)
 
 
-@dataclass(frozen=True, slots=True)
-class Extreme:
+class Extreme(Struct, frozen=True):
     """Where a filter comes closest to a limit, or goes furthest beyond it."""
 
     hz: float
@@ -92,8 +91,7 @@ def turning_points(source: Filter, start: float, stop: float, steps: int = 40) -
     return np.unique(np.concatenate(both))
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Grid:
+class _Grid(Struct, frozen=True, eq=False):
     """A scan of the axis: the slope of |H|² at enough points that no ripple hides between them."""
 
     source: Fir | Rational

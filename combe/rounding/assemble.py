@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from math import ceil, log2
 
 import numpy as np
@@ -19,6 +18,7 @@ from combe.realization.stages import Stage
 from combe.realization.term import INPUT, Term
 from combe.rounding.choices import Choices
 from combe.rounding.forms import Draft, Sum
+from combe.values import replace
 
 Array = NDArray[np.float64]
 SCALINGS = ("l1", "l2", "peak")

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from msgspec import Struct
+
+from combe.values import replace
 
 FEWEST_BITS, MOST_BITS = 2, 48
 
 
-@dataclass(frozen=True, slots=True)
-class Choices:
+class Choices(Struct, frozen=True):
     """What an engineer chooses about the arithmetic; formats by their names.
 
     ``structure`` "" takes folded where the taps allow it, ``output`` "" the input's format, ``accumulator_bits``

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
+from msgspec import Struct
 
 from combe.errors import FractionError, PoleError
 from combe.realization.formats import Format
@@ -17,8 +17,7 @@ from combe.rounding.finest import finest_integers
 Row = tuple[float, float, float, float, float]
 
 
-@dataclass(frozen=True, slots=True)
-class Sum:
+class Sum(Struct, frozen=True):
     """A node without formats. The last of a draft is what is handed on."""
 
     name: str
@@ -28,8 +27,7 @@ class Sum:
 Draft = list[Sum]
 
 
-@dataclass(frozen=True, slots=True)
-class Rounder:
+class Rounder(Struct, frozen=True):
     """Coefficients of one width; ``fraction`` fixes their binary point, else the finest that fits is taken."""
 
     bits: int

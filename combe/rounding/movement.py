@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import contextlib
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.exact import exact_filter
@@ -24,14 +24,14 @@ from combe.rounding.choices import MOST_BITS, Choices
 from combe.rounding.search.adders import adder_graph
 from combe.rounding.search.better_integers import better_integers
 from combe.rounding.search.signed_digits import digit_count
+from combe.values import replace
 
 ComplexArray = NDArray[np.complex128]
 MOST_TAPS = 400
 MOST_CHANGES = 100
 
 
-@dataclass(frozen=True, slots=True)
-class Move:
+class Move(Struct, frozen=True):
     """A root of the exact filter and where rounding puts it."""
 
     kind: str
@@ -77,8 +77,7 @@ def _roots(source: Filter) -> tuple[ComplexArray, ComplexArray]:
     return rational.zeros, rational.poles
 
 
-@dataclass(frozen=True, slots=True)
-class Worst:
+class Worst(Struct, frozen=True):
     """The coefficient whose change by one step costs most of the tolerances, and how much: 1 is all of them."""
 
     place: str
@@ -159,10 +158,10 @@ def _stage_changes(stage: Stage) -> list[tuple[str, int, Stage]]:
     if isinstance(stage, Section):
         for index, value in enumerate(stage.b):
             moved = tuple(v + (i == index) for i, v in enumerate(stage.b))
-            found.append((f"b{index}", value, replace(stage, b=moved)))  # type: ignore[arg-type]
+            found.append((f"b{index}", value, replace(stage, b=moved)))
         for index, value in enumerate(stage.a):
             moved_a = tuple(v + (i == index) for i, v in enumerate(stage.a))
-            found.append((f"a{index + 1}", value, replace(stage, a=moved_a)))  # type: ignore[arg-type]
+            found.append((f"a{index + 1}", value, replace(stage, a=moved_a)))
     elif isinstance(stage, Network):
         for n, node in enumerate(stage.nodes):
             for t, term in enumerate(node.terms):

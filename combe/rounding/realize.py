@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 from combe.analysis.exact import exact_filter
 from combe.designing.shares import share_of
@@ -20,6 +19,7 @@ from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
 from combe.rounding.forms import Rounder
 from combe.rounding.recursive import realize_sections
 from combe.rounding.search.better_integers import better_integers
+from combe.values import replace
 
 
 def realize(

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from combe.errors import FormatError, StructureError
 from combe.filters import Cascade, Roots, rational_of, sections_of
 from combe.realization.formats import Format, parse_format
@@ -14,6 +12,7 @@ from combe.rounding.assemble import SCALINGS, assembled
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
 from combe.rounding.forms import BUILDERS, Draft, Rounder, Row, section_draft
 from combe.rounding.ordering import best_order
+from combe.values import replace
 
 EXTRA_STATE_BITS, WIDEST_STATE = 8, 48
 SECTION_STRUCTURES = (*BUILDERS, "allpass-sum")

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from functools import partial
 from math import log10, sqrt
+
+from msgspec import Struct
 
 from combe.analysis.noise import noise_power
 from combe.errors import FormatError, PoleError, Stopped
@@ -19,6 +20,7 @@ from combe.rounding.allpass import is_allpass_sum
 from combe.rounding.choices import MOST_BITS, Choices
 from combe.rounding.realize import realize, rounded_lines
 from combe.rounding.recursive import SECTION_STRUCTURES
+from combe.values import replace
 
 CHARTED = range(4, 33)
 CERTAIN = 3
@@ -27,8 +29,7 @@ WidthRow = tuple[int, float]
 """Coefficient bits, and the least margin in dB."""
 
 
-@dataclass(frozen=True, slots=True)
-class WidthPoint:
+class WidthPoint(Struct, frozen=True):
     """One structure at one width: its least margin with coefficients of so many bits (None where a pole moves out), and
     the ratio of a full-scale sine to the predicted noise with states of so many bits, both in dB."""
 
@@ -38,8 +39,7 @@ class WidthPoint:
     signal_to_noise_db: float | None
 
 
-@dataclass(frozen=True, slots=True)
-class Widths:
+class Widths(Struct, frozen=True):
     """Choices that keep every limit and a signal-to-noise ratio; ``cost`` is the area of all multipliers, bit by bit."""
 
     choices: Choices

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.realization.program import Program, Step
@@ -16,8 +16,7 @@ COMPILED_FROM = 20_000
 """Signals longer than this are worth the time a compiled loop takes to load."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Run:
+class Run(Struct, frozen=True, eq=False):
     """The output, and for every step how often it left its range and the least and largest raw result."""
 
     output: Integers

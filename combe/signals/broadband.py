@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.files import FLOOR_DB
@@ -18,8 +18,7 @@ PERIOD, AVERAGES, PEAK = 2048, 12, 0.97
 LONGEST_PERIOD = 1 << 15
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Broadband:
+class Broadband(Struct, frozen=True, eq=False):
     """Periods of noise, each with phases of its own and played twice or more: until it has settled, then once measured."""
 
     samples: NDArray[np.int64]
@@ -29,8 +28,7 @@ class Broadband:
     sample_rate_hz: float
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class MeasuredResponse:
+class MeasuredResponse(Struct, frozen=True, eq=False):
     """Gain, unwrapped phase and group delay at frequencies between 0 and half the sample rate, both ends left out.
 
     ``floor_db`` is how far down the measurement reaches: what its noise would show as gain.

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.linear import LinearProgram
@@ -28,8 +27,7 @@ def measured_noise(realization: Realization, count: int = 1 << 16, level: float 
     return measured_on(realization, np.asarray(middle + ((raw - middle) * level).astype(np.int64)))
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Measured:
+class Measured(Struct, frozen=True, eq=False):
     """``error`` in output steps, sample by sample once the filter has settled, the power of the exact output there, and
     how often each step left its range."""
 

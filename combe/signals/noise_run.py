@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.noise import Noise, noise_density, predicted_noise
@@ -20,8 +20,7 @@ SIGNALS = ("white noise, half scale", "tone in the passband", "white noise, −6
 SAMPLES, SEGMENT = 1 << 16, 512
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class NoiseRun:
+class NoiseRun(Struct, frozen=True, eq=False):
     """What one signal tells. Densities are in dB of a full-scale sine's power, per Hz."""
 
     signal: str

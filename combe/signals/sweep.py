@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.exact import exact_filter
@@ -17,6 +17,7 @@ from combe.realization.stages import Realization, TapSum
 from combe.responses.time import ringing_length
 from combe.running.simulate import simulate
 from combe.signals.stimuli import tone
+from combe.values import replace
 
 Integers = NDArray[np.int64]
 Array = NDArray[np.float64]
@@ -26,8 +27,7 @@ MOST_SAMPLES = 1 << 17
 MOST_SETTLING = 1 << 14
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Sweep:
+class Sweep(Struct, frozen=True, eq=False):
     """One tone after the other, each long enough to settle and then be measured."""
 
     frequencies_hz: tuple[float, ...]

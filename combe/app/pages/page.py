@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QApplication, QWidget
 
@@ -17,8 +17,7 @@ from combe.project.results import Results
 from combe.requirement import Requirement
 
 
-@dataclass(frozen=True, slots=True)
-class Scene:
+class Scene(Struct, frozen=True):
     """Everything there is to be shown: the project, what follows from it, and how the window looks at it.
 
     ``lines`` are the ledger's lines of the open step, ``close`` the places of those that are nearly missed, ``dots`` those

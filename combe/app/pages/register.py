@@ -5,9 +5,10 @@ No Qt here: a page is made from its module when it is first opened, and the comm
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from combe.delivery.languages import CIRCUITS, PROCESSORS
 from combe.project.chain import STEPS
@@ -19,8 +20,7 @@ PLOTS, CODE, STEP = "plots", "code", "step"
 """Where a view stands: among the plots, among the pages of the code step, or as a step of the whole window."""
 
 
-@dataclass(frozen=True, slots=True)
-class Picture:
+class Picture(Struct, frozen=True):
     """How a view is drawn for the manual: its size, whose project, and which theme."""
 
     width: int = 1280
@@ -29,8 +29,7 @@ class Picture:
     theme: str = "light"
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """One view.
 
     ``shows`` names the results it draws; ``wants`` one that is only worked out while the page is open; ``runs`` what has

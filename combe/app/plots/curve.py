@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from combe.filters import Filter, Fir
 
@@ -10,8 +10,7 @@ NOTHING = Fir((1.0,))
 """For a name in a legend that is no filter."""
 
 
-@dataclass(frozen=True, slots=True)
-class Curve:
+class Curve(Struct, frozen=True):
     """A filter to be drawn."""
 
     name: str

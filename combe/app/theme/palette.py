@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from importlib import resources
 
+from msgspec import Struct
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
@@ -15,8 +15,7 @@ SMALL, BODY, TITLE = 11, 13, 15
 """The type scale, in pixels."""
 
 
-@dataclass(frozen=True, slots=True)
-class Colors:
+class Colors(Struct, frozen=True):
     """Colours by what they mean, named after what a valley is made of."""
 
     chalk: str

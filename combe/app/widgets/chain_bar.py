@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
@@ -16,8 +15,7 @@ TITLES = {"brief": "Brief", "ideal": "Ideal", "rounded": "Rounded", "arithmetic"
 HEIGHT = 66
 
 
-@dataclass(frozen=True, slots=True)
-class StepState:
+class StepState(Struct, frozen=True):
     """What a step says of itself: a verdict, what it is, and its margin in words."""
 
     verdict: str = "unknown"

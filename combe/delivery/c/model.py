@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.linear import LinearProgram
@@ -19,8 +19,7 @@ SLACK = 2.0
 """Of the bound, for terms of second order."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class FloatModel:
+class FloatModel(Struct, frozen=True, eq=False):
     """Samples as the code gets them, outputs in more digits, and the largest difference rounding can make."""
 
     samples: Array

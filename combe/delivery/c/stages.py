@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from combe.delivery.c.network import network_values
 from combe.delivery.c.reloading import reloadable_section, reloadable_taps
@@ -22,8 +23,7 @@ UNROLLED = 8
 """Taps in one turn of the inner loop."""
 
 
-@dataclass(frozen=True, slots=True)
-class View:
+class View(Struct, frozen=True):
     """One stage as the template prints it."""
 
     kind: str
@@ -190,8 +190,7 @@ def _section(stage: Section, source: Format, choices: CodeChoices) -> dict[str, 
     return values | reloadable_section(stage, source, u, v, sum_type) if choices.reloadable else values
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(Struct, frozen=True):
     """Stages that run over a block together: one that remembers, and the roundings after it."""
 
     index: int

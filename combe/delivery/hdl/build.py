@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from combe.delivery.code_choices import Converter, converter_from, input_shift, output_shift
 from combe.delivery.hdl.choices import USUAL_CLOCK_HZ, HardwareChoices, check_hardware_choices
@@ -33,8 +33,7 @@ from combe.realization.stages import Realization, Requantize, TapSum
 MOST_STREAMED_TAPS = 2000
 
 
-@dataclass(frozen=True, slots=True)
-class Built:
+class Built(Struct, frozen=True):
     """A circuit and its figures: ``latency`` in clocks from an accepted sample to its output, ``clocks`` a sample occupies."""
 
     circuit: Circuit

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from combe.errors import FormatError
 
@@ -11,8 +11,7 @@ USUAL_CLOCK_HZ = 48e6
 """The clock an architecture is suited to where none is given."""
 
 
-@dataclass(frozen=True, slots=True)
-class HardwareChoices:
+class HardwareChoices(Struct, frozen=True):
     """``architecture`` empty takes the one that suits the realization and its rates. ``clock_hz`` 0 means not given.
 
     ``multipliers`` belong to ``semi-parallel`` (0: as few as clock and sample rate allow). ``pipeline`` is how many adders in a

@@ -7,13 +7,16 @@ on data of other widths extends its operands first, so that both languages compu
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass
+
+from msgspec import Struct, field
+
+from combe.values import replace
 
 SIGNED, UNSIGNED, BIT = "signed", "unsigned", "bit"
 
 
-@dataclass(frozen=True, slots=True)
-class Signal:
+class Signal(Struct, frozen=True):
     """A named wire, register, port or constant."""
 
     name: str
@@ -21,8 +24,7 @@ class Signal:
     kind: str = SIGNED
 
 
-@dataclass(frozen=True, slots=True)
-class Number:
+class Number(Struct, frozen=True):
     """A literal."""
 
     value: int
@@ -30,8 +32,7 @@ class Number:
     kind: str = SIGNED
 
 
-@dataclass(frozen=True, slots=True)
-class Op:
+class Op(Struct, frozen=True):
     """An operation; ``n`` and ``m`` are a shift, or the ends of a slice."""
 
     op: str
@@ -45,16 +46,14 @@ class Op:
 Expression = Signal | Number | Op
 
 
-@dataclass(frozen=True, slots=True)
-class Assign:
+class Assign(Struct, frozen=True):
     """A wire that always is what the expression says."""
 
     target: Signal
     value: Expression
 
 
-@dataclass(frozen=True, slots=True)
-class Register:
+class Register(Struct, frozen=True):
     """Takes the value at a clock edge where ``enable`` holds; ``reset`` is its value after ``rst``, None for any."""
 
     target: Signal
@@ -63,8 +62,7 @@ class Register:
     reset: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Memory:
+class Memory(Struct, frozen=True):
     """Words read and written at clock edges; without a write port a table. Reading gives what was there before the edge."""
 
     name: str
@@ -79,8 +77,7 @@ class Memory:
     comment: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Remark:
+class Remark(Struct, frozen=True):
     """A comment between statements."""
 
     text: str
@@ -89,8 +86,7 @@ class Remark:
 Statement = Assign | Register | Memory | Remark
 
 
-@dataclass(frozen=True, slots=True)
-class Port:
+class Port(Struct, frozen=True):
     """A port; data ports are plain vectors outside."""
 
     signal: Signal
@@ -254,8 +250,7 @@ def bits_for(count: int) -> int:
     return max((count - 1).bit_length(), 1)
 
 
-@dataclass(frozen=True, slots=True)
-class Count:
+class Count(Struct, frozen=True):
     """What a circuit is made of, counted from its statements."""
 
     registers: int

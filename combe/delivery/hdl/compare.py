@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from msgspec import Struct
 
 from combe.delivery.hdl.build import Built, build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES, USUAL_CLOCK_HZ, HardwareChoices
 from combe.errors import CombeError
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
+from combe.values import replace
 
 
-@dataclass(frozen=True, slots=True)
-class Compared:
+class Compared(Struct, frozen=True):
     """An architecture with its figures, or the sentence why it can't be had. ``rate_hz`` is the highest sample rate."""
 
     architecture: str

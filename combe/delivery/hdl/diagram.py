@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+
+from msgspec import Struct, field
 
 from combe.delivery.hdl.build import Built
 from combe.delivery.hdl.parts import inner_width
@@ -16,8 +18,7 @@ SHOWN = 3
 """Taps drawn before the dots."""
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
+class Shape(Struct, frozen=True):
     """A box, or a circle around a sign, by its middle."""
 
     kind: str
@@ -28,8 +29,7 @@ class Shape:
     height: float = 0.6
 
 
-@dataclass(frozen=True, slots=True)
-class Wire:
+class Wire(Struct, frozen=True):
     """A polyline with an arrow at its end; ``bits`` are told beside its first stretch, 0 for none."""
 
     points: tuple[tuple[float, float], ...]

@@ -6,7 +6,7 @@ older ones below it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from combe.delivery.hdl.circuit import (
     BIT,
@@ -31,8 +31,7 @@ WAIT = 3
 """Lines between a sum's last product and the first that may use its rounded value; one more before another sample."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Line:
+class _Line(Struct, frozen=True):
     """One line of the program."""
 
     place: int = 0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from combe.delivery.hdl.circuit import (
     BIT,
@@ -23,8 +23,7 @@ from combe.realization.formats import Format
 from combe.realization.stages import TapSum
 
 
-@dataclass(frozen=True, slots=True)
-class WritePort:
+class WritePort(Struct, frozen=True):
     """The port that replaces coefficients."""
 
     write: Signal
@@ -32,8 +31,7 @@ class WritePort:
     data: Signal
 
 
-@dataclass(frozen=True, slots=True)
-class Sequenced:
+class Sequenced(Struct, frozen=True):
     """What comes out, whether another sample is taken, and how many clocks a sample occupies."""
 
     stream: Stream

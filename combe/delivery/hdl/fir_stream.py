@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from combe.delivery.hdl.circuit import Number, Op, Signal
 from combe.delivery.hdl.parts import Builder, Stream, Value
@@ -13,8 +13,7 @@ from combe.rounding.search.adders import AdderGraph, adder_graph
 from combe.rounding.search.signed_digits import odd_part
 
 
-@dataclass(frozen=True, slots=True)
-class Loaded:
+class Loaded(Struct, frozen=True):
     """Coefficients that are registers, by tap; None where they are constants."""
 
     signals: tuple[Signal, ...]

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+
+from msgspec import Struct, field
 
 from combe.delivery.hdl.circuit import (
     BIT,
@@ -27,8 +29,7 @@ def inner_width(entry: Format) -> int:
     return entry.bits + (not entry.signed)
 
 
-@dataclass(frozen=True, slots=True)
-class Value:
+class Value(Struct, frozen=True):
     """sign·signal·2^shift; the signal itself lies between ``low`` and ``high``."""
 
     signal: Signal
@@ -38,8 +39,7 @@ class Value:
     sign: int = 1
 
 
-@dataclass(frozen=True, slots=True)
-class Stream:
+class Stream(Struct, frozen=True):
     """Samples on the way: ``valid`` says when ``value`` is one."""
 
     valid: Signal

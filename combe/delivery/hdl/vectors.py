@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.delivery.c.codes import codes_through
@@ -23,8 +22,7 @@ TONES = (0.3, 1.1)
 """Radians a sample of the two-tone signal."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Vectors:
+class Vectors(Struct, frozen=True, eq=False):
     """Raw samples, where a reset comes before one, and raw outputs."""
 
     samples: Integers

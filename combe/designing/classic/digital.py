@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from math import atan, inf
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing.classic.prototypes import Prototype
@@ -17,8 +17,7 @@ ComplexArray = NDArray[np.complex128]
 LARGEST = 1e300
 
 
-@dataclass(frozen=True, slots=True)
-class Placement:
+class Placement(Struct, frozen=True):
     """Where a prototype goes: ``scale`` is the prewarped frequency (or width) its Ω = 1 stands for."""
 
     shape: str

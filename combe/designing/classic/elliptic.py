@@ -6,18 +6,17 @@ Sources: Orfanidis (2006), "Lecture notes on elliptic filter design"; Jacobi's t
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from math import asinh, exp, log, pi, sqrt
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 ComplexArray = NDArray[np.complex128]
 TERMS = 14
 
 
-@dataclass(frozen=True, slots=True)
-class Modulus:
+class Modulus(Struct, frozen=True):
     """An elliptic modulus with all that belongs to it, known by the logarithm of its nome q = exp(−π K'/K).
 
     ``k`` and its complement ``kc`` are each exact to rounding, however close the other is to 1.

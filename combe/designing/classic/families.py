@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import lru_cache
 from math import exp, inf, log, log1p
 
 import numpy as np
+from msgspec import Struct
 
 from combe.designing.classic import prototypes
 from combe.designing.classic.prototypes import Prototype
@@ -16,8 +16,7 @@ Row = tuple[float, float, float]
 """Ω, Ω − 1, level."""
 
 
-@dataclass(frozen=True, slots=True)
-class Family:
+class Family(Struct, frozen=True):
     """``log_factor(order, floor, row)`` is ln F with √(loss − 1) = ε·F at a frequency; families that hold a floor
     beyond their stopband edge are told which row that is. ``prototype(order, epsilon, floor)`` has Ω = 1 at the
     passband edge."""

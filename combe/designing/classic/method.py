@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 from math import inf, pi, sqrt, tan
 
@@ -22,6 +21,7 @@ from combe.filters import Cascade, sections_of
 from combe.ledger import Line, gain_lines, worst_line
 from combe.requirement import Band, Limit, Requirement
 from combe.requirement.quantities import frequency_text, level_text
+from combe.values import replace
 
 ROUNDING_STEPS = 4
 TIGHTER = (1.0, 1 - 1e-6, 1 - 1e-5, 1 - 1e-4, 1 - 1e-3, 0.99)

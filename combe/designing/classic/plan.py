@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import groupby
 from math import inf, sqrt, tan
 
 import numpy as np
+from msgspec import Struct
 
 from combe.errors import DesignError
 from combe.requirement import Band, Requirement
@@ -14,8 +14,7 @@ from combe.requirement import Band, Requirement
 PATTERNS = {"PS": "lowpass", "SP": "highpass", "SPS": "bandpass", "PSP": "bandstop"}
 
 
-@dataclass(frozen=True, slots=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """Edges are tan(ω/2); ``low`` and ``high`` are the linear gain limits all passbands share; ``stops`` are
     (edge, linear level) for each knot of each stopband's limit."""
 

@@ -7,11 +7,11 @@ networks having maximally flat frequency characteristics"; Orfanidis (2006), "Le
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 from math import acosh, asinh, cosh, exp, factorial, log, log1p, pi, sqrt
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing.classic.elliptic import Modulus, cd, inverse_sc, quarter_period
@@ -20,8 +20,7 @@ Array = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Prototype:
+class Prototype(Struct, frozen=True, eq=False):
     """Roots of an analog lowpass; ``zeros`` lists the finite ones. ``dips`` says that the gain at 0 is the least of
     the passband, not the largest."""
 

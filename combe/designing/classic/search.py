@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import pairwise
 from math import exp, inf, log, sqrt
+
+from msgspec import Struct
 
 from combe.designing.classic.digital import Placement, digital_roots
 from combe.designing.classic.families import Family, Row
@@ -15,8 +16,7 @@ LEAST_SHARE = 1e-9
 GUARD = 1e-7
 
 
-@dataclass(frozen=True, slots=True)
-class Fit:
+class Fit(Struct, frozen=True):
     """One member of a family laid over a plan.
 
     ``share`` is the part of each tolerance it uses: 1 fills the limits, above 1 misses them. ``ripple`` and

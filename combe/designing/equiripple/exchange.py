@@ -10,9 +10,9 @@ The error is measured in units of the tolerance, E(ω) = (A(ω) − target)/room
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing.equiripple.problem import Problem, Table
@@ -28,8 +28,7 @@ COMPILED_FROM = 3_000_000
 """Points times nodes from which a compiled loop is worth loading."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Approximation:
+class Approximation(Struct, frozen=True, eq=False):
     """What an exchange arrived at.
 
     ``error`` is the largest |E| found, ``bound`` the levelled |E| on the reference: no filter of this length gets

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import partial
 
 import numpy as np
@@ -31,6 +31,7 @@ from combe.filters import Fir
 from combe.ledger import gain_lines
 from combe.requirement import Limit, Requirement
 from combe.responses import worst_point
+from combe.values import replace
 
 MAXIMUM_TAPS = 5000
 ROUNDING_STEPS = 6

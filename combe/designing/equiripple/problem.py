@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.errors import DesignError
@@ -19,8 +18,7 @@ SMALLEST_TOLERANCE = 1e-13
 """Finer limits than this, relative to the largest gain, drown in double-precision rounding."""
 
 
-@dataclass(frozen=True, slots=True)
-class Piece:
+class Piece(Struct, frozen=True):
     """A stretch of the axis in radians per sample with gain limits straight in dB.
 
     ``is_cap`` marks a transition held below a level, as a stopband of that level would be; ``times_omega`` limits
@@ -35,8 +33,7 @@ class Piece:
     times_omega: bool = False
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Table:
+class Table(Struct, frozen=True, eq=False):
     """The pieces as columns, so that targets at many frequencies are computed at once."""
 
     start: Array
@@ -86,8 +83,7 @@ class Table:
         return best
 
 
-@dataclass(frozen=True, slots=True)
-class Problem:
+class Problem(Struct, frozen=True):
     """All stretches in order of frequency, and the fixed factor of the symmetry chosen."""
 
     pieces: tuple[Piece, ...]

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from numpy.typing import NDArray
 
 from combe.designing.equiripple.exchange import Approximation
 from combe.filters import Fir
+from combe.values import replace
 
 Array = NDArray[np.float64]
 REFINEMENTS = 3

@@ -7,7 +7,6 @@ multiplies; the two parts run one after the other and are kept as such beside th
 from __future__ import annotations
 
 import time
-from dataclasses import replace
 
 import numpy as np
 
@@ -19,6 +18,7 @@ from combe.errors import CombeError, DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import cost_of, gain_lines
 from combe.requirement import Band, Limit, Requirement
+from combe.values import replace
 
 STRETCH = Setting("stretch", "", "by how much the model filter is stretched", 2, 64)
 TIGHTER_DB = (0.0, 0.02, 0.1, 0.5)

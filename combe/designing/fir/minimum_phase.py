@@ -9,7 +9,6 @@ covariance generating function of a pure moving average process"). Herrmann & Sc
 from __future__ import annotations
 
 import time
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +21,7 @@ from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines
 from combe.requirement import Band, Limit, Requirement
+from combe.values import replace
 
 Array = NDArray[np.float64]
 MAXIMUM_TAPS = 1000

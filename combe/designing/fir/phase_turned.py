@@ -7,9 +7,9 @@ Source: Rabiner & Schafer (1974), "On the behavior of minimax FIR digital Hilber
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from combe.designing import equiripple
 from combe.designing.designed import Design
@@ -27,8 +27,7 @@ SETTINGS = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class _Kind:
+class _Kind(Struct, frozen=True):
     """What distinguishes the two."""
 
     name: str

@@ -9,9 +9,9 @@ moves the response nowhere by more than twice the sum of the values dropped (Enn
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing import equiripple
@@ -31,8 +31,7 @@ EXTRA_TAPS = (0.08, 0.3)
 SPARE = Setting("fir_order", "", "order of the FIR to follow; the search finds one without it", 2, LONGEST_FIR)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Balanced:
+class Balanced(Struct, frozen=True, eq=False):
     """A FIR's balanced realization: eigenvalues of its Hankel matrix by falling size, and their vectors."""
 
     taps: Array
@@ -185,7 +184,7 @@ def _first_within(task: Task, system: Balanced, most: int) -> int | None:
 
 
 def _gains_only(requirement: Requirement) -> Requirement:
-    from dataclasses import replace
+    from combe.values import replace
 
     return replace(
         requirement,

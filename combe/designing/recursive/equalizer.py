@@ -7,7 +7,6 @@ deviation itself is brought down, by sequential linear programs over radii and a
 from __future__ import annotations
 
 import time
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +20,7 @@ from combe.errors import DesignError, Stopped
 from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
 from combe.ledger import delay_over_passbands
 from combe.responses import group_delay
+from combe.values import replace
 
 Array = NDArray[np.float64]
 MOST_SECTIONS = 16

@@ -9,9 +9,9 @@ filter where the mask is one of the four basic shapes. Steiglitz (1970) and Decz
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing import equiripple
@@ -30,6 +30,7 @@ from combe.filters import Cascade, Fir, Rational, rational_of, sections_of
 from combe.ledger import gain_lines, worst_line
 from combe.requirement import Requirement
 from combe.requirement.quantities import level_text
+from combe.values import replace
 
 Array = NDArray[np.float64]
 MOST_ORDER = 40
@@ -170,8 +171,7 @@ def _shallow(requirement: Requirement) -> Requirement:
     return replace(requirement, bands=tuple(bands), phase="any")
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Mask:
+class _Mask(Struct, frozen=True, eq=False):
     """Limits on a grid: e^(−jω), limits in dB (−inf or inf where there is none), and the scale of an excess."""
 
     z: NDArray[np.complex128]

@@ -7,17 +7,16 @@ problem inside a box; the box grows where the linear picture held and shrinks wh
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 ACTIVE_ROWS = 400
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Linear:
+class Linear(Struct, frozen=True, eq=False):
     """Constraints matrix·x ≤ bound that hold at every step."""
 
     matrix: Array

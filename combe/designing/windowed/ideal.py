@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing.equiripple.problem import Table, pieces_of
@@ -14,8 +13,7 @@ Array = NDArray[np.float64]
 SLOPE_STEPS = 96
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Ideal:
+class Ideal(Struct, frozen=True, eq=False):
     """Gains between rising frequencies in radians: ``gain[k]`` holds from ``edge[k]`` to ``edge[k + 1]``."""
 
     edge: Array

@@ -8,9 +8,9 @@ I0-sinh window function"; Dolph (1946), "A current distribution for broadside ar
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing.task import Setting
@@ -18,8 +18,7 @@ from combe.designing.task import Setting
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
+class Shape(Struct, frozen=True):
     """A window. ``lobe`` is roughly the width of its main lobe in bins; ``parameter`` what may be chosen."""
 
     name: str

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from combe.delivery.c.codes import converters
 from combe.delivery.package import Package
@@ -19,8 +20,7 @@ from combe.signals.stimuli import random_integers, vectors
 SAMPLES = 4096
 
 
-@dataclass(frozen=True, slots=True)
-class TargetProof:
+class TargetProof(Struct, frozen=True):
     """What the emulated program answered. ``instructions`` are per sample, by block length; sizes are in bytes.
 
     Instructions are counted, not clock cycles: how many cycles each takes depends on the processor and its memory.

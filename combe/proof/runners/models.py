@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any, Protocol
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.delivery.c.codes import codes_through
@@ -31,8 +31,7 @@ class Runner(Protocol):
         ...
 
 
-@dataclass(frozen=True, slots=True)
-class Exact:
+class Exact(Struct, frozen=True):
     """A filter without any rounding, in steps of the realization's output."""
 
     source: Filter
@@ -44,8 +43,7 @@ class Exact:
         return ideal_run(self.source, self.realization, samples)
 
 
-@dataclass(frozen=True, slots=True)
-class BitTrue:
+class BitTrue(Struct, frozen=True):
     """The integer program, bit for bit."""
 
     realization: Realization
@@ -56,8 +54,7 @@ class BitTrue:
         return simulate(self.realization, samples)
 
 
-@dataclass(frozen=True, slots=True)
-class Codes:
+class Codes(Struct, frozen=True):
     """The integer program between raw codes of converters."""
 
     realization: Realization
@@ -69,8 +66,7 @@ class Codes:
         return codes_through(self.realization, self.choices, samples)
 
 
-@dataclass(frozen=True, slots=True)
-class Floating:
+class Floating(Struct, frozen=True):
     """The program in more digits than the code has; ``tolerance`` is how far rounding may carry the code from it."""
 
     realization: Realization

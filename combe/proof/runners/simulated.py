@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 import tempfile
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.delivery.hdl.build import build_circuit
@@ -23,8 +23,7 @@ from combe.realization.stages import Realization
 SECONDS = 300
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Played:
+class Played(Struct, frozen=True, eq=False):
     """Outputs as they were heard, pass after pass (places and raw words of ``bits``), the clocks between, what the test
     bench said at its end."""
 

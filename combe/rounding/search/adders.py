@@ -8,13 +8,13 @@ heuristics of Voronenko & Püschel (2007, "Multiplierless multiple constant mult
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from combe.rounding.search.signed_digits import digit_count, odd_part, signed_digits
 
 
-@dataclass(frozen=True, slots=True)
-class Adder:
+class Adder(Struct, frozen=True):
     """value = (left_sign·left·2^left_shift + right_sign·right·2^right_shift) / 2^down, all nodes odd and positive."""
 
     value: int
@@ -27,8 +27,7 @@ class Adder:
     down: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class AdderGraph:
+class AdderGraph(Struct, frozen=True):
     """Adders in the order they can be computed; every operand is 1 or the value of an earlier adder."""
 
     adders: tuple[Adder, ...]

@@ -9,9 +9,9 @@ which proves how much better any integers could be; for longer ones the share th
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing.equiripple.problem import Table, pieces_of
@@ -27,8 +27,7 @@ SHORT, SECONDS = 14, 4.0
 """Up to this many free taps a mixed-integer program is given so many seconds to do better, or to prove that none can."""
 
 
-@dataclass(frozen=True, slots=True)
-class Better:
+class Better(Struct, frozen=True):
     """Integers, the share of the tolerances they use, what the real taps use, and a share no integers of this width go
     below (None where only a local search was made)."""
 

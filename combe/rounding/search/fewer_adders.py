@@ -8,9 +8,9 @@ programs. What is told is the best found, never proved least.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.errors import Stopped
@@ -28,8 +28,7 @@ SPAN = 16
 """How far a tap may move, in steps, in search of a cheaper value."""
 
 
-@dataclass(frozen=True, slots=True)
-class Multiplierless:
+class Multiplierless(Struct, frozen=True):
     """``coefficients`` at ``fraction`` fraction bits, all adders they take, and the share of the tolerances they use."""
 
     coefficients: tuple[int, ...]
