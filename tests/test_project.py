@@ -55,7 +55,7 @@ class Files(unittest.TestCase):
 
     def test_every_mistake_names_its_key(self) -> None:
         for key, value in (
-            ("version", 9), ("requirement", None), ("design", {"order": -1}), ("design", {"method": "magic"}), ("design", []),
+            ("version", 0), ("version", "1"), ("version", True), ("requirement", None), ("design", {"order": -1}), ("design", {"method": "magic"}), ("design", []),
             ("arithmetic", {"input": "s16"}), ("arithmetic", {"coefficient_bits": "many"}), ("code", {"name": "a b"}),
             ("proofs", [1]), ("surprise", 1),
         ):  # fmt: skip

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any, Literal
 
-from msgspec import Struct
+from msgspec import Meta, Struct
 
 from combe.checking import Fields
 from combe.errors import CombeError, FileError
 from combe.files import read_json
+from combe.schema import one_of, read
 from combe.values import as_dict
 
 RADIXES = ("decimal", "hex", "binary", "float")
@@ -35,6 +36,26 @@ class Recipe(Struct, frozen=True):
     radix: str = "decimal"
     half: bool = False
     signs: str = "a"
+
+
+Text = Annotated[str, Meta(description="a text")]
+
+
+class RecipeShape(Struct, forbid_unknown_fields=True):
+    """The shape of a recipe file."""
+
+    format: Any = None
+    version: Any = None
+    name: Text = "recipe"
+    header: Text = ""
+    value: Text = "{value}"
+    separator: Text = ", "
+    per_line: Annotated[int, Meta(ge=1, le=MOST_PER_LINE, description=f"a whole number from 1 to {MOST_PER_LINE}")] = 8
+    line_start: Text = ""
+    footer: Text = "\n"
+    radix: Annotated[Literal["decimal", "hex", "binary", "float"], one_of(RADIXES)] = "decimal"
+    half: Annotated[bool, Meta(description="true or false")] = False
+    signs: Annotated[Literal["a", "-a"], one_of(SIGNS)] = "a"
 
 
 GALLERY = (
@@ -85,22 +106,11 @@ def recipe_named(word: str) -> Recipe:
         raise error.at(word) from None
 
 
-def recipe_from(document: Any) -> Recipe:
+def recipe_from(document: Any, where: str = "") -> Recipe:
     """The recipe in a JSON document."""
-    fields = Fields(document)
-    fields.header("combe-recipe", 1)
-    texts = ("header", "value", "separator", "line_start", "footer")
-    fields.only(("format", "version", "name", *texts, "per_line", "radix", "half", "signs"))
-    standard = Recipe("recipe")
-    half = document.get("half", False)
-    if not isinstance(half, bool):
-        raise fields.fail("half", "true or false")
-    return Recipe(
-        fields.text("name", "a text", "recipe"),
-        per_line=fields.integer("per_line", 1, MOST_PER_LINE) if fields.has("per_line") else standard.per_line,
-        radix=fields.choice("radix", RADIXES, standard.radix), half=half, signs=fields.choice("signs", SIGNS, "a"),
-        **{key: fields.text(key, "a text", getattr(standard, key)) for key in texts},
-    )  # fmt: skip
+    Fields(document, where).header("combe-recipe", 1)
+    found = read(document, RecipeShape, where)
+    return Recipe(**{key: getattr(found, key) for key in Recipe.__struct_fields__})
 
 
 def recipe_document(recipe: Recipe) -> dict[str, Any]:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
-from combe.checking import Fields, describe, is_number
+from msgspec import Meta, Struct
+
+from combe.checking import Fields, describe
 from combe.designing.costs import cost_of_design, lines_of_design
 from combe.designing.designed import Design
 from combe.designing.given import given_filter, polynomials
@@ -14,6 +16,7 @@ from combe.files import parse_json, read_text
 from combe.filters import Cascade, Filter, Fir, Roots
 from combe.ledger import delay_over_passbands, meets
 from combe.requirement import requirement_document, requirement_from
+from combe.schema import read
 
 LONGEST = 200_000
 LARGEST_NUMBER = 1e100
@@ -78,95 +81,102 @@ def read_design(path: str | Path, sample_rate_hz: float | None = None, text: str
         raise error.at(str(path)) from None
 
 
+Number = Annotated[float, Meta(description="a number")]
+Root = Annotated[float | tuple[float, float], Meta(description="[re, im]")]
+SectionShape = Annotated[tuple[float, float, float, float, float], Meta(description="[b0, b1, b2, a1, a2]")]
+
+
+class FilterShape(Struct):
+    """A filter in whichever keys it is written."""
+
+    taps: Annotated[list[Number], Meta(description="a list of taps")] | None = None
+    sections: Annotated[list[SectionShape], Meta(description="a list of sections")] | None = None
+    gain: Number = 1.0
+    zeros: Annotated[list[Root], Meta(description="a list of roots")] | None = None
+    poles: Annotated[list[Root], Meta(description="a list of roots")] | None = None
+    b: Annotated[list[Number], Meta(description="a list of numbers")] | None = None
+    a: Annotated[list[Number], Meta(description="a list of numbers")] | None = None
+
+
+class DesignShape(FilterShape):
+    """What is read of a design file; everything else in it is measured anew."""
+
+    sample_rate_hz: Annotated[float, Meta(gt=0, description="the sample rate in Hz, above zero")] | None = None
+    method: Annotated[str, Meta(description="a text")] = "given"
+    parts: Annotated[list[list[Number]], Meta(description="a list of lists of taps")] | None = None
+
+
 def design_from(document: Any, where: str = "", sample_rate_hz: float | None = None) -> Design:
     """A design from a JSON document with taps, sections or zeros and poles."""
     fields = Fields(document, where)
     if "format" in document:
         fields.header("combe-design", 1)
-    source = filter_from(fields)
+    found = read(document, DesignShape, where)
+    source = _filter(found, where)
     requirement = None
     if fields.has("requirement"):
         requirement = requirement_from(document["requirement"], fields.place("requirement"))
     rate = sample_rate_hz
     if rate is None:
-        rate = fields.number("sample_rate_hz") if fields.has("sample_rate_hz") else 1.0
-        if rate <= 0:
-            raise fields.fail("sample_rate_hz", "the sample rate in Hz, above zero")
+        rate = found.sample_rate_hz or 1.0
         if requirement is not None and requirement.sample_rate_hz != rate:
             raise fields.fail("sample_rate_hz", f"the requirement's sample rate, {requirement.sample_rate_hz:g}")
     elif requirement is not None and requirement.sample_rate_hz != rate:
         requirement = None
     notes = document.get("notes") or []
     kept = tuple(str(note) for note in notes) if isinstance(notes, list) else ()
-    return Design(fields.text("method", "a method", "given"), source, rate, requirement, kept, parts=_parts(fields))
+    parts = tuple(Fir(tuple(_within(part, fields.place(f"parts[{k}]")))) for k, part in enumerate(found.parts or []))
+    return Design(found.method, source, rate, requirement, kept, parts=parts)
 
 
-def _parts(fields: Fields) -> tuple[Fir, ...]:
-    """The filters in a row a FIR is made of, where the file says so."""
-    if not fields.has("parts"):
-        return ()
-    found = []
-    for index, part in enumerate(fields.list("parts", "a list of lists of taps")):
-        found.append(filter_from(Fields({"taps": part}, fields.place(f"parts[{index}]"))))
-    return tuple(part for part in found if isinstance(part, Fir))
-
-
-def filter_from(fields: Fields) -> Filter:
+def filter_from(document: Any, where: str = "") -> Filter:
     """The filter a document describes, by whichever keys it has."""
-    if fields.has("taps"):
-        taps = tuple(
-            _number(x, fields.place(f"taps[{k}]")) for k, x in enumerate(fields.list("taps", "a list of taps"))
-        )
+    return _filter(read(document, FilterShape, where), where)
+
+
+def _filter(found: FilterShape, where: str) -> Filter:
+    def place(key: str) -> str:
+        return f"{where}.{key}" if where else key
+
+    gain = _within([found.gain], place("gain"), single=True)[0]
+    if found.taps is not None:
+        taps = _within(found.taps, place("taps"))
         if not 1 <= len(taps) <= LONGEST:
-            raise fields.fail("taps", f"between 1 and {LONGEST} taps")
-        return Fir(taps)
-    gain = _number(fields.document["gain"], fields.place("gain")) if fields.has("gain") else 1.0
-    if fields.has("sections"):
-        entries = fields.list("sections", "a list of sections")
-        if not entries:
-            raise fields.fail("sections", "at least one section")
-        return Cascade(tuple(_section(item, fields.place(f"sections[{k}]")) for k, item in enumerate(entries)), gain)
-    if fields.has("zeros") or fields.has("poles"):
-        return Roots(_roots(fields, "zeros"), _roots(fields, "poles"), gain)
-    if fields.has("b") or fields.has("a"):
-        b, a = (
-            [_number(x, fields.place(f"{key}[{k}]")) for k, x in enumerate(fields.list(key))]
-            if fields.has(key) else [1.0] for key in ("b", "a")
-        )  # fmt: skip
+            raise FileError(f"expected between 1 and {LONGEST} taps, found {describe(taps)}", place("taps"))
+        return Fir(tuple(taps))
+    if found.sections is not None:
+        if not found.sections:
+            raise FileError("expected at least one section, found an empty list", place("sections"))
+        for index, section in enumerate(found.sections):
+            _within(list(section), f"{place('sections')}[{index}]")
+        return Cascade(tuple(found.sections), gain)
+    if found.zeros is not None or found.poles is not None:
+        return Roots(_roots(found.zeros or [], place("zeros")), _roots(found.poles or [], place("poles")), gain)
+    if found.b is not None or found.a is not None:
+        b = [1.0] if found.b is None else _within(found.b, place("b"))
+        a = [1.0] if found.a is None else _within(found.a, place("a"))
         return polynomials(b, a).filter
     raise FileError(
-        "there is no filter here",
-        fields.where,
-        'expected the key "taps", "sections", "b" and "a", or "zeros" and "poles"',
+        "there is no filter here", where, 'expected the key "taps", "sections", "b" and "a", or "zeros" and "poles"'
     )
 
 
-def _section(item: Any, where: str) -> tuple[float, float, float, float, float]:
-    if not isinstance(item, list) or len(item) != 5:
-        raise FileError(f"expected [b0, b1, b2, a1, a2], found {describe(item)}", where)
-    b0, b1, b2, a1, a2 = (_number(x, f"{where}[{k}]") for k, x in enumerate(item))
-    return b0, b1, b2, a1, a2
+def _roots(found: list[float | tuple[float, float]], where: str) -> tuple[complex, ...]:
+    roots = []
+    for index, item in enumerate(found):
+        re, im = item if isinstance(item, tuple) else (item, 0.0)
+        _within([re, im], f"{where}[{index}]", single=True)
+        roots.append(complex(re, im))
+    total = sum(roots)
+    if abs(total.imag) > 1e-9 * (1 + sum(abs(root) for root in roots)):
+        raise FileError("the roots don't come in conjugate pairs", where, "give both of each complex pair")
+    return tuple(roots)
 
 
-def _roots(fields: Fields, key: str) -> tuple[complex, ...]:
-    found = []
-    for index, item in enumerate(fields.list(key) if fields.has(key) else []):
-        place = fields.place(f"{key}[{index}]")
-        if is_number(item):
-            found.append(complex(_number(item, place)))
-        elif isinstance(item, list) and len(item) == 2:
-            found.append(complex(_number(item[0], place), _number(item[1], place)))
-        else:
-            raise FileError(f"expected [re, im], found {describe(item)}", place)
-    total = sum(found)
-    if abs(total.imag) > 1e-9 * (1 + sum(abs(root) for root in found)):
-        raise FileError("the roots don't come in conjugate pairs", fields.place(key), "give both of each complex pair")
-    return tuple(found)
-
-
-def _number(value: Any, where: str) -> float:
-    if not is_number(value):
-        raise FileError(f"expected a number, found {describe(value)}", where)
-    if abs(value) > LARGEST_NUMBER:
-        raise FileError(f"{value:g} is too large", where, f"numbers up to {LARGEST_NUMBER:g} are taken")
-    return float(value)
+def _within(values: list[float], where: str, single: bool = False) -> list[float]:
+    """The values, none of them too large for arithmetic in doubles."""
+    for index, value in enumerate(values):
+        if abs(value) > LARGEST_NUMBER:
+            place = where if single else f"{where}[{index}]"
+            raise FileError(f"{value:g} is too large", place, f"numbers up to {LARGEST_NUMBER:g} are taken")
+    return values

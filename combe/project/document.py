@@ -58,10 +58,13 @@ class Project:
     processor: Processor = Processor()
     hardware: HardwareChoices = HardwareChoices()
     export_folder: str = field(default="", compare=False)
+    kept: tuple[tuple[tuple[str | int, ...], str], ...] = field(default=(), compare=False)
+    """What a file of a newer version holds that isn't known here: where, and as JSON."""
 
     def is_same_file(self, other: Project) -> bool:
         """Whether both would be written as the same file: equal, and what only follows a project is equal too."""
-        return self == other and (self.proofs, self.export_folder) == (other.proofs, other.export_folder)
+        beside = (self.proofs, self.export_folder, self.kept) == (other.proofs, other.export_folder, other.kept)
+        return self == other and beside
 
     def proof_of(self, checksum: str) -> ProofRecord | None:
         """The recorded proof of exactly this text, if there is one."""

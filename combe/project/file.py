@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+import json
+from difflib import get_close_matches
+from pathlib import Path as FilePath
 from typing import Any
 
 from combe.checking import Fields, is_number
@@ -12,19 +14,17 @@ from combe.delivery.package import checked_name, identifier_from
 from combe.delivery.recipes import GALLERY, recipe_document, recipe_from
 from combe.designing.file import filter_document, filter_from
 from combe.designing.methods import METHODS
-from combe.designing.task import SHAPES, SPARE
-from combe.errors import CombeError
+from combe.errors import CombeError, FileError
 from combe.files import json_text, read_json, write_text
-from combe.filters import Filter
 from combe.ledger import Line
-from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.project.document import DesignChoice, Pin, Processor, Project, ProofRecord
-from combe.realization.formats import OVERFLOWS, ROUNDINGS, parse_format
-from combe.realization.stages import FORMS, MOST_BRANCHES
+from combe.project.shape import ArithmeticShape, CodeShape, DesignShape, HardwareShape, ProjectShape, ProofShape
+from combe.realization.formats import parse_format
+from combe.realization.stages import FORMS
 from combe.requirement import requirement_document, requirement_from
-from combe.rounding.assemble import SCALINGS
-from combe.rounding.realize import FEWEST_BITS, MOST_BITS, Choices
+from combe.rounding.realize import Choices
 from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
+from combe.schema import Path, merged, read, split
 from combe.values import as_dict, replace
 
 HARDWARE_KEYS = ("architecture", "clock_hz", "multipliers", "pipeline", "axi_stream")
@@ -33,23 +33,10 @@ LATER_CHOICES = (
     "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering", "error_feedback", "branches",
 )  # fmt: skip
 """Written only where they differ from the standard, so that older files stay as they were."""
-KEYS = (
-    "format",
-    "version",
-    "name",
-    "requirement",
-    "design",
-    "arithmetic",
-    "code",
-    "proofs",
-    "pins",
-    "recipe",
-    "processor",
-    "hardware",
-)
+VERSION = 1
 
 
-def read_project(path: str | Path) -> Project:
+def read_project(path: str | FilePath) -> Project:
     """The project in a file; a requirement file makes a new project of its own.
 
     Raises
@@ -67,192 +54,105 @@ def read_project(path: str | Path) -> Project:
         raise error.at(str(path)) from None
 
 
-def save_project(project: Project, path: str | Path) -> None:
+def save_project(project: Project, path: str | FilePath) -> None:
     """Write a project whole or not at all."""
     write_text(path, json_text(project_document(project)))
 
 
 def project_from(document: Any) -> Project:
-    """The project in a JSON document."""
-    fields = Fields(document)
-    fields.header("combe-project", 1)
-    fields.only(KEYS)
-    requirement = requirement_from(document.get("requirement"), "requirement")
-    name = fields.text("name", "a text", requirement.name)
-    code = Fields({} if document.get("code") is None else document["code"], "code")
-    code.only(("name", "folder", *CODE_KEYS))
-    code_name = checked_name(code.text("name", "a name", identifier_from(name)))
-    proofs = [
-        _proof(item, f"proofs[{k}]") for k, item in enumerate(fields.list("proofs") if fields.has("proofs") else [])
-    ]
-    pins = [_pin(item, f"pins[{k}]") for k, item in enumerate(fields.list("pins") if fields.has("pins") else [])]
-    design, arithmetic = (document.get(key) if fields.has(key) else {} for key in ("design", "arithmetic"))
-    recipe = recipe_from(document["recipe"]) if fields.has("recipe") else GALLERY[0]
+    """The project in a JSON document. Of a newer version what isn't known here is kept, to be written back."""
+    version = document.get("version") if isinstance(document, dict) else None
+    is_newer = isinstance(version, int) and not isinstance(version, bool) and version > VERSION
+    strange: dict[Path, Any] = {}
+    if is_newer:
+        document, strange = split(document, ProjectShape)
+        strange["version",] = version
+        document["version"] = VERSION
+    Fields(document).header("combe-project", VERSION)
+    try:
+        return replace(_project(document), kept=tuple((path, json_text(value)) for path, value in strange.items()))
+    except CombeError as error:
+        if not is_newer:
+            raise
+        what = f"version {version} is newer than this Combe knows ({VERSION}), and not all of it can be read"
+        raise FileError(what, "version", error.sentence()) from None
+
+
+def _project(document: Any) -> Project:
+    found = read(document, ProjectShape)
+    requirement = requirement_from(document["requirement"], "requirement")
+    name = found.name if found.name is not None else requirement.name
+    code_name = checked_name(found.code.name if found.code.name is not None else identifier_from(name))
+    pins = tuple(
+        Pin(pin.name, filter_from(document["pins"][k], f"pins[{k}]"), pin.shown) for k, pin in enumerate(found.pins)
+    )
     return Project(
-        name, requirement, _design(design), _arithmetic(arithmetic), code_name, tuple(proofs), tuple(pins),
-        _code(code), recipe, _processor(document.get("processor")), _hardware(document.get("hardware")), code.text("folder", "a folder", ""),
+        name, requirement, _design(found.design), _arithmetic(found.arithmetic), code_name,
+        tuple(_proof(proof) for proof in found.proofs), pins, _code(found.code),
+        recipe_from(document["recipe"], "recipe") if found.recipe is not None else GALLERY[0],
+        Processor(found.processor.core, found.processor.clock_hz, found.processor.measured), _hardware(found.hardware),
+        found.code.folder,
     )  # fmt: skip
 
 
-def _code(fields: Fields) -> CodeChoices:
-    standard = CodeChoices()
-    found: dict[str, Any] = {}
-    for key in CODE_KEYS:
-        if not fields.has(key):
-            continue
-        value, usual = fields.document[key], getattr(standard, key)
-        if isinstance(usual, bool):
-            if not isinstance(value, bool):
-                raise fields.fail(key, "true or false")
-            found[key] = value
-        elif isinstance(usual, int):
-            found[key] = fields.integer(key, 0, 32)
-        else:
-            found[key] = fields.text(key)
-    made = replace(standard, **found)
+def _code(found: CodeShape) -> CodeChoices:
+    made = CodeChoices(**{key: getattr(found, key) for key in CODE_KEYS})
     try:
         check_code_choices(made)
         for word in (made.file_name, made.type_name):
             if word:
                 checked_name(word)
     except CombeError as error:
-        raise type(error)(error.what, fields.place(error.where), error.instead) from None
+        raise type(error)(error.what, f"code.{error.where}", error.instead) from None
     return made
 
 
-def _hardware(document: Any) -> HardwareChoices:
-    if document is None:
-        return HardwareChoices()
-    fields = Fields(document, "hardware")
-    fields.only(HARDWARE_KEYS)
-    usual = HardwareChoices()
-    axi = document.get("axi_stream", False)
-    if not isinstance(axi, bool):
-        raise fields.fail("axi_stream", "true or false")
-    return HardwareChoices(
-        fields.choice("architecture", ("", *ARCHITECTURES), ""),
-        fields.number("clock_hz", "a clock in Hz") if fields.has("clock_hz") else usual.clock_hz,
-        fields.integer("multipliers", 0, 4096) if fields.has("multipliers") else usual.multipliers,
-        fields.integer("pipeline", 0, 16) if fields.has("pipeline") else usual.pipeline, axi_stream=axi,
-    )  # fmt: skip
+def _hardware(found: HardwareShape) -> HardwareChoices:
+    made = HardwareChoices(**{key: getattr(found, key) for key in HARDWARE_KEYS})
+    if made.architecture not in ("", *ARCHITECTURES):
+        raise FileError(
+            f'"{made.architecture}" is not an architecture',
+            "hardware.architecture",
+            f"known are {', '.join(ARCHITECTURES)}",
+        )
+    return made
 
 
-def _processor(document: Any) -> Processor:
-    if document is None:
-        return Processor()
-    fields = Fields(document, "processor")
-    fields.only(("core", "clock_hz", "measured"))
-    usual = Processor()
-    clock = fields.number("clock_hz", "a clock in Hz") if fields.has("clock_hz") else usual.clock_hz
-    if not 1e3 <= clock <= 1e11:
-        raise fields.fail("clock_hz", "a clock from 1 kHz to 100 GHz")
-    return Processor(
-        fields.choice("core", tuple(CYCLES_PER_INSTRUCTION), usual.core), clock, fields.text("measured", "a text", "")
-    )
-
-
-def _design(document: Any) -> DesignChoice:
-    fields = Fields(document, "design")
-    fields.only((
-        "method", "order", "symmetry", "cutoffs_hz", "shape", "spare", "weights", "settings", "given",
-    ))  # fmt: skip
-    order = fields.integer("order", 0, 10**6) if fields.has("order") else None
-    symmetry = fields.choice("symmetry", ("symmetric", "antisymmetric"), "symmetric")
-    method = fields.choice("method", [m.name for m in METHODS], "equiripple")
+def _design(found: DesignShape) -> DesignChoice:
+    names = [method.name for method in METHODS]
+    if found.method not in names:
+        near = get_close_matches(found.method, names, 1, 0.6)
+        hint = f"did you mean {near[0]!r}?" if near else "see combe methods"
+        raise FileError(f'"{found.method}" is not a method', "design.method", hint)
+    given = None
+    if found.given is not None:
+        given = filter_from(found.given, "design.given")
+    elif found.method == "given":
+        raise FileError("is missing, expected the coefficients, as in a design file", "design.given")
     return DesignChoice(
-        method, order, 1 if symmetry == "symmetric" else -1, _numbers(fields, "cutoffs_hz"),
-        fields.choice("shape", ("", *SHAPES), ""), fields.choice("spare", SPARE, "shared"), _numbers(fields, "weights"),
-        _settings(fields), _given(fields, method),
+        found.method, found.order, 1 if found.symmetry == "symmetric" else -1, tuple(found.cutoffs_hz), found.shape,
+        found.spare, tuple(found.weights), tuple(found.settings.items()), given,
     )  # fmt: skip
 
 
-def _numbers(fields: Fields, key: str) -> tuple[float, ...]:
-    if not fields.has(key):
-        return ()
-    values = fields.list(key, "a list of numbers")
-    if not all(is_number(value) for value in values):
-        raise fields.fail(key, "a list of numbers")
-    return tuple(float(value) for value in values)
-
-
-def _settings(fields: Fields) -> tuple[tuple[str, float], ...]:
-    if not fields.has("settings"):
-        return ()
-    named = Fields(fields.document["settings"], fields.place("settings"))
-    return tuple((name, named.number(name)) for name in named.document)
-
-
-def _given(fields: Fields, method: str) -> Filter | None:
-    if not fields.has("given"):
-        if method == "given":
-            raise fields.fail("given", "the coefficients, as in a design file")
-        return None
-    return filter_from(Fields(fields.document["given"], fields.place("given")))
-
-
-def _arithmetic(document: Any) -> Choices:
-    fields = Fields(document, "arithmetic")
-    fields.only(("coefficient_bits", "structure", "input", "output", "accumulator_bits", "rounding", "overflow",
-                 "state_bits", "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering",
-                 "error_feedback", "branches"))  # fmt: skip
-    standard = Choices()
-    bits = (
-        fields.integer("coefficient_bits", FEWEST_BITS, MOST_BITS)
-        if fields.has("coefficient_bits")
-        else standard.coefficient_bits
-    )
-    found = Choices(
-        bits,
-        fields.choice("structure", ("", *FORMS, *SECTION_STRUCTURES), ""),
-        fields.text("input", "a format", standard.input),
-        fields.text("output", "a format", ""),
-        fields.integer("accumulator_bits", 2, 64) if fields.has("accumulator_bits") else None,
-        fields.choice("rounding", ROUNDINGS, standard.rounding),
-        fields.choice("overflow", OVERFLOWS, standard.overflow),
-        fields.integer("state_bits", 2, 64) if fields.has("state_bits") else None,
-        document.get("better") is True,
-        fields.integer("coefficient_fraction", -400, 400) if fields.has("coefficient_fraction") else None,
-        fields.integer("product_bits", 2, 64) if fields.has("product_bits") else None,
-        fields.integer("guard_bits", 0, 32) if fields.has("guard_bits") else 0,
-        fields.choice("scaling", SCALINGS, standard.scaling),
-        fields.choice("ordering", ORDERINGS, standard.ordering),
-        document.get("error_feedback") is True,
-        fields.integer("branches", 2, MOST_BRANCHES) if fields.has("branches") else standard.branches,
-    )
+def _arithmetic(found: ArithmeticShape) -> Choices:
+    structures = ("", *FORMS, *SECTION_STRUCTURES)
+    for key, word, known in (("structure", found.structure, structures), ("ordering", found.ordering, ORDERINGS)):
+        if word not in known:
+            among = ", ".join(f'"{each}"' for each in known)
+            raise FileError(f'expected one of {among}, found "{word}"', f"arithmetic.{key}")
     parse_format(found.input, "arithmetic.input")
     if found.output:
         parse_format(found.output, "arithmetic.output")
-    return found
+    return Choices(**{key: getattr(found, key) for key in Choices.__struct_fields__})
 
 
-def _pin(item: Any, where: str) -> Pin:
-    fields = Fields(item, where)
-    shown = item.get("shown", True)
-    if not isinstance(shown, bool):
-        raise fields.fail("shown", "true or false")
-    return Pin(fields.text("name", "a text", "pin"), filter_from(fields), shown)
-
-
-def _proof(item: Any, where: str) -> ProofRecord:
-    fields = Fields(item, where)
-    lines = []
-    for index, line in enumerate(item.get("lines") or []):
-        place = Fields(line, f"{where}.lines[{index}]")
-        at_hz = place.number("at_hz") if place.has("at_hz") else None
-        asked, reached, margin = (place.number(key) for key in ("asked", "reached", "margin"))
-        lines.append(
-            Line(
-                place.text("band"),
-                place.integer("band_index", -1, 1000),
-                place.text("limit"),
-                asked,
-                reached,
-                margin,
-                at_hz,
-            )
-        )
-    samples = fields.integer("samples", 0, 10**12)
-    return ProofRecord(fields.text("language"), fields.text("checksum"), fields.text("tool"), samples, tuple(lines))
+def _proof(found: ProofShape) -> ProofRecord:
+    lines = tuple(
+        Line(each.band, each.band_index, each.limit, each.asked, each.reached, each.margin, each.at_hz)
+        for each in found.lines
+    )
+    return ProofRecord(found.language, found.checksum, found.tool, found.samples, lines)
 
 
 def project_document(project: Project) -> dict[str, Any]:
@@ -287,7 +187,7 @@ def project_document(project: Project) -> dict[str, Any]:
         if getattr(choices, key) != getattr(standard, key):
             arithmetic[key] = getattr(choices, key)
     document: dict[str, Any] = {
-        "format": "combe-project", "version": 1, "name": project.name,
+        "format": "combe-project", "version": VERSION, "name": project.name,
         "requirement": requirement_document(project.requirement), "design": design, "arithmetic": arithmetic,
         "code": {"name": project.code_name} | _code_document(project), "proofs": [_proof_document(proof) for proof in project.proofs],
     }  # fmt: skip
@@ -307,7 +207,9 @@ def project_document(project: Project) -> dict[str, Any]:
         document["pins"] = [
             {"name": pin.name, "shown": pin.is_shown} | filter_document(pin.filter) for pin in project.pins
         ]
-    return document
+    strange = {path: json.loads(text) for path, text in project.kept}
+    document["version"] = strange.pop(("version",), VERSION)
+    return merged(document, strange)
 
 
 def _code_document(project: Project) -> dict[str, Any]:

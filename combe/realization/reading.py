@@ -7,17 +7,27 @@ from typing import Any
 
 from msgspec import Struct
 
-from combe.checking import Fields, describe, is_number
+from combe.checking import Fields, is_number
 from combe.designing.designed import Design
 from combe.designing.file import design_document, design_from
-from combe.errors import CombeError, FileError
+from combe.errors import CombeError
 from combe.files import read_json
 from combe.ledger import Line
-from combe.realization.formats import OVERFLOWS, ROUNDINGS, WIDEST_ACCUMULATOR, parse_format
+from combe.realization.formats import WIDEST_ACCUMULATOR, Format, parse_format
 from combe.realization.network import NamedTerm, Network, Node
-from combe.realization.section import SECTION_FORMS, Section
-from combe.realization.stages import FORMS, MOST_BRANCHES, Realization, Requantize, Stage, TapSum
+from combe.realization.section import Section
+from combe.realization.shape import (
+    NetworkShape,
+    NodeShape,
+    RealizationShape,
+    SectionShape,
+    StageShape,
+    TapSumShape,
+    TermShape,
+)
+from combe.realization.stages import Realization, Requantize, Stage, TapSum
 from combe.realization.term import REST, Term
+from combe.schema import read
 
 
 class RealizationFile(Struct, frozen=True):
@@ -46,103 +56,51 @@ def realization_from(document: Any) -> RealizationFile:
     """The realization in a JSON document."""
     fields = Fields(document)
     fields.header("combe-realization", 1)
-    rate = fields.number("sample_rate_hz", "the sample rate in Hz, above zero")
-    if rate <= 0:
-        raise fields.fail("sample_rate_hz", "the sample rate in Hz, above zero")
-    stages = [_stage(item, f"stages[{k}]") for k, item in enumerate(fields.list("stages", "a list of stages"))]
+    found = read(document, RealizationShape)
     realization = Realization(
-        fields.text("name", "a text", "filter"),
-        rate,
-        fields.text("structure", "a structure", "direct"),
-        parse_format(document.get("input"), "input"),
-        parse_format(document.get("output"), "output", WIDEST_ACCUMULATOR),
-        tuple(stages),
-    )
+        found.name, found.sample_rate_hz, found.structure, parse_format(found.input, "input"),
+        parse_format(found.output, "output", WIDEST_ACCUMULATOR),
+        tuple(_stage(stage, f"stages[{k}]") for k, stage in enumerate(found.stages)),
+    )  # fmt: skip
     design = _design(document.get("design"))
     lines = [item for item in (fields.list("lines") if fields.has("lines") else []) if _is_line(item)]
     return RealizationFile(realization, design, tuple(lines))
 
 
-def _stage(item: Any, where: str) -> Stage:
-    fields = Fields(item, where)
-    kind = fields.choice("kind", ("tap-sum", "section", "network", "requantize"))
-    if kind == "section":
-        return _section(fields, item, where)
-    if kind == "network":
-        return _network(fields, item, where)
-    if kind == "tap-sum":
-        fields.only(("kind", "form", "coefficients", "coefficient", "accumulator", "branches"))
+def _wide(value: Any, where: str) -> Format:
+    return parse_format(value, where, WIDEST_ACCUMULATOR)
+
+
+def _stage(found: StageShape, where: str) -> Stage:
+    if isinstance(found, TapSumShape):
         return TapSum(
-            tuple(
-                _integer(x, f"{where}.coefficients[{k}]")
-                for k, x in enumerate(fields.list("coefficients", "a list of integers"))
-            ),
-            parse_format(item.get("coefficient"), f"{where}.coefficient"),
-            parse_format(item.get("accumulator"), f"{where}.accumulator", WIDEST_ACCUMULATOR),
-            fields.choice("form", FORMS, "direct"),
-            fields.integer("branches", 1, MOST_BRANCHES) if fields.has("branches") else 1,
-        )
-    fields.only(("kind", "from", "to", "rounding", "overflow"))
+            tuple(found.coefficients), parse_format(found.coefficient, f"{where}.coefficient"),
+            _wide(found.accumulator, f"{where}.accumulator"), found.form, found.branches,
+        )  # fmt: skip
+    if isinstance(found, SectionShape):
+        return Section(
+            found.b, found.a, parse_format(found.numerator, f"{where}.numerator"),
+            parse_format(found.denominator, f"{where}.denominator"), _wide(found.accumulator, f"{where}.accumulator"),
+            parse_format(found.to, f"{where}.to"), found.rounding, found.overflow, found.form,
+        )  # fmt: skip
+    if isinstance(found, NetworkShape):
+        nodes = tuple(_node(node, f"{where}.nodes[{k}]") for k, node in enumerate(found.nodes))
+        return Network(nodes, found.output, found.form)
     return Requantize(
-        parse_format(item.get("from"), f"{where}.from", WIDEST_ACCUMULATOR),
-        parse_format(item.get("to"), f"{where}.to", WIDEST_ACCUMULATOR),
-        fields.choice("rounding", ROUNDINGS),
-        fields.choice("overflow", OVERFLOWS),
+        _wide(found.source, f"{where}.from"), _wide(found.to, f"{where}.to"), found.rounding, found.overflow
     )
 
 
-def _section(fields: Fields, item: Any, where: str) -> Section:
-    fields.only(("kind", "form", "b", "a", "numerator", "denominator", "accumulator", "to", "rounding", "overflow"))
-    numbers = {}
-    for key, count in (("b", 3), ("a", 2)):
-        values = fields.list(key, f"{count} integers")
-        if len(values) != count:
-            raise fields.fail(key, f"{count} integers")
-        numbers[key] = [_integer(x, f"{where}.{key}[{k}]") for k, x in enumerate(values)]
-    (b0, b1, b2), (a1, a2) = numbers["b"], numbers["a"]
-    return Section(
-        (b0, b1, b2), (a1, a2),
-        parse_format(item.get("numerator"), f"{where}.numerator"),
-        parse_format(item.get("denominator"), f"{where}.denominator"),
-        parse_format(item.get("accumulator"), f"{where}.accumulator", WIDEST_ACCUMULATOR),
-        parse_format(item.get("to"), f"{where}.to"),
-        fields.choice("rounding", ROUNDINGS),
-        fields.choice("overflow", OVERFLOWS),
-        fields.choice("form", SECTION_FORMS, "direct-1"),
+def _node(found: NodeShape, where: str) -> Node:
+    return Node(
+        found.name, tuple(_term(term, f"{where}.terms[{k}]") for k, term in enumerate(found.terms)),
+        _wide(found.accumulator, f"{where}.accumulator"), _wide(found.to, f"{where}.to"), found.rounding, found.overflow,
     )  # fmt: skip
 
 
-def _network(fields: Fields, item: Any, where: str) -> Network:
-    fields.only(("kind", "form", "nodes", "output"))
-    nodes = [_node(node, f"{where}.nodes[{k}]") for k, node in enumerate(fields.list("nodes", "a list of nodes"))]
-    return Network(tuple(nodes), fields.text("output", "a node's name"), fields.text("form", "a text", "network"))
-
-
-def _node(item: Any, where: str) -> Node:
-    fields = Fields(item, where)
-    fields.only(("name", "terms", "accumulator", "to", "rounding", "overflow"))
-    return Node(
-        fields.text("name", "a name"),
-        tuple(_term(term, f"{where}.terms[{k}]") for k, term in enumerate(fields.list("terms", "a list of terms"))),
-        parse_format(item.get("accumulator"), f"{where}.accumulator", WIDEST_ACCUMULATOR),
-        parse_format(item.get("to"), f"{where}.to", WIDEST_ACCUMULATOR),
-        fields.choice("rounding", ROUNDINGS, "floor"),
-        fields.choice("overflow", OVERFLOWS, "wrap"),
-    )
-
-
-def _term(item: Any, where: str) -> NamedTerm:
-    if not isinstance(item, list) or len(item) != 4 or not isinstance(item[0], str):
-        raise FileError(f"expected [signal, delay, integer, format], found {describe(item)}", where)
-    delay, value = _integer(item[1], f"{where}[1]"), _integer(item[2], f"{where}[2]")
-    signal, is_rest = item[0].removesuffix(REST), item[0].endswith(REST)
-    return Term(signal, delay, value, parse_format(item[3], f"{where}[3]"), is_rest)
-
-
-def _integer(value: Any, where: str) -> int:
-    if isinstance(value, int) and not isinstance(value, bool):
-        return value
-    raise FileError(f"expected a whole number, found {describe(value)}", where)
+def _term(found: TermShape, where: str) -> NamedTerm:
+    name, delay, value, entry = found
+    return Term(name.removesuffix(REST), delay, value, parse_format(entry, f"{where}[3]"), name.endswith(REST))
 
 
 def _design(item: Any) -> Design | None:

@@ -2,22 +2,16 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
-from combe.checking import Fields, describe, is_number
+from combe.checking import Fields, describe
 from combe.errors import CombeError, FileError
 from combe.files import read_json
 from combe.requirement.bands import WHOLE_LIMITS, Band, Limit, Requirement
-
-KEYS = (
-    "format", "version", "name", "sample_rate_hz", "bands", "phase", "max_delay_s", "max_delay_spread_s",
-    "max_multiplies",
-    "max_cycles",
-    "max_multipliers",
-    "clock_hz",
-)  # fmt: skip
-BAND_KEYS = ("name", "start_hz", "stop_hz", "min_db", "max_db")
+from combe.requirement.shape import BandShape, Point, RequirementShape
+from combe.schema import read
 
 
 def read_requirement(path: str | Path) -> Requirement:
@@ -37,77 +31,47 @@ def read_requirement(path: str | Path) -> Requirement:
 
 def requirement_from(document: Any, where: str = "") -> Requirement:
     """The requirement in a JSON document; ``where`` is its place inside a larger one."""
-    fields = Fields(document, where)
-    fields.header("combe-requirement", 1)
-    fields.only(KEYS)
-    rate = fields.number("sample_rate_hz", "the sample rate in Hz, above zero")
-    if rate <= 0:
-        raise fields.fail("sample_rate_hz", "the sample rate in Hz, above zero")
-    entries = fields.list("bands", "a list of bands")
-    if not entries:
-        raise fields.fail("bands", "at least one band")
-    bands = [_band(item, fields.place(f"bands[{index}]"), index) for index, item in enumerate(entries)]
+    Fields(document, where).header("combe-requirement", 1)
+    found = read(document, RequirementShape, where)
+    if not found.bands:
+        raise FileError("expected at least one band, found an empty list", f"{where}.bands" if where else "bands")
+    inside = f"{where}.bands" if where else "bands"
+    bands = [_band(band, f"{inside}[{index}]", index) for index, band in enumerate(found.bands)]
     try:
         return Requirement(
-            name=fields.text("name", "a text", "filter"),
-            sample_rate_hz=rate,
-            bands=tuple(sorted(bands, key=lambda band: band.start_hz)),
-            phase=fields.choice("phase", ("linear", "any"), "any"),
-            max_delay_s=_optional(fields, "max_delay_s", "seconds, zero or more"),
-            max_delay_spread_s=_optional(fields, "max_delay_spread_s", "seconds, zero or more"),
-            max_multiplies=fields.integer("max_multiplies", 0, 10**9) if fields.has("max_multiplies") else None,
-            max_cycles=_optional(fields, "max_cycles", "clock cycles a sample, zero or more"),
-            max_multipliers=fields.integer("max_multipliers", 0, 10**6) if fields.has("max_multipliers") else None,
-            clock_hz=_optional(fields, "clock_hz", "the clock of the device in Hz"),
-            note=fields.text("note", "a text", ""),
-        )
+            found.name, found.sample_rate_hz, tuple(sorted(bands, key=lambda band: band.start_hz)), found.phase,
+            found.max_delay_s, found.max_delay_spread_s, found.max_multiplies, found.max_cycles, found.max_multipliers,
+            found.clock_hz, found.note,
+        )  # fmt: skip
     except CombeError as error:
         if where and not error.where.startswith(where):
             raise type(error)(error.what, f"{where}.{error.where}", error.instead) from None
         raise
 
 
-def _optional(fields: Fields, key: str, expected: str) -> float | None:
-    if not fields.has(key):
-        return None
-    value = fields.number(key, expected)
-    if value < 0:
-        raise fields.fail(key, expected)
-    return value
-
-
-def _band(item: Any, where: str, index: int) -> Band:
-    fields = Fields(item, where)
-    fields.only(BAND_KEYS)
-    start, stop = fields.number("start_hz", "a frequency in Hz"), fields.number("stop_hz", "a frequency in Hz")
+def _band(found: BandShape, where: str, index: int) -> Band:
+    start, stop = found.start_hz, found.stop_hz
     if not stop > start:
-        raise fields.fail("stop_hz", f"a frequency above start_hz ({start:g})")
-    upper = _limit(fields, "max_db", start, stop)
-    lower = _limit(fields, "min_db", start, stop) if fields.has("min_db") else None
-    return Band(fields.text("name", "a text", f"band {index + 1}"), start, stop, upper, lower)
+        what = f"expected a frequency above start_hz ({start:g}), found {describe(plain(stop))}"
+        raise FileError(what, f"{where}.stop_hz")
+    upper = _limit(found.max_db, f"{where}.max_db", start, stop)
+    lower = None if found.min_db is None else _limit(found.min_db, f"{where}.min_db", start, stop)
+    return Band(found.name if found.name is not None else f"band {index + 1}", start, stop, upper, lower)
 
 
-def _limit(fields: Fields, key: str, start: float, stop: float) -> Limit:
-    expected = "a gain in dB, or a list of [hz, db] points"
-    value = fields.document.get(key)
-    if is_number(value):
-        return Limit.level(float(value), start, stop)  # type: ignore[arg-type]
+def _limit(value: float | list[Point], where: str, start: float, stop: float) -> Limit:
     if not isinstance(value, list):
-        raise fields.fail(key, expected)
+        return Limit.level(value, start, stop)
     if len(value) < 2:
-        raise FileError(f"expected two or more [hz, db] points, found {describe(value)}", fields.place(key))
-    points: list[tuple[float, float]] = []
-    for index, point in enumerate(value):
-        place = fields.place(f"{key}[{index}]")
-        if not (isinstance(point, list) and len(point) == 2 and all(is_number(x) for x in point)):
-            raise FileError(f"expected [hz, db], found {describe(point)}", place)
-        if points and point[0] < points[-1][0]:
-            raise FileError(f"{point[0]:g} Hz lies below the point before it", place, "put the points in rising order")
-        points.append((float(point[0]), float(point[1])))
-    if points[0][0] > start or points[-1][0] < stop:
-        raise FileError(f"the points must reach from start_hz ({start:g}) to stop_hz ({stop:g})", fields.place(key))
-    limit = Limit(tuple(points), False)
-    outside = points[0][0] < start or points[-1][0] > stop
+        raise FileError(f"expected two or more [hz, db] points, found {describe(value)}", where)
+    for index, (before, after) in enumerate(pairwise(value), 1):
+        if after[0] < before[0]:
+            what = f"{after[0]:g} Hz lies below the point before it"
+            raise FileError(what, f"{where}[{index}]", "put the points in rising order")
+    if value[0][0] > start or value[-1][0] < stop:
+        raise FileError(f"the points must reach from start_hz ({start:g}) to stop_hz ({stop:g})", where)
+    limit = Limit(tuple(value), False)
+    outside = value[0][0] < start or value[-1][0] > stop
     return limit.clipped(start, stop) if outside else limit
 
 
