@@ -9,8 +9,6 @@ from typing import Any
 
 from combe.errors import FileError
 
-Kind = type[FileError]
-
 
 class Fields:
     """One JSON object under inspection.

@@ -45,7 +45,9 @@ def read(document: Any, shape: type[Shape], where: str = "") -> Shape:
     except msgspec.ValidationError as error:
         raise _told(document, info, str(error), where) from None
     except UnicodeEncodeError:
-        raise FileError("holds half a character (a lone surrogate)", where, "write whole characters, in UTF-8") from None
+        raise FileError(
+            "holds half a character (a lone surrogate)", where, "write whole characters, in UTF-8"
+        ) from None
     except (OverflowError, RecursionError):
         raise FileError("holds a number that is too large", where, "write one that a filter can use") from None
 

@@ -55,11 +55,6 @@ def _leaf(box: QRectF) -> QPainterPath:
     return path
 
 
-def verdict_icon(verdict: str) -> QIcon:
-    """The mark as an icon."""
-    return _icon(lambda painter: draw_verdict(painter, verdict, QRectF(3, 3, 10, 10)))
-
-
 SHAPES: dict[str, list[list[tuple[float, float]]]] = {
     "more": [[(3, 8), (3.1, 8)], [(8, 8), (8.1, 8)], [(13, 8), (13.1, 8)]],
     "plus": [[(8, 3), (8, 13)], [(3, 8), (13, 8)]],

@@ -8,7 +8,6 @@ from msgspec import Struct
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
-GRID = 4
 """All distances are multiples of this, in pixels."""
 
 SMALL, BODY, TITLE = 11, 13, 15

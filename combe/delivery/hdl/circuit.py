@@ -7,9 +7,9 @@ on data of other widths extends its operands first, so that both languages compu
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 from combe.values import replace
 

@@ -109,9 +109,7 @@ def engine(build: Builder, stream: Stream, program: Program) -> Sequenced:
     data = result
     writes: Expression = ends
     if any(rest_flags):
-        rest, rest_write, rest_address = _rests(
-            build, accumulator, program, kinds, table, lines, base, size_bits, word, ends
-        )
+        rest, rest_write, rest_address = _rests(build, accumulator, kinds, table, lines, base, size_bits, word, ends)
         data = circuit.mux("result_or_rest", rest_write, rest, result)
         chosen = circuit.mux("result_or_rest_address", rest_write, rest_address, chosen)
         writes = Op("or", (ends, rest_write), 1, BIT)
@@ -233,7 +231,7 @@ def _roundings(
 
 
 def _rests(
-    build: Builder, accumulator: Signal, program: Program, kinds: list[tuple[Format, Format, str, str]], table: _Tables,
+    build: Builder, accumulator: Signal, kinds: list[tuple[Format, Format, str, str]], table: _Tables,
     lines: list[_Line], base: Signal, size_bits: int, word: int, ends: Signal,
 ) -> tuple[Signal, Signal, Signal]:  # fmt: skip
     """What roundings cut off, written a clock after the rounded value."""

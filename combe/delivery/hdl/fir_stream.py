@@ -119,11 +119,11 @@ def transposed(
         clocks = int(is_kept)
         if loaded is not None:
             products = [_product(build, f"product_{k}", sample, stage, k, loaded) for k in range(len(taps))]
-            return _partial_sums(build, stream.valid, stage, [*products], clocks, loaded)
+            return _partial_sums(build, stream.valid, stage, [*products], clocks)
         wanted = sorted({odd_part(value) for value in taps} - {0})
         multiples = {odd: build.times(f"times_{odd}", sample, odd, is_kept) for odd in wanted}
     values: list[Value | None] = [multiple_of(multiples, tap) if tap else None for tap in taps]
-    return _partial_sums(build, stream.valid, stage, values, clocks, None)
+    return _partial_sums(build, stream.valid, stage, values, clocks)
 
 
 def multiple_of(multiples: dict[int, Value], tap: int) -> Value:
@@ -136,7 +136,7 @@ def multiple_of(multiples: dict[int, Value], tap: int) -> Value:
 
 
 def _partial_sums(
-    build: Builder, valid: Signal, stage: TapSum, values: list[Value | None], clocks: int, loaded: Loaded | None
+    build: Builder, valid: Signal, stage: TapSum, values: list[Value | None], clocks: int
 ) -> Stream:  # fmt: skip
     circuit = build.circuit
     enable = build.later(valid, 1 + clocks)

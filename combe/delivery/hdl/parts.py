@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 from combe.delivery.hdl.circuit import (
     BIT,

@@ -51,8 +51,8 @@ def verilog_text(circuit: Circuit, head: list[str]) -> str:
         elif isinstance(statement, Memory):
             rows.append(f"    reg {_span(statement.output)}{statement.output.name};")
     assert not registered & names
-    for key, group in groupby(circuit.statements, _kind):
-        rows += _statements(key, list(group))
+    for _, group in groupby(circuit.statements, _kind):
+        rows += _statements(list(group))
     idle = unused_bits(circuit)
     if idle:
         rows += ["", "    // Bits nothing needs: what roundings drop, and ends that are known."]
@@ -80,7 +80,7 @@ def _kind(statement: Statement) -> object:
     return type(statement).__name__
 
 
-def _statements(key: object, group: list[Statement]) -> list[str]:
+def _statements(group: list[Statement]) -> list[str]:
     rows: list[str] = []
     first = group[0]
     if isinstance(first, Register):

@@ -29,10 +29,6 @@ class Family(Struct, frozen=True):
     prototype: Callable[[int, float, Row], Prototype]
 
 
-def _log(x: float) -> float:
-    return inf if x == inf else log(x) if x > 0 else -inf
-
-
 def _butterworth(order: int, floor: Row, row: Row, epsilon: float) -> float:
     if row[0] == inf:
         return inf

@@ -9,6 +9,7 @@ which proves how much better any integers could be; for longer ones the share th
 from __future__ import annotations
 
 from collections.abc import Callable
+from threading import Lock
 
 import numpy as np
 from msgspec import Struct
@@ -46,7 +47,10 @@ class Better(Struct, frozen=True):
         return f"{used}; proved: none of this width use less than {100 * self.proved_share:.1f} %."
 
 
+REMEMBERED = 64
 _found: dict[object, Better] = {}
+_lock = Lock()
+"""Several lanes may ask at once; what one has found the others take."""
 
 
 def better_integers(
@@ -67,11 +71,17 @@ def better_integers(
         The least and the largest integer allowed.
     """
     key = taps, symmetry, requirement, fraction, limits
-    if key not in _found:
-        if len(_found) > 64:
-            _found.clear()
-        _found[key] = _better(taps, symmetry, requirement, fraction, limits, is_stopped)
-    return _found[key]
+    with _lock:
+        known = _found.get(key)
+    if known is not None:
+        return known
+    made = _better(taps, symmetry, requirement, fraction, limits, is_stopped)
+    if is_stopped():
+        return made  # half a search is not what the next one should get
+    with _lock:
+        while len(_found) >= REMEMBERED:
+            _found.pop(next(iter(_found)))
+        return _found.setdefault(key, made)
 
 
 def _better(
