@@ -1,4 +1,4 @@
-"""Runs every test, says what it does as it goes, ends with ``N passed, N failed``."""
+"""Runs every test, says a line for each module as it ends, ends with ``N passed, N failed``."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import subprocess
 import sys
 import time
 import unittest
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -59,47 +59,50 @@ class Spoken(unittest.TestResult):
 
 
 LONG_FIRST = (
-    "test_app",
-    "test_views",
-    "test_circuits",
-    "test_cli",
-    "test_design_panel",
-    "test_delivery",
-    "test_contenders",
-)
+    "test_app", "test_views", "test_circuits", "test_cli", "test_delivery", "test_design_panel", "test_target",
+    "test_code_choices", "test_results", "test_contenders", "test_runners",
+)  # fmt: skip
 """Modules that take longest, so that they don't come last."""
+SLOW = ("test_circuits", "test_target", "test_code_choices", "test_delivery", "test_runners", "test_views", "test_app")
+"""What ``--quick`` leaves out: windows driven by hand, compilers, emulators and simulators."""
 
 
 def main() -> int:
-    """All modules, each in a process of its own, as many at a time as there are processors; or those named."""
+    """All modules, each in a process of its own, as many at a time as there are processors; or those named; with
+    ``--quick`` without the slow ones."""
     root = Path(__file__).resolve().parent.parent
-    names = sys.argv[1:]
+    names = [word for word in sys.argv[1:] if word != "--quick"]
     if names:
         return run_here(names, root)
     modules = sorted(path.stem for path in (root / "tests").glob("test_*.py"))
+    if "--quick" in sys.argv:
+        modules = [name for name in modules if name not in SLOW]
+        print(f"without {', '.join(SLOW)}", flush=True)
     modules.sort(key=lambda name: LONG_FIRST.index(name) if name in LONG_FIRST else len(LONG_FIRST))
     counts = [0, 0, 0]
     with ThreadPoolExecutor(max(1, min((os.cpu_count() or 1) + 1, 4))) as pool:
-        for module, output in pool.map(lambda name: run_apart(name, root), modules):
+        for done in as_completed([pool.submit(run_apart, name, root) for name in modules]):
+            module, output, seconds = done.result()
             found = re.search(r"(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*$", output)
-            print(output[: found.start()] if found else output, flush=True)
-            if found is None:
-                print(f"{module} ended before its last test", flush=True)
-                counts[1] += 1
-                continue
-            counts = [total + int(part or 0) for total, part in zip(counts, found.groups())]
+            own = [int(part or 0) for part in found.groups()] if found else [0, 1, 0]
+            counts = [total + part for total, part in zip(counts, own)]
+            words = ", ".join(f"{n} {word}" for n, word in zip(own, ("passed", "failed", "skipped")) if n)
+            print(f"{'FAIL' if own[1] else 'ok  '} {module}: {words}, {seconds:.1f} s", flush=True)
+            if own[1]:
+                print(output if found else f"{output}\n{module} ended before its last test", flush=True)
     skipped = f", {counts[2]} skipped" if counts[2] else ""
     print(f"\n{counts[0]} passed, {counts[1]} failed{skipped}")
     return 1 if counts[1] or not counts[0] else 0
 
 
-def run_apart(module: str, root: Path) -> tuple[str, str]:
-    """One module in a process of its own, and all it said."""
+def run_apart(module: str, root: Path) -> tuple[str, str, float]:
+    """One module in a process of its own, all it said, and how long it took."""
+    started = time.perf_counter()
     done = subprocess.run(
         [sys.executable, str(Path(__file__).resolve()), f"tests.{module}"], cwd=root, stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT, text=True, errors="replace", check=False,
     )  # fmt: skip
-    return module, done.stdout.rstrip()
+    return module, done.stdout.rstrip(), time.perf_counter() - started
 
 
 def run_here(names: list[str], root: Path) -> int:

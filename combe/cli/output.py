@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import re
 import sys
-from typing import Any
-
-from rich.console import Console
-from rich.table import Table
+from typing import TYPE_CHECKING, Any
 
 from combe.errors import FormatError
 from combe.files import json_text
-from combe.ledger import Line, meets
+
+if TYPE_CHECKING:
+    from combe.ledger import Line
 
 KEPT, MISSED = 0, 1
 
@@ -28,11 +27,16 @@ def say(text: str) -> None:
 
 def status_of(lines: tuple[Line, ...]) -> int:
     """The exit status a ledger calls for."""
+    from combe.ledger import meets
+
     return KEPT if meets(lines) else MISSED
 
 
 def print_lines(lines: tuple[Line, ...], heading: str) -> None:
     """The ledger as a table, a verdict in words on each row."""
+    from rich.console import Console
+    from rich.table import Table
+
     table = Table(
         "limit", "asked", "reached", "at", "margin", "", title=heading, title_justify="left", box=None, pad_edge=False
     )

@@ -14,7 +14,9 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.checking import describe
-from combe.errors import FileError
+from combe.designing.designed import Design
+from combe.designing.task import Task
+from combe.errors import DesignError, FileError
 from combe.filters import Cascade, Filter, Fir, Rational, Roots, sections_of
 
 Array = NDArray[np.float64]
@@ -319,3 +321,10 @@ def _real(rows: list[Row]) -> Array:
         if any(value.imag for value in numbers):
             raise FileError("a coefficient is complex", f"line {line}", "taps, b and a are real numbers here")
     return np.array([value.real for value in _flat(rows)])
+
+
+def make(task: Task) -> Design:
+    """Coefficients given by hand, as they are."""
+    if task.choice.given is None:
+        raise DesignError("no coefficients are given", "given", "type or paste them, or name their file with --from")
+    return Design("given", task.choice.given, task.sample_rate_hz, task.requirement)

@@ -1,39 +1,21 @@
-"""Every design method, one entry each."""
+"""Every design method, one entry each. What makes a filter is loaded when a filter is made."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from importlib import import_module
+from typing import TYPE_CHECKING, Any, cast
 
 from msgspec import Struct
 
-from combe.designing import equiripple
-from combe.designing.caps import bulges
-from combe.designing.classic import method as classic
-from combe.designing.designed import Design
-from combe.designing.fir import (
-    fractional_delay,
-    from_points,
-    half_band,
-    interpolated,
-    low_delay,
-    maximally_flat,
-    minimum_phase,
-    nyquist,
-    phase_turned,
-    pulses,
-    smoothers,
-)
-from combe.designing.least_squares import constrained
-from combe.designing.least_squares import method as least_squares
-from combe.designing.recursive import balanced, equalizer, optimized, single
+from combe.designing import settings as own
 from combe.designing.task import DesignChoice, Setting, Stop, Task
-from combe.designing.windowed import method as windowed
 from combe.errors import DesignError
-from combe.filters import Fir
-from combe.requirement import Requirement
-from combe.requirement.quantities import frequency_text
 from combe.values import replace
+
+if TYPE_CHECKING:
+    from combe.designing.designed import Design
+    from combe.requirement import Requirement
 
 LIMITS, ORDER, CUTOFF, FREE = "requirement", "requirement + order", "order + cutoff", "settings"
 BANDS = ("lowpass", "highpass", "bandpass", "bandstop")
@@ -43,7 +25,7 @@ class Method(Struct, frozen=True):
     """A way to design a filter.
 
     ``asks`` lists what it can be asked with; ``settings`` its own parameters; ``races`` whether it is tried as a
-    contender; ``make`` does a task.
+    contender; ``made_in`` names the function that does a task, ``module:function``.
     """
 
     name: str
@@ -51,9 +33,14 @@ class Method(Struct, frozen=True):
     summary: str
     can: tuple[str, ...]
     asks: tuple[str, ...]
-    make: Callable[[Task], Design]
+    made_in: str
     settings: tuple[Setting, ...] = ()
     races: bool = True
+
+    def make(self, task: Task) -> Design:
+        """Do a task."""
+        module, _, name = self.made_in.partition(":")
+        return cast("Callable[[Task], Design]", getattr(import_module(f"combe.designing.{module}"), name))(task)
 
     def document(self) -> dict[str, Any]:
         """The method as ``combe methods --json`` lists it."""
@@ -67,82 +54,86 @@ class Method(Struct, frozen=True):
         }  # fmt: skip
 
 
-def _equiripple(task: Task) -> Design:
-    choice = task.choice
-    if choice.cutoffs_hz:
-        raise DesignError("equiripple works from limits, not from a cut-off", "cutoff", "a windowed method takes one")
-    asked = weighted(task.asked, choice.weights)
-    if choice.order is None:
-        found = equiripple.shortest(asked, choice.symmetry, task.is_stopped, task.near, task.is_draft)
-    else:
-        found = equiripple.design(asked, choice.order, choice.symmetry, task.is_stopped)
-    return replace(found, requirement=task.requirement)
-
-
-def weighted(requirement: Requirement, weights: tuple[float, ...]) -> Requirement:
-    """The requirement with each band's room divided by its weight: what a weighted minimax design keeps to."""
-    from combe.designing.weights import reweighted
-
-    return reweighted(requirement, weights) if weights else requirement
-
-
-def _given(task: Task) -> Design:
-    if task.choice.given is None:
-        raise DesignError("no coefficients are given", "given", "type or paste them, or name their file with --from")
-    return Design("given", task.choice.given, task.sample_rate_hz, task.requirement)
-
-
 LINEAR = ("linear phase", "given order")
+EVERY_BAND = (*BANDS, "multiband", "sloped limits")
+WINDOWS: tuple[tuple[str, str, tuple[Setting, ...]], ...] = (
+    ("kaiser", "windowed ideal response, ripple set by one parameter", (own.WINDOW_BETA,)),
+    ("dolph-chebyshev", "windowed, side lobes of the window all alike", (own.WINDOW_DOWN,)),
+    ("rectangular-window", "the ideal response cut off", ()),
+    ("hann-window", "windowed by a raised cosine", ()),
+    ("hamming-window", "windowed, first side lobe cancelled", ()),
+    ("blackman-window", "windowed by three cosine terms", ()),
+    ("blackman-harris-window", "windowed by four terms, least side lobes", ()),
+    ("nuttall-window", "windowed by four terms, with a continuous first derivative", ()),
+    ("flat-top-window", "windowed by five terms made for reading levels", ()),
+    ("gauss-window", "windowed by a bell, no overshoot worth the name", (own.WINDOW_SIGMA,)),
+    ("tukey-window", "windowed by a flat top with cosine ends", (own.WINDOW_TAPER,)),
+)
+CLASSICS: tuple[tuple[str, str], ...] = (
+    ("butterworth", "monotone, flattest at the middle of the passband"),
+    ("chebyshev", "equal ripples in the passband, monotone stopband"),
+    ("inverse-chebyshev", "flat passband, equal ripples in the stopband"),
+    ("elliptic", "equal ripples in both: the least order of all"),
+    ("bessel", "the flattest delay, a slope like a Gaussian's"),
+)
+SINGLE: tuple[tuple[str, str, str, tuple[Setting, ...]], ...] = (
+    ("notch", "one frequency blocked, its width set", "make_notch", (own.CENTER, own.WIDTH, own.Q)),
+    ("peak", "one frequency raised or lowered by a gain", "make_peak", (own.CENTER, own.WIDTH, own.Q, own.GAIN)),
+    ("resonator", "one frequency passed, its width set", "make_resonator", (own.CENTER, own.WIDTH, own.Q)),
+    ("low-shelf", "low frequencies raised or lowered", "make_low_shelf", (own.CORNER, own.GAIN)),
+    ("high-shelf", "high frequencies raised or lowered", "make_high_shelf", (own.CORNER, own.GAIN)),
+    ("comb", "all multiples of a frequency blocked", "make_comb", (own.SPACING, own.WIDTH, own.DEPTH)),
+)
 METHODS: tuple[Method, ...] = (
     Method("equiripple", "fir", "minimax linear phase by Remez exchange: the fewest taps for any set of limits",
-           (*BANDS, "multiband", "sloped limits", *LINEAR, "weights"), (LIMITS, ORDER), _equiripple),
-    *(Method(shape.method, "fir", shape.summary, (*BANDS, "multiband", "sloped limits", *LINEAR),
-             (LIMITS, ORDER, CUTOFF), make, settings) for shape, make, settings in windowed.METHODS),
+           (*EVERY_BAND, *LINEAR, "weights"), (LIMITS, ORDER), "equiripple.method:make"),
+    *(Method(name, "fir", summary, (*EVERY_BAND, *LINEAR), (LIMITS, ORDER, CUTOFF), "windowed.method:make_named", settings)
+      for name, summary, settings in WINDOWS),
     Method("least-squares", "fir", "least weighted squared error, in closed form",
-           (*BANDS, "multiband", "sloped limits", *LINEAR, "weights"), (LIMITS, ORDER), least_squares.make),
+           (*EVERY_BAND, *LINEAR, "weights"), (LIMITS, ORDER), "least_squares.method:make"),
     Method("constrained-least-squares", "fir", "least squared error of all filters that keep the peak limits",
-           (*BANDS, "multiband", "sloped limits", *LINEAR), (LIMITS, ORDER), constrained.make),
+           (*EVERY_BAND, *LINEAR), (LIMITS, ORDER), "least_squares.constrained:make"),
     Method("maximally-flat", "fir", "no ripple at all, in closed form", ("lowpass", "highpass", *LINEAR),
-           (LIMITS, ORDER, CUTOFF), maximally_flat.make),
+           (LIMITS, ORDER, CUTOFF), "fir.maximally_flat:make"),
     Method("half-band", "fir", "symmetric about a quarter of the sample rate: half its taps are zero",
-           ("lowpass", "highpass", *LINEAR), (LIMITS, ORDER), half_band.make),
+           ("lowpass", "highpass", *LINEAR), (LIMITS, ORDER), "fir.half_band:make"),
     Method("nyquist", "fir", "M-th band: every M-th tap is zero", ("lowpass", *LINEAR), (LIMITS, ORDER),
-           nyquist.make, (nyquist.BANDS,)),
+           "fir.nyquist:make", (own.NYQUIST_BANDS,)),
     Method("minimum-phase", "fir", "least delay and fewer taps, by spectral factorization",
-           (*BANDS, "multiband", "sloped limits", "given order"), (LIMITS, ORDER), minimum_phase.make),
+           (*EVERY_BAND, "given order"), (LIMITS, ORDER), "fir.minimum_phase:make"),
     Method("low-delay", "fir", "linear phase traded for delay, by complex approximation",
-           (*BANDS, "multiband", "sloped limits", "given order"), (LIMITS, ORDER), low_delay.make, (low_delay.DELAY,)),
+           (*EVERY_BAND, "given order"), (LIMITS, ORDER), "fir.low_delay:make", (own.LOW_DELAY,)),
     Method("interpolated-fir", "fir", "a stretched filter and an image suppressor, for narrow bands",
-           ("lowpass", "highpass", "linear phase"), (LIMITS,), interpolated.make, (interpolated.STRETCH,)),
+           ("lowpass", "highpass", "linear phase"), (LIMITS,), "fir.interpolated:make", (own.STRETCH,)),
     Method("from-points", "fir", "follows the middle of all limits, points joined by straight lines",
-           (*BANDS, "multiband", "sloped limits", *LINEAR), (LIMITS, ORDER), from_points.make, (from_points.BETA,)),
-    *(Method(family.name, "iir", family.summary, (*BANDS, "given order"), (LIMITS, ORDER, CUTOFF), make, settings)
-      for family, make, settings in classic.METHODS),
+           (*EVERY_BAND, *LINEAR), (LIMITS, ORDER), "fir.from_points:make", (own.POINTS_BETA,)),
+    *(Method(name, "iir", summary, (*BANDS, "given order"), (LIMITS, ORDER, CUTOFF), "classic.method:make_named",
+             own.CLASSIC.get(name, ())) for name, summary in CLASSICS),
     Method("delay-equalized", "iir", "elliptic, with allpass sections that even out its delay", (*BANDS, "even delay"),
-           (LIMITS, ORDER), equalizer.make, (equalizer.SECTIONS,)),
+           (LIMITS, ORDER), "recursive.equalizer:make", (own.EQUALIZER_SECTIONS,)),
     Method("optimized-iir", "iir", "any mask by direct optimization, stable by construction",
-           (*BANDS, "multiband", "sloped limits", "given order"), (LIMITS, ORDER), optimized.make, (optimized.RADIUS,)),
+           (*EVERY_BAND, "given order"), (LIMITS, ORDER), "recursive.optimized:make", (own.RADIUS,)),
     Method("balanced-truncation", "iir", "follows a linear-phase FIR at a lower order, near-linear phase kept",
-           (*BANDS, "multiband", "sloped limits", "near-linear phase", "given order"), (LIMITS, ORDER), balanced.make,
-           (balanced.SPARE,)),
+           (*EVERY_BAND, "near-linear phase", "given order"), (LIMITS, ORDER), "recursive.balanced:make",
+           (own.FIR_ORDER,)),
     Method("hilbert", "fir", "phase turned by 90 degrees, equiripple", ("bandpass", "antisymmetric taps", *LINEAR),
-           (LIMITS, ORDER, FREE), phase_turned.make_hilbert, phase_turned.SETTINGS, False),
+           (LIMITS, ORDER, FREE), "fir.phase_turned:make_hilbert", own.TURNED, False),
     Method("differentiator", "fir", "gain in proportion to frequency, equal relative ripples",
-           ("antisymmetric taps", *LINEAR), (FREE,), phase_turned.make_differentiator, phase_turned.SETTINGS, False),
+           ("antisymmetric taps", *LINEAR), (FREE,), "fir.phase_turned:make_differentiator", own.TURNED, False),
     Method("raised-cosine", "fir", "pulse without intersymbol interference", ("lowpass", *LINEAR), (FREE,),
-           pulses.make_raised_cosine, pulses.SETTINGS, False),
+           "fir.pulses:make_raised_cosine", own.PULSE, False),
     Method("root-raised-cosine", "fir", "half of a raised cosine, for each end of a link", ("lowpass", *LINEAR), (FREE,),
-           pulses.make_root_raised_cosine, pulses.SETTINGS, False),
+           "fir.pulses:make_root_raised_cosine", own.PULSE, False),
     Method("moving-average", "fir", "the mean of the last samples", ("lowpass", *LINEAR), (FREE,),
-           smoothers.make_moving_average, (), False),
+           "fir.smoothers:make_moving_average", (), False),
     Method("savitzky-golay", "fir", "a polynomial fitted to the samples around each", ("lowpass", *LINEAR), (FREE,),
-           smoothers.make_savitzky_golay, (smoothers.DEGREE, smoothers.DERIVATIVE), False),
-    Method("fractional-delay", "fir", "a delay between samples", ("given order",), (FREE,), fractional_delay.make,
-           (fractional_delay.DELAY, fractional_delay.BAND), False),
-    *(Method(name, "fir or iir" if name == "comb" else "iir", summary, ("closed form",), (FREE,), make, settings, False)
-      for name, summary, make, settings in single.METHODS),
+           "fir.smoothers:make_savitzky_golay", (own.DEGREE, own.DERIVATIVE), False),
+    Method("fractional-delay", "fir", "a delay between samples", ("given order",), (FREE,), "fir.fractional_delay:make",
+           (own.FRACTIONAL_DELAY, own.FRACTIONAL_BAND), False),
+    *(Method(name, "fir or iir" if name == "comb" else "iir", summary, ("closed form",), (FREE,),
+             f"recursive.single:{function}", settings, False) for name, summary, function, settings in SINGLE),
     Method("given", "fir or iir", "coefficients typed, pasted or read from a file", ("taps", "b and a", "sections", "roots"),
-           ("coefficients",), _given, (), False),
+           ("coefficients",), "given:make", (), False),
 )  # fmt: skip
 
 
@@ -175,6 +166,9 @@ def check_choice(method: Method, choice: DesignChoice) -> None:
 
 def design_task(task: Task) -> Design:
     """Do a task with the method it names."""
+    from combe.designing.caps import bulges
+    from combe.requirement.quantities import frequency_text
+
     method = method_named(task.choice.method)
     check_choice(method, task.choice)
     found = method.make(task)
@@ -193,6 +187,8 @@ def design_task(task: Task) -> Design:
 
 def is_linear_phase(found: Design) -> bool:
     """Whether the taps read the same, or turned in sign, from both ends."""
+    from combe.filters import Fir
+
     return isinstance(found.filter, Fir) and found.filter.symmetry != 0
 
 

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-from combe.designing.designed import Design
 from combe.errors import DesignError
-from combe.filters import Filter
-from combe.requirement import Requirement
 from combe.values import replace
+
+if TYPE_CHECKING:
+    from combe.designing.designed import Design
+    from combe.filters import Filter
+    from combe.requirement import Requirement
 
 Stop = Callable[[], bool]
 SPARE = ("shared", "stopband", "passband")

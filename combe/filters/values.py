@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True)
-class Fir:
+class Fir(Struct, frozen=True):
     """A filter without feedback: y[n] = Σ taps[k]·x[n−k]."""
 
     taps: tuple[float, ...]
@@ -36,8 +34,7 @@ class Fir:
         return 0
 
 
-@dataclass(frozen=True, slots=True)
-class Cascade:
+class Cascade(Struct, frozen=True):
     """Second-order sections: H(z) = gain · Π (b0 + b1·z⁻¹ + b2·z⁻²)/(1 + a1·z⁻¹ + a2·z⁻²)."""
 
     sections: tuple[tuple[float, float, float, float, float], ...]
@@ -52,8 +49,7 @@ class Cascade:
         return degree
 
 
-@dataclass(frozen=True, slots=True)
-class Roots:
+class Roots(Struct, frozen=True):
     """H(z) = gain · Π(z − zero)/Π(z − pole), poles at the origin filled in where zeros outnumber poles."""
 
     zeros: tuple[complex, ...]

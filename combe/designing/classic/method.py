@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from functools import partial
 from math import inf, pi, sqrt, tan
 
 import numpy as np
@@ -15,7 +14,8 @@ from combe.designing.classic.plan import Plan, plan_of, shape_of
 from combe.designing.classic.prototypes import Prototype
 from combe.designing.classic.search import Fit, best_fit, filter_of
 from combe.designing.designed import Design
-from combe.designing.task import SHAPES, Setting, Task
+from combe.designing.settings import ATTENUATION, RIPPLE
+from combe.designing.task import SHAPES, Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Cascade, sections_of
 from combe.ledger import Line, gain_lines, worst_line
@@ -26,11 +26,10 @@ from combe.values import replace
 ROUNDING_STEPS = 4
 TIGHTER = (1.0, 1 - 1e-6, 1 - 1e-5, 1 - 1e-4, 1 - 1e-3, 0.99)
 
-RIPPLE = Setting("ripple_db", "dB", "passband ripple from top to bottom, with a cut-off", 1e-6, 12.0, 0.5)
-ATTENUATION = Setting("attenuation_db", "dB", "stopband attenuation, with a cut-off", 0.5, 300.0, 60.0)
-SETTINGS = {
-    "chebyshev": (RIPPLE,), "inverse-chebyshev": (ATTENUATION,), "elliptic": (RIPPLE, ATTENUATION),
-}  # fmt: skip
+
+def make_named(task: Task) -> Design:
+    """The design a task asks of the family its method names."""
+    return make(next(family for family in FAMILIES if family.name == task.choice.method), task)
 
 
 def make(family: Family, task: Task) -> Design:
@@ -324,6 +323,3 @@ def _beyond(prototype: Prototype) -> float:
     """A frequency surely past the half-power point and short of the first zero."""
     nearest = min((abs(zero) for zero in prototype.zeros), default=1e6)
     return nearest * (1 - 1e-12)
-
-
-METHODS = tuple((family, partial(make, family), SETTINGS.get(family.name, ())) for family in FAMILIES)

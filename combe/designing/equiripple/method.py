@@ -26,6 +26,8 @@ from combe.designing.estimates import (
     needed_transition,
     reachable_attenuation_db,
 )
+from combe.designing.task import Task
+from combe.designing.weights import reweighted
 from combe.errors import DesignError
 from combe.filters import Fir
 from combe.ledger import gain_lines
@@ -387,3 +389,16 @@ def _rooms(pair: tuple[object, object]) -> tuple[float, float]:
     left, right = pair
     jump = estimates._jump(left, right)  # type: ignore[arg-type]
     return estimates._room(left) / jump, estimates._room(right) / jump  # type: ignore[arg-type]
+
+
+def make(task: Task) -> Design:
+    """The shortest equiripple filter, or the best of a given order; bands weigh as the choice says."""
+    choice = task.choice
+    if choice.cutoffs_hz:
+        raise DesignError("equiripple works from limits, not from a cut-off", "cutoff", "a windowed method takes one")
+    asked = reweighted(task.asked, choice.weights) if choice.weights else task.asked
+    if choice.order is None:
+        found = shortest(asked, choice.symmetry, task.is_stopped, task.near, task.is_draft)
+    else:
+        found = design(asked, choice.order, choice.symmetry, task.is_stopped)
+    return replace(found, requirement=task.requirement)

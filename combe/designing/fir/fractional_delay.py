@@ -13,14 +13,14 @@ from numpy.typing import NDArray
 
 from combe.designing.designed import Design
 from combe.designing.minimax import minimax
-from combe.designing.task import Setting, Task
+from combe.designing.settings import FRACTIONAL_BAND as BAND
+from combe.designing.settings import FRACTIONAL_DELAY as DELAY
+from combe.designing.task import Task
 from combe.errors import DesignError
 from combe.filters import Fir
 
 Array = NDArray[np.float64]
 MOST_FLAT, MOST_FITTED = 120, 400
-DELAY = Setting("delay_samples", "samples", "the whole delay, best near half the order", 0.0, 400.0)
-BAND = Setting("stop_hz", "Hz", "fit from 0 to here; without it maximally flat at 0", 0.0, 1e15)
 
 
 def make(task: Task) -> Design:

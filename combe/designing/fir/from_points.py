@@ -14,14 +14,14 @@ from combe.designing.designed import Design
 from combe.designing.equiripple.problem import Table, pieces_of
 from combe.designing.lengths import allowed_lengths, first_guess, least_length
 from combe.designing.linear_phase import share
-from combe.designing.task import Setting, Task
+from combe.designing.settings import POINTS_BETA as BETA
+from combe.designing.task import Task
 from combe.designing.windowed.method import check_taps
 from combe.designing.windowed.shapes import kaiser
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines
 
-BETA = Setting("beta", "", "shape of a Kaiser window over the taps, 0 for none", 0.0, 30.0, 0.0)
 DENSE = 1 << 15
 
 

@@ -13,14 +13,14 @@ import numpy as np
 from combe.designing import equiripple
 from combe.designing.classic.plan import shape_of
 from combe.designing.designed import Design
-from combe.designing.task import Setting, Task
+from combe.designing.settings import STRETCH
+from combe.designing.task import Task
 from combe.errors import CombeError, DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import cost_of, gain_lines
 from combe.requirement import Band, Limit, Requirement
 from combe.values import replace
 
-STRETCH = Setting("stretch", "", "by how much the model filter is stretched", 2, 64)
 TIGHTER_DB = (0.0, 0.02, 0.1, 0.5)
 LONGEST = 2000
 

@@ -18,7 +18,8 @@ from combe.designing.equiripple.problem import Table, pieces_of
 from combe.designing.lengths import first_guess
 from combe.designing.linear_phase import crowded
 from combe.designing.minimax import minimax
-from combe.designing.task import Setting, Task
+from combe.designing.settings import LOW_DELAY as DELAY
+from combe.designing.task import Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import delay_over_passbands, gain_lines
@@ -26,7 +27,6 @@ from combe.requirement import Requirement
 
 MAXIMUM_TAPS = 301
 POINTS_PER_TAP = 7
-DELAY = Setting("delay_samples", "samples", "delay to aim at", 0.0, 10_000.0)
 
 
 def make(task: Task) -> Design:

@@ -17,14 +17,14 @@ from combe.designing.equiripple.problem import Table, pieces_of
 from combe.designing.lengths import first_guess
 from combe.designing.linear_phase import crowded
 from combe.designing.minimax import minimax
-from combe.designing.task import Setting, Task
+from combe.designing.settings import NYQUIST_BANDS as BANDS
+from combe.designing.task import Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines
 
 MAXIMUM_TAPS = 301
 POINTS_PER_STEP = 14
-BANDS = Setting("bands", "", "M: every M-th tap from the middle is zero", 2, 64)
 
 
 def make(task: Task) -> Design:

@@ -16,15 +16,11 @@ from combe.designing.designed import Design
 from combe.designing.equiripple.exchange import Approximation, exchange
 from combe.designing.equiripple.problem import Piece, Problem, fits_symmetry
 from combe.designing.equiripple.taps import taps_of
-from combe.designing.task import Setting, Task
+from combe.designing.settings import TURNED as SETTINGS
+from combe.designing.task import Task
 from combe.errors import DesignError, Stopped
 
 MAXIMUM_TAPS = 2001
-SETTINGS = (
-    Setting("start_hz", "Hz", "where the passband starts", 0.0, 1e15),
-    Setting("stop_hz", "Hz", "where the passband ends", 0.0, 1e15),
-    Setting("ripple_db", "dB", "largest deviation to either side, where no order is given", 1e-6, 6.0, 0.1),
-)
 
 
 class _Kind(Struct, frozen=True):

@@ -12,16 +12,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.designing.designed import Design
-from combe.designing.task import Setting, Task
+from combe.designing.settings import PULSE as SETTINGS
+from combe.designing.task import Task
 from combe.errors import DesignError
 from combe.filters import Fir
 
 Array = NDArray[np.float64]
 MAXIMUM_TAPS = 5000
-SETTINGS = (
-    Setting("samples_per_symbol", "samples", "samples in one symbol", 1.0, 1000.0, 8.0),
-    Setting("roll_off", "", "excess bandwidth, 0 for none to 1 for twice as wide", 0.0, 1.0, 0.25),
-)
 
 
 def make_raised_cosine(task: Task) -> Design:

@@ -13,14 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.designing.designed import Design
-from combe.designing.task import Setting, Task
+from combe.designing.settings import DEGREE, DERIVATIVE
+from combe.designing.task import Task
 from combe.errors import DesignError
 from combe.filters import Fir
 
 Array = NDArray[np.float64]
 MAXIMUM_TAPS = 5000
-DEGREE = Setting("degree", "", "degree of the polynomial", 0, 60, 3)
-DERIVATIVE = Setting("derivative", "", "which derivative comes out, 0 for the value itself", 0, 8, 0)
 
 
 def make_moving_average(task: Task) -> Design:

@@ -17,7 +17,9 @@ from numpy.typing import NDArray
 from combe.designing import equiripple
 from combe.designing.designed import Design
 from combe.designing.estimates import estimated_taps
-from combe.designing.task import Setting, Task
+from combe.designing.settings import FIR_ORDER as SPARE
+from combe.designing.settings import LONGEST_FIR
+from combe.designing.task import Task
 from combe.errors import CombeError, DesignError, Stopped
 from combe.filters import Cascade, Fir, Rational, sections_of
 from combe.ledger import delay_over_passbands, gain_lines, lines_of
@@ -26,9 +28,7 @@ from combe.requirement.quantities import level_text
 
 Array = NDArray[np.float64]
 MOST_ORDER = 60
-LONGEST_FIR = 800
 EXTRA_TAPS = (0.08, 0.3)
-SPARE = Setting("fir_order", "", "order of the FIR to follow; the search finds one without it", 2, LONGEST_FIR)
 
 
 class Balanced(Struct, frozen=True, eq=False):

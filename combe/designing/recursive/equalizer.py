@@ -15,7 +15,9 @@ from combe.designing.classic.families import FAMILIES
 from combe.designing.classic.method import make as make_classic
 from combe.designing.designed import Design
 from combe.designing.recursive.slp import Linear, least_maximum
-from combe.designing.task import DesignChoice, Setting, Task
+from combe.designing.settings import EQUALIZER_SECTIONS as SECTIONS
+from combe.designing.settings import MOST_SECTIONS
+from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
 from combe.ledger import delay_over_passbands
@@ -23,12 +25,8 @@ from combe.responses import group_delay
 from combe.values import replace
 
 Array = NDArray[np.float64]
-MOST_SECTIONS = 16
 LARGEST_RADIUS = 0.9995
 POINTS = 96
-SECTIONS = Setting(
-    "equalizer_sections", "", "allpass sections; the fewest that keep the spread without it", 1, MOST_SECTIONS
-)
 START_RADII = (0.6, 0.82)
 
 

@@ -24,7 +24,8 @@ from combe.designing.equiripple.problem import pieces_of
 from combe.designing.fir.minimum_phase import spectral_factor, squared_requirement
 from combe.designing.recursive.balanced import Balanced, balanced
 from combe.designing.recursive.slp import joined, least_maximum, triangle
-from combe.designing.task import DesignChoice, Setting, Task
+from combe.designing.settings import RADIUS
+from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError, Stopped
 from combe.filters import Cascade, Fir, Rational, rational_of, sections_of
 from combe.ledger import gain_lines, worst_line
@@ -34,10 +35,8 @@ from combe.values import replace
 
 Array = NDArray[np.float64]
 MOST_ORDER = 40
-LARGEST_RADIUS = 0.99995
 STOP_SCALE_DB = 10.0
 POINTS_PER_ORDER = 14
-RADIUS = Setting("largest_radius", "", "no pole lies further from the origin", 0.1, 0.999999, LARGEST_RADIUS)
 
 
 def make(task: Task) -> Design:

@@ -8,21 +8,13 @@ transform's warping undone at the center and at the width. Orfanidis (1997) for 
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
 from math import cos, pi, sin, sqrt, tan
 
 from combe.designing.designed import Design
+from combe.designing.settings import CENTER, CORNER, DEPTH, GAIN, SPACING, WIDTH, Q
 from combe.designing.task import Setting, Task
 from combe.errors import DesignError
 from combe.filters import Cascade, Filter, Fir
-
-CENTER = Setting("center_hz", "Hz", "center of the notch, peak or resonance", 0.0, 1e15)
-WIDTH = Setting("width_hz", "Hz", "width between the half-power (or half-gain) points", 0.0, 1e15)
-Q = Setting("q", "", "center over width, instead of the width", 1e-3, 1e6)
-GAIN = Setting("gain_db", "dB", "gain at the center or on the shelf", -60.0, 60.0, 6.0)
-CORNER = Setting("corner_hz", "Hz", "where half the gain (in dB) is reached", 0.0, 1e15)
-SPACING = Setting("spacing_hz", "Hz", "distance between the teeth; the sample rate over it is rounded", 0.0, 1e15)
-DEPTH = Setting("depth", "", "1 for teeth that block altogether, less for shallower ones", 0.0, 1.0, 1.0)
 
 Section = tuple[float, float, float, float, float]
 
@@ -172,13 +164,3 @@ def _comb_cascade(period: int, r: float, gain: float) -> Cascade:
         else:
             sections.append((1.0, 0.0, 0.0, a1, a2))
     return Cascade(tuple(sections), gain)
-
-
-METHODS: tuple[tuple[str, str, Callable[[Task], Design], tuple[Setting, ...]], ...] = (
-    ("notch", "one frequency blocked, its width set", make_notch, (CENTER, WIDTH, Q)),
-    ("peak", "one frequency raised or lowered by a gain", make_peak, (CENTER, WIDTH, Q, GAIN)),
-    ("resonator", "one frequency passed, its width set", make_resonator, (CENTER, WIDTH, Q)),
-    ("low-shelf", "low frequencies raised or lowered", make_low_shelf, (CORNER, GAIN)),
-    ("high-shelf", "high frequencies raised or lowered", make_high_shelf, (CORNER, GAIN)),
-    ("comb", "all multiples of a frequency blocked", make_comb, (SPACING, WIDTH, DEPTH)),
-)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +12,7 @@ from combe.designing.classic.method import cutoff_edges
 from combe.designing.designed import Design
 from combe.designing.lengths import allowed_lengths, first_guess, least_length
 from combe.designing.linear_phase import share
-from combe.designing.task import Setting, Task
+from combe.designing.task import Task
 from combe.designing.windowed.ideal import Ideal, ideal_between, ideal_of
 from combe.designing.windowed.shapes import SHAPES, Shape
 from combe.errors import DesignError, Stopped
@@ -24,6 +23,11 @@ from combe.requirement import Requirement
 Array = NDArray[np.float64]
 MAXIMUM_TAPS = 5000
 RANGES = {"beta": (0.0, 26.0), "attenuation_db": (20.0, 220.0), "sigma": (0.12, 0.8), "taper": (0.0, 1.0)}
+
+
+def make_named(task: Task) -> Design:
+    """The design a task asks of the window its method names."""
+    return make(next(shape for shape in SHAPES if shape.method == task.choice.method), task)
 
 
 def make(shape: Shape, task: Task) -> Design:
@@ -195,11 +199,3 @@ def _gain_at(taps: Array, shape: str, task: Task) -> float:
         at = np.pi * sum(task.choice.cutoffs_hz) / task.sample_rate_hz
     offset = np.arange(len(taps)) - (len(taps) - 1) / 2
     return float(np.cos(at * offset) @ taps)
-
-
-def settings_of(shape: Shape) -> tuple[Setting, ...]:
-    """What may be set."""
-    return () if shape.parameter is None else (shape.parameter,)
-
-
-METHODS = tuple((shape, partial(make, shape), settings_of(shape)) for shape in SHAPES)

@@ -13,6 +13,10 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from combe.designing.settings import WINDOW_BETA as BETA
+from combe.designing.settings import WINDOW_DOWN as DOWN
+from combe.designing.settings import WINDOW_SIGMA as SIGMA
+from combe.designing.settings import WINDOW_TAPER as TAPER
 from combe.designing.task import Setting
 
 Array = NDArray[np.float64]
@@ -90,11 +94,6 @@ def _tukey(count: int, taper: float) -> Array:
         return np.ones(count)
     return np.where(t <= 1 - taper, 1.0, 0.5 * (1 + np.cos(np.pi * np.clip(t - 1 + taper, 0, taper) / taper)))
 
-
-BETA = Setting("beta", "", "shape of the window", 0.0, 60.0)
-DOWN = Setting("attenuation_db", "dB", "side lobes of the window", 10.0, 300.0)
-SIGMA = Setting("sigma", "", "standard deviation over half the length", 0.05, 2.0)
-TAPER = Setting("taper", "", "share of the length that is tapered", 0.0, 1.0)
 
 SHAPES = (
     Shape("Kaiser", "kaiser", "windowed ideal response, ripple set by one parameter", 2.0, kaiser, BETA),
