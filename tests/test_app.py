@@ -172,6 +172,8 @@ class Start(WindowCase):
 
 class Brief(WindowCase):
     def test_a_figure_typed_changes_the_filter(self) -> None:
+        self.window.contenders.bar.least.click()
+        self.settle()
         before = self.session.results.ideal
         type_over(self.window.brief.rows[0].figures["stop"], "10k")
         self.settle()
@@ -228,10 +230,14 @@ class Brief(WindowCase):
                 if self.session.project.requirement.bands[index].start_hz != hz or figure == "stop":
                     type_over(self.window.brief.rows[index].figures[figure], str(hz))
         self.settle()
+        self.window.contenders.bar.least.click()
+        self.settle()
         self.assertIn("is held below 0.60 dB, which costs", self.window.contenders.notes.text())
         self.session.undo()
 
     def test_an_impossible_brief_keeps_the_last_good_state(self) -> None:
+        self.window.contenders.bar.least.click()
+        self.settle()
         before = self.session.results.ideal
         type_over(self.window.brief.rows[0].figures["stop"], "17.99k")
         type_over(self.window.brief.rows[0].figures["attenuation"], "200")
@@ -246,7 +252,23 @@ class Brief(WindowCase):
         self.session.undo()
         self.settle()
         self.assertEqual(dict(self.session.results.troubles), {})
-        self.assertEqual(states(self.session)["ideal"].verdict, "kept")
+        self.assertIn(states(self.session)["ideal"].verdict, ("kept", "close"))
+
+    def test_an_order_chosen_by_hand_stays_and_says_what_it_misses(self) -> None:
+        type_over(self.window.brief.rows[0].figures["stop"], "14k")
+        self.settle()
+        assert self.session.results.ideal is not None
+        self.assertEqual(self.session.results.ideal.design.order, 112)
+        missed = [line for line in self.session.results.ideal.lines if line.margin < 0]
+        self.assertTrue(missed)
+        self.assertTrue(states(self.session)["ideal"].margin.startswith("missed by "))
+        bar = self.window.contenders.bar
+        self.assertTrue(bar.least.isVisibleTo(bar))
+        bar.least.click()
+        self.settle()
+        self.assertGreater(self.session.results.ideal.design.order, 112)
+        self.assertIn(states(self.session)["ideal"].verdict, ("kept", "close"))
+        self.assertFalse(bar.least.isVisibleTo(bar))
 
 
 class Dragging(WindowCase):
@@ -510,7 +532,7 @@ class Keeping(WindowCase):
         self.assertTrue((self.folder / "c" / "calls.c").exists())
         QTest.mouseClick(self.window.code.prove, Qt.MouseButton.LeftButton)
         self.settle()
-        self.assertEqual(states(self.session)["code"].margin, "proved")
+        self.assertEqual(states(self.session)["code"].margin, "identical")
         self.assertTrue(self.window.ledger.ledger.words(0, 5)[0])
         path = self.folder / "p.combe"
         self.window.dialogs.save_path(path)
@@ -520,7 +542,7 @@ class Keeping(WindowCase):
         self.session.saved = self.session.project
         self.window.dialogs.open_path(path)
         self.settle()
-        self.assertEqual(states(self.session)["code"].margin, "proved")
+        self.assertEqual(states(self.session)["code"].margin, "identical")
 
     @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
     def test_choices_of_code_change_its_text(self) -> None:
@@ -671,7 +693,7 @@ class Keeping(WindowCase):
         ):
             self.session.prove()
             self.settle()
-        self.assertEqual(states(self.session)["code"].margin, "proved")
+        self.assertEqual(states(self.session)["code"].margin, "identical")
         view.open_page("waves")
         self.assertEqual([wave.name for wave in view.page("waves").waves][:2], ["clk", "rst"])
         self.assertFalse(view.page("waves").grab().isNull())

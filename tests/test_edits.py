@@ -115,7 +115,9 @@ class Particular(unittest.TestCase):
     def test_another_brief_lets_a_chosen_order_go_but_not_beside_a_cutoff(self) -> None:
         project = demo_project()
         self.assertEqual(project.design.order, 112)
-        self.assertIsNone(edits.move_level(project, 0, "upper", -50).make(project).design.order)
+        self.assertIsNone(edits.start_from("lowpass").make(project).design.order)
+        self.assertIsNone(edits.turn_brief().make(project).design.order)
+        self.assertEqual(edits.move_level(project, 0, "upper", -50).make(project).design.order, 112)
         by_cutoff = edits.design_by_cutoff().make(project)
         self.assertEqual(edits.move_level(by_cutoff, 0, "upper", -50).make(by_cutoff).design.order, 4)
 

@@ -12,6 +12,7 @@ from combe.errors import FileError
 from combe.files import write_text
 
 RECENT = 8
+TALLEST_LEDGER = 2000
 
 COUNTS = ("hz", "fs", "fn")
 
@@ -23,6 +24,8 @@ class Settings:
     theme: str = "light"
     counted: str = "hz"
     recent: list[str] = field(default_factory=list)
+    ledger_height: int = 0
+    """What the ledger was dragged to, in pixels; 0 for what suits it."""
     path: Path = field(default_factory=lambda: Path(platformdirs.user_config_dir("combe")) / "settings.json")
 
     @classmethod
@@ -34,6 +37,8 @@ class Settings:
             made.theme = found["theme"] if found["theme"] in ("light", "dark") else "light"
             made.counted = found["counted"] if found["counted"] in COUNTS else "hz"
             made.recent = [str(item) for item in found["recent"]][:RECENT]
+            height = found.get("ledger_height", 0)
+            made.ledger_height = height if isinstance(height, int) and 0 <= height <= TALLEST_LEDGER else 0
         except (OSError, ValueError, KeyError, TypeError):
             pass
         return made

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from combe.app.session import Session
 from combe.app.widgets.chain_bar import StepState
+from combe.app.widgets.limit_words import margin_words
 from combe.app.widgets.parts import worst_verdict
-from combe.ledger import Line, worst_line
 from combe.proof.c import Proof
 from combe.realization.words import coefficient_words, widest_sum
-from combe.requirement.quantities import level_text, rate_text
+from combe.requirement.quantities import rate_text
 
 
 def states(session: Session) -> dict[str, StepState]:
@@ -21,17 +21,6 @@ def states(session: Session) -> dict[str, StepState]:
         "brief": _brief(session), "ideal": _ideal(session), "rounded": _rounded(session),
         "arithmetic": _arithmetic(session), "code": _code(session),
     }  # fmt: skip
-
-
-def _margin(lines: tuple[Line, ...]) -> str:
-    worst = worst_line(lines)
-    if worst is None:
-        return ""
-    missed = [line for line in lines if line.margin < 0 and line.unit != "db"]
-    if missed and worst.margin >= 0:
-        return f"{missed[0].limit.removeprefix('max_').removesuffix('_s').replace('_', ' ')} missed"
-    word = level_text(abs(worst.margin), 3)
-    return f"{word} spare" if worst.margin >= 0 else f"missed by {word}"
 
 
 def _brief(session: Session) -> StepState:
@@ -67,7 +56,7 @@ def _ideal(session: Session) -> StepState:
         what += "\nthe shortest" if is_fir else "\nthe least order"
     else:
         what += "\nlength chosen by hand" if is_fir else "\norder chosen by hand"
-    return StepState(worst_verdict(session.results.ideal.lines), what, _margin(session.results.ideal.lines))
+    return StepState(worst_verdict(session.results.ideal.lines), what, margin_words(session.results.ideal.lines))
 
 
 def _rounded(session: Session) -> StepState:
@@ -79,7 +68,7 @@ def _rounded(session: Session) -> StepState:
         )
     formats = coefficient_words(session.results.rounded.realization.stages)
     what = f"{session.project.arithmetic.coefficient_bits}-bit coefficients\n{formats}"
-    return StepState(worst_verdict(session.results.rounded_lines), what, _margin(session.results.rounded_lines))
+    return StepState(worst_verdict(session.results.rounded_lines), what, margin_words(session.results.rounded_lines))
 
 
 def _arithmetic(session: Session) -> StepState:
@@ -89,7 +78,7 @@ def _arithmetic(session: Session) -> StepState:
     what = (
         f"{realization.input} → {realization.output}\n{realization.structure}, {widest_sum(realization.stages)}-bit sum"
     )
-    return StepState(worst_verdict(session.results.measured), what, _margin(session.results.measured))
+    return StepState(worst_verdict(session.results.measured), what, margin_words(session.results.measured))
 
 
 def _code(session: Session) -> StepState:
@@ -108,8 +97,11 @@ def _code(session: Session) -> StepState:
         return StepState("unknown", f"{name}\nnot proved yet")
     if proof.holds:
         lines = proof.lines if isinstance(proof, Proof) else session.results.measured
-        return StepState(worst_verdict(lines), f"{name}\nidentical over {spaced(proof.samples)} samples", "proved")
-    return StepState("missed", f"{name}\n{proof.sentence()}", "not proved")
+        # Two facts: that the code does what the model does, and whether that keeps the brief.
+        verdict = worst_verdict(lines)
+        kept = f", {margin_words(lines)}" if verdict == "missed" else ""
+        return StepState(verdict, f"{name}\n{spaced(proof.samples)} samples compared", f"identical{kept}")
+    return StepState("missed", f"{name}\n{proof.sentence()}", "not identical")
 
 
 def spaced(count: int) -> str:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import QSize, QTimer
 from PyQt6.QtGui import QCloseEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from combe.analysis.facts import Fact
 from combe.app.actions import Actions
@@ -31,6 +31,7 @@ from combe.app.widgets.facts_list import told_of
 from combe.app.widgets.ledger_table import LedgerTable
 from combe.app.widgets.parts import Panel, verdict_of
 from combe.app.widgets.rounded_panel import RoundedPanel
+from combe.app.widgets.shelf import Shelf
 from combe.app.widgets.start_panel import StartPanel
 from combe.errors import CombeError
 from combe.filters import Fir
@@ -47,6 +48,10 @@ FIGURES_OF = ("ideal", "rounded", "measured", "proof", "package")
 FEW_PINS = 3
 PIN_ROLES = ("heather", "moss", "clay", "amber", "muted")
 BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 264, 8
+LEAST_MIDDLE = 520
+"""No page of plots or code may ask for more: what it shows has to give way."""
+ORDINARY_ROWS, LEDGER_MARGIN = 5, 6
+"""An ordinary brief has five limits; all of them are seen."""
 
 
 class MainWindow(QMainWindow, Gestures):
@@ -99,6 +104,7 @@ class MainWindow(QMainWindow, Gestures):
             self.side.addWidget(panel)
         self.left.addWidget(self.brief)
         self.left.addWidget(self.code)
+        self.middle.setMinimumWidth(LEAST_MIDDLE)
         self.left.setFixedWidth(BRIEF_WIDTH)
         self.side.setFixedWidth(SIDE_WIDTH)
         upper = QWidget()
@@ -109,15 +115,11 @@ class MainWindow(QMainWindow, Gestures):
         row.addWidget(self.middle, 1)
         row.addWidget(self.side)
         lower = Panel()
-        lower.column.setContentsMargins(4, 2, 4, 4)
+        lower.column.setContentsMargins(4, 2, 4, LEDGER_MARGIN - 2)
         lower.column.addWidget(self.ledger)
-        self.splitter = QSplitter(Qt.Orientation.Vertical)
-        self.splitter.addWidget(upper)
-        self.splitter.addWidget(lower)
-        self.splitter.setHandleWidth(GAP)
-        self.splitter.setStretchFactor(0, 1)
-        self.splitter.setCollapsible(0, False)
-        self.splitter.setSizes([520, 172])
+        height = self.settings.ledger_height or self.ledger.height_of(ORDINARY_ROWS) + LEDGER_MARGIN
+        self.splitter = Shelf(upper, lower, height, GAP)
+        self.splitter.splitterMoved.connect(self._on_splitter)
         center = QWidget()
         column = QVBoxLayout(center)
         column.setContentsMargins(12, 4, 12, 4)
@@ -438,6 +440,9 @@ class MainWindow(QMainWindow, Gestures):
         """Work on another project."""
         self.session.replace_with(project, path)
         self.plots.go_home()
+
+    def _on_splitter(self, *_: int) -> None:
+        self.settings.ledger_height = self.splitter.sizes()[1]
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Ask about unsaved work, then stop the background."""

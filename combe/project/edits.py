@@ -53,16 +53,23 @@ class Note(Struct, frozen=True):
 
 
 def ask(requirement: Requirement, what: str, gesture: str = "") -> Edit:
-    """Another requirement. An order chosen by hand gives way to the search, unless a cut-off needs it."""
+    """Another requirement. An order chosen by hand stays: what it then misses is seen, and the search is a click away."""
     return Edit(what, lambda project: _asking(project, requirement), gesture, bool(gesture))
 
 
 def _asking(project: Project, requirement: Requirement) -> Project:
     design = project.design
-    if not design.cutoffs_hz:
-        weights = design.weights if len(design.weights) == len(requirement.bands) else ()
-        design = replace(design, order=None, weights=weights)
+    if not design.cutoffs_hz and len(design.weights) != len(requirement.bands):
+        design = replace(design, weights=())
     return replace(project, requirement=requirement, design=design)
+
+
+def _asking_anew(project: Project, requirement: Requirement) -> Project:
+    """Another brief altogether: an order chosen for the old one gives way to the search, unless a cut-off needs it."""
+    design = project.design
+    if not design.cutoffs_hz:
+        design = replace(design, order=None)
+    return _asking(replace(project, design=design), requirement)
 
 
 def move_edge(project: Project, index: int, kind: str, hz: float) -> Edit:
@@ -103,13 +110,13 @@ def move_level(project: Project, index: int, kind: str, db: float) -> Edit:
 def start_from(name: str) -> Edit:
     """A brief of one of the usual shapes at the same sample rate."""
     return Edit(
-        f"start from a {name}", lambda project: _asking(project, shape(name, project.requirement.sample_rate_hz))
+        f"start from a {name}", lambda project: _asking_anew(project, shape(name, project.requirement.sample_rate_hz))
     )
 
 
 def turn_brief() -> Edit:
     """Keep what was blocked, block what was kept."""
-    return Edit("turn the brief", lambda project: _asking(project, turned(project.requirement)))
+    return Edit("turn the brief", lambda project: _asking_anew(project, turned(project.requirement)))
 
 
 def rename(name: str) -> Edit:

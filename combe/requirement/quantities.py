@@ -118,10 +118,11 @@ def rate_text(hz: float) -> str:
 
 
 def level_text(db: float, digits: int = 2) -> str:
-    """A level with a true minus sign."""
+    """A level with a true minus sign; a zero has none."""
     if db <= -399.9:
         return "−∞ dB"
-    return f"{db:.{digits}f} dB".replace("-", "−")
+    word = f"{db:.{digits}f}"
+    return f"{word.removeprefix('-') if float(word) == 0 else word.replace('-', '−')} dB"
 
 
 def duration_text(seconds: float) -> str:

@@ -12,6 +12,7 @@ from combe.app.pages.page import Page, Scene
 from combe.app.pages.register import BY_NAME, PLOTS, placed
 from combe.app.plots.axes import Plot
 from combe.app.plots.magnitude import MagnitudePlot
+from combe.app.widgets.flow import Flow
 from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, Panel
 from combe.ledger import Line
@@ -31,8 +32,7 @@ class PlotPanel(Panel):
         self.is_log = False
         self.column.setContentsMargins(12, 8, 8, 8)
         self.column.setSpacing(4)
-        head = QHBoxLayout()
-        head.setSpacing(0)
+        head = Flow(gap=0)
         self.group = QButtonGroup(self)
         self.buttons: dict[str, QToolButton] = {}
         for entry in placed(PLOTS):
@@ -44,7 +44,6 @@ class PlotPanel(Panel):
             self.group.addButton(button)
             self.buttons[entry.name] = button
             head.addWidget(button)
-        head.addStretch(1)
         self.mode = Choice()
         self.mode.setAccessibleName("way of looking")
         self.mode.activated.connect(self._on_mode)

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QToolButto
 from combe.app.theme.marks import icon
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
-from combe.app.widgets.parts import Panel, Row, Scroller, Verdict, clear_layout, label, set_role, verdict_of
+from combe.app.widgets.parts import Elided, Panel, Row, Scroller, Verdict, clear_layout, label, set_role, verdict_of
 from combe.designing.prices import Price
 from combe.errors import CombeError
 from combe.ledger import Line
@@ -179,7 +179,7 @@ class BriefPanel(Panel):
         self.rows: list[BandRow] = []
         self.whole: dict[str, tuple[Row, Figure]] = {}
         self._shape: object = None
-        self.title = label("", "title")
+        self.title = Elided("", "title")
         self.column.addWidget(self.title)
         self.rate = Figure(parse_sample_rate, "sample rate")
         self.rate.typed.connect(self._on_rate)

@@ -6,17 +6,19 @@ from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from combe.app.widgets.design_bar import DesignBar
 from combe.app.widgets.hankel_chart import HankelChart
-from combe.app.widgets.parts import Panel, Row, Scroller, Verdict, clear_layout, label, set_role, worst_verdict
+from combe.app.widgets.limit_words import margin_words, signed_margin
+from combe.app.widgets.parts import Elided, Panel, Row, Scroller, Verdict, clear_layout, label, set_role, worst_verdict
 from combe.designing.contenders import Contender, ranked
 from combe.designing.designed import Design
 from combe.designing.nearest import Relaxation
+from combe.ledger import worst_line
 from combe.project.document import DesignChoice
 from combe.requirement import Requirement
-from combe.requirement.quantities import duration_text, level_text, short
+from combe.requirement.quantities import duration_text, short
 
 REASON_WIDTH = 216
 
@@ -138,17 +140,19 @@ class ContendersPanel(Panel):
         mark = Verdict(11)
         mark.show_verdict(worst_verdict(contender.lines))
         head.addWidget(mark)
-        head.addWidget(_narrow(label(contender.method, "strong")), 1)
-        spare = contender.spare_db or 0.0
+        head.addWidget(Elided(contender.method, "strong"), 1)
         role = {"kept": "moss", "close": "amber", "missed": "clay"}.get(worst_verdict(contender.lines), "muted")
-        head.addWidget(label(f"{'+' if spare >= 0 else ''}{level_text(spare, 3)}", role))
+        worst = worst_line(contender.lines)
+        head.addWidget(label(f"{signed_margin(worst.margin)} dB" if worst is not None else "", role))
         row.column.addLayout(head)
+        if mark.verdict == "missed" and (worst is None or worst.margin >= 0):
+            row.column.addWidget(label(margin_words(contender.lines), "clay", wrap=True))
         size = f"{contender.order + 1} taps" if contender.design.kind == "fir" else f"order {contender.order}"
         cost = contender.cost
-        row.column.addWidget(_narrow(label(f"{size} · {cost.multiplies} multiplies · {cost.delays} words", "muted")))
+        row.column.addWidget(Elided(f"{size} · {cost.multiplies} multiplies · {cost.delays} words", "muted"))
         phase = "phase turned 90°" if contender.symmetry == -1 else f"{contender.phase} phase"
-        row.column.addWidget(_narrow(label(f"delay {_delay_words(contender, requirement)} · {phase}", "muted")))
-        row.setAccessibleName(f"{contender.method}, {size}, spare {spare:.3f} dB")
+        row.column.addWidget(Elided(f"delay {_delay_words(contender, requirement)} · {phase}", "muted"))
+        row.setAccessibleName(f"{contender.method}, {size}, {margin_words(contender.lines)}")
         row.setToolTip("\n".join(contender.design.notes))
         return row
 
@@ -162,12 +166,6 @@ class ContendersPanel(Panel):
     def _on_complaint(self, sentence: str) -> None:
         self.complaint.setText(sentence)
         self.complaint.setVisible(bool(sentence))
-
-
-def _narrow(text: QLabel) -> QLabel:
-    """A label that gives way instead of pushing others out."""
-    text.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-    return text
 
 
 def _delay_words(contender: Contender, requirement: Requirement) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
@@ -44,6 +44,11 @@ class DesignBar(QWidget):
         self.order = Figure(_checked_order, "order")
         self.order.typed.connect(self._on_order)
         self._flow.addWidget(self.order)
+        self.least = QPushButton(FREE_ORDER)
+        self.least.setToolTip("back to the least order that keeps the limits")
+        self.least.setObjectName("quiet")
+        self.least.clicked.connect(lambda: self.chosen.emit(with_order(self.choice, None)))
+        self._flow.addWidget(self.least)
         self._aims = label("by")
         self._flow.addWidget(self._aims)
         self.cutoff = Figure(self._check_cutoffs, "cut-off")
@@ -74,6 +79,7 @@ class DesignBar(QWidget):
         self.order.show_text(FREE_ORDER + found if choice.order is None else f"order {choice.order}")
         for part in (self._of, self.order):
             part.setVisible(choice.method != "given")
+        self.least.setVisible(choice.order is not None and not choice.cutoffs_hz and "requirement" in method.asks)
         takes = CUTOFF in method.asks
         for part in (self._aims, self.cutoff):
             part.setVisible(takes)

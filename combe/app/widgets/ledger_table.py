@@ -15,14 +15,16 @@ from PyQt6.QtWidgets import (
 
 from combe.app.theme.marks import VERDICT_COLORS, draw_seal, draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
+from combe.app.widgets.limit_words import figure_text, limit_name, signed_margin
 from combe.app.widgets.parts import verdict_of
 from combe.ledger import Line
 from combe.requirement import Requirement
-from combe.requirement.quantities import duration_text, frequency_text, level_text, short
+from combe.requirement.quantities import frequency_text, level_text, short
 
 COLUMNS = ("Limit", "Asked", "Ideal", "Rounded", "Arithmetic", "Code")
 STEP_COLUMNS = {"ideal": 2, "rounded": 3, "arithmetic": 4, "code": 5}
 ROW_HEIGHT = 26
+LEAST_ROWS = 2
 
 
 class LedgerModel(QAbstractTableModel):
@@ -84,36 +86,18 @@ class LedgerModel(QAbstractTableModel):
         """Figure, place and margin of a cell."""
         head = self.rows[row]
         if column == 0:
-            return _name(head), "", ""
+            return limit_name(head), "", ""
         if column == 1:
             side = "≥ " if head.limit == "min_db" else "≤ "
-            return side + _figure(head, head.asked), "", ""
+            return side + figure_text(head, head.asked), "", ""
         line = self.line(row, column)
         if line is None:
             return "", "", ""
         place = ""
         if line.at_hz is not None and self.requirement is not None:
             place = frequency_text(float(f"{line.at_hz:.5g}"), self.requirement.sample_rate_hz, self.counted)
-        margin = _signed(line.margin) if line.unit == "db" else ""
-        return _figure(line, line.reached), f"at {place}" if place else "", margin
-
-
-def _name(line: Line) -> str:
-    words = {
-        "min_db": "not below", "max_db": "not above", "max_delay_s": "Delay", "max_delay_spread_s": "Delay spread",
-        "max_multiplies": "Multiplies", "max_cycles": "Cycles a sample", "max_multipliers": "Multipliers",
-    }  # fmt: skip
-    return f"{line.band} {words[line.limit]}" if line.band else words[line.limit]
-
-
-def _figure(line: Line, value: float) -> str:
-    if line.unit == "db":
-        return level_text(value, 3 if abs(line.asked) < 10 else 2) if value != line.asked else f"{short(value, 6)} dB"
-    return duration_text(value) if line.unit == "s" else short(value, 6)
-
-
-def _signed(margin: float) -> str:
-    return f"{'+' if margin >= 0 else '−'}{abs(margin):.3f}"
+        margin = signed_margin(line.margin) if line.unit == "db" else ""
+        return figure_text(line, line.reached), f"at {place}" if place else "", margin
 
 
 class LedgerDelegate(QStyledItemDelegate):
@@ -190,12 +174,17 @@ class LedgerTable(QTableView):
         rows.setDefaultSectionSize(ROW_HEIGHT)
         columns.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         columns.setHighlightSections(False)
-        columns.setFixedHeight(26)
+        columns.setFixedHeight(ROW_HEIGHT)
+        self.setMinimumHeight(self.height_of(LEAST_ROWS))
         for narrow, width in ((0, 150), (1, 92)):
             columns.setSectionResizeMode(narrow, QHeaderView.ResizeMode.Fixed)
             self.setColumnWidth(narrow, width)
         self.clicked.connect(self._on_clicked)
         self.activated.connect(self._on_clicked)
+
+    def height_of(self, rows: int) -> int:
+        """The height that shows so many rows."""
+        return (rows + 1) * ROW_HEIGHT + 2 * self.frameWidth()
 
     def show_lines(self, requirement: Requirement, lines: dict[str, tuple[Line, ...]], counted: str) -> None:
         """Other lines, the selection staying where it was."""

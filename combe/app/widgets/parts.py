@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from combe.app.theme.marks import draw_verdict
@@ -31,6 +31,34 @@ def set_role(target: QLabel, role: str) -> None:
         if style is not None:
             style.unpolish(target)
             style.polish(target)
+
+
+class Elided(QLabel):
+    """One line that gives way: what doesn't fit ends in an ellipsis and is told whole by the tool tip."""
+
+    def __init__(self, text: str, role: str = "") -> None:
+        super().__init__("")
+        self.whole = ""
+        if role:
+            self.setProperty("role", role)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.setText(text)
+
+    def setText(self, text: str | None) -> None:
+        """Another text."""
+        self.whole = text or ""
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """More or less of it."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        shown = self.fontMetrics().elidedText(self.whole, Qt.TextElideMode.ElideRight, self.width())
+        super().setText(shown)
+        self.setToolTip(self.whole if shown != self.whole else "")
 
 
 class Panel(QFrame):

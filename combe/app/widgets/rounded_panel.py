@@ -124,20 +124,21 @@ class RoundedPanel(Panel):
         self.column.addWidget(self.better)
         self.facts = label("", "muted", wrap=True)
         self.column.addWidget(self.facts)
+        self.scroller = Scroller()
+        self.column.addWidget(self.scroller, 1)
+        column = self.scroller.column
         self.dangers = FactsList()
         self.dangers.remedy_wanted.connect(self.remedy_wanted)
-        self.column.addWidget(self.dangers)
+        column.addWidget(self.dangers)
         self.compare = QPushButton("Compare structures and widths")
         self.compare.setObjectName("quiet")
         self.compare.setToolTip("Margin and noise of every structure at every width, as a chart")
         self.compare.clicked.connect(self.chart_wanted)
-        self.column.addWidget(self.compare)
-        self.column.addWidget(label("Least margin at every width", "strong"))
-        self.scroller = Scroller()
+        column.addWidget(self.compare)
+        column.addWidget(label("Least margin at every width", "strong"))
         self.chart = WidthChart()
         self.chart.picked.connect(self.bits_picked)
-        self.scroller.column.addWidget(self.chart)
-        self.column.addWidget(self.scroller, 1)
+        column.addWidget(self.chart)
 
     def show_bits(self, bits: int) -> None:
         """The width chosen."""
@@ -174,9 +175,11 @@ class RoundedPanel(Panel):
 
     def _to_chosen(self) -> None:
         """Bring the chosen width into sight, once the rows have their places."""
+        if self.dangers.shown:
+            return  # they stand above the rows and must not be scrolled away
         at = next((k for k, (bits, _) in enumerate(self.chart.rows) if bits == self.bits.value()), None)
         if at is not None:
-            self.scroller.ensureVisible(0, int((at + 0.5) * ROW), 0, 2 * ROW)
+            self.scroller.ensureVisible(0, self.chart.y() + int((at + 0.5) * ROW), 0, 2 * ROW)
 
     def _fewest(self) -> int | None:
         return next((bits for bits, margin in self.chart.rows if margin >= 0), None)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QToolButton, QWidget
 
 from combe.app.theme.marks import icon
-from combe.app.widgets.parts import Panel, label
+from combe.app.widgets.parts import Panel, Scroller, label
 from combe.requirement.presets import SHAPES
 
 HINTS = (
@@ -21,7 +21,7 @@ HINTS = (
 
 OTHERS = {
     "cutoff": ("only a cut-off and an order", "A Butterworth filter by its −3 dB point; any other method from there"),
-    "turn": ("this brief turned: keep what it blocks", "Low- becomes highpass, band- becomes notch-like"),
+    "turn": ("this brief turned around", "Keep what it blocks: low- becomes highpass, band- becomes notch-like"),
     "hand": ("coefficients by hand…", "Type or paste taps, b and a, sections or roots"),
 }
 
@@ -35,6 +35,10 @@ class StartPanel(Panel):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.column.addWidget(label("Start from", "title"))
+        scroller = Scroller()
+        self.column.addWidget(scroller, 1)
+        column = scroller.column
+        column.setSpacing(3)
         grid = QGridLayout()
         grid.setSpacing(8)
         self.buttons: dict[str, QToolButton] = {}
@@ -56,15 +60,12 @@ class StartPanel(Panel):
             button.clicked.connect(partial(self.other_wanted.emit, name))
             grid.addWidget(button, 2 + index, 0, 1, 2)
             self.others[name] = button
-        self.column.addLayout(grid)
-        self.column.addSpacing(8)
-        self.column.addWidget(label("Typing figures", "title"))
+        column.addLayout(grid)
+        column.addWidget(label("Typing figures", "title"))
         for example, meaning in HINTS:
-            self.column.addWidget(label(example, "strong"))
-            self.column.addWidget(label(meaning, "muted", wrap=True))
-        self.column.addSpacing(4)
-        self.column.addWidget(label("On the plot, drag an edge sideways or a limit up and down.", "muted", wrap=True))
-        self.column.addStretch(1)
+            column.addWidget(label(example, "strong"))
+            column.addWidget(label(meaning, "muted", wrap=True))
+        column.addWidget(label("On the plot, drag an edge sideways or a limit up and down.", "muted", wrap=True))
         self.dress()
 
     def dress(self) -> None:

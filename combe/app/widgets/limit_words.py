@@ -1,0 +1,46 @@
+"""Limits, and how they are kept, in words: for rows of contenders, steps of the chain and the ledger."""
+
+from __future__ import annotations
+
+from combe.ledger import Line, worst_line
+from combe.requirement.quantities import duration_text, level_text, short
+
+NAMES = {
+    "min_db": "not below", "max_db": "not above", "max_delay_s": "Delay", "max_delay_spread_s": "Delay spread",
+    "max_multiplies": "Multiplies", "max_cycles": "Cycles a sample", "max_multipliers": "Multipliers",
+}  # fmt: skip
+LEAST_SHOWN_DB = 0.0005
+"""Half a step of the last digit shown: a limit missed by less is told with digits enough to see it."""
+
+
+def limit_name(line: Line) -> str:
+    """What is limited, and in which band."""
+    return f"{line.band} {NAMES[line.limit]}" if line.band else NAMES[line.limit]
+
+
+def figure_text(line: Line, value: float) -> str:
+    """A figure of a limit with its unit."""
+    if line.unit == "db":
+        return level_text(value, 3 if abs(line.asked) < 10 else 2) if value != line.asked else f"{short(value, 6)} dB"
+    return duration_text(value) if line.unit == "s" else short(value, 6)
+
+
+def signed_margin(db: float) -> str:
+    """A margin with its sign, never as a zero that is missed."""
+    return f"+{db:.3f}" if db >= 0 else f"−{_amount(-db)}"
+
+
+def margin_words(lines: tuple[Line, ...]) -> str:
+    """How the worst limit stands: ``0.021 dB spare``, ``missed by 1.18 dB``, ``delay missed by 0.4 ms``."""
+    worst = worst_line(lines)
+    if worst is not None and worst.margin < 0:
+        return f"missed by {_amount(-worst.margin)} dB"
+    missed = next((line for line in lines if line.margin < 0), None)
+    if missed is not None:
+        name = limit_name(missed)
+        return f"{name[:1].lower()}{name[1:]} missed by {figure_text(missed, -missed.margin)}"
+    return f"{level_text(worst.margin, 3)} spare" if worst is not None else ""
+
+
+def _amount(db: float) -> str:
+    return short(db, 1) if db < LEAST_SHOWN_DB else f"{db:.3f}"
