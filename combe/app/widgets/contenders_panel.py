@@ -6,12 +6,23 @@ from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from combe.app.widgets.design_bar import DesignBar
 from combe.app.widgets.hankel_chart import HankelChart
 from combe.app.widgets.limit_words import margin_words, signed_margin
-from combe.app.widgets.parts import Elided, Panel, Row, Scroller, Verdict, clear_layout, label, set_role, worst_verdict
+from combe.app.widgets.parts import (
+    Elided,
+    Panel,
+    Row,
+    Scroller,
+    Verdict,
+    clear_layout,
+    label,
+    line_up,
+    set_role,
+    worst_verdict,
+)
 from combe.designing.contenders import Contender, ranked
 from combe.designing.designed import Design
 from combe.designing.nearest import Relaxation
@@ -53,6 +64,13 @@ class ContendersPanel(Panel):
         self.column.addWidget(self.summary)
         self.scroller = Scroller()
         self.column.addWidget(self.scroller, 1)
+        self.near = QWidget()
+        column = QVBoxLayout(self.near)
+        column.setContentsMargins(0, 0, 0, 6)
+        column.setSpacing(8)
+        self.near.hide()
+        self.without = label("without a filter", "muted")
+        self._made: dict[int, tuple[Contender, QWidget]] = {}
         self._key: object = None
         self._trouble = ""
 
@@ -88,28 +106,39 @@ class ContendersPanel(Panel):
         if key == self._key:
             return
         self._key = key
-        clear_layout(self.scroller.column)
-        self.rows, self.relaxation_rows = [], []
         designed = [c for c in found if c.design is not None]
         self._tell_summary(designed)
-        if relaxations and not any(c.keeps for c in designed):
-            self._add_relaxations(relaxations)
-        for contender in ranked(designed):
-            row = self._row(contender, requirement)
+        self._show_relaxations([] if any(c.keeps for c in designed) else relaxations)
+        self.rows = [(contender, self._row_of(contender, requirement)) for contender in ranked(designed)]
+        for contender, row in self.rows:
             row.set_chosen(
                 contender.order == order and contender.method == chosen.method and contender.symmetry == chosen.symmetry
             )
+        without = [self._reason_of(contender) for contender in found if contender.design is None]
+        self.without.setVisible(bool(without))
+        stay = [self.near, *(row for _, row in self.rows), self.without, *without]
+        line_up(self.scroller.column, stay)
+        shown = {id(c) for c in found}
+        self._made = {place: made for place, made in self._made.items() if place in shown}
+
+    def _row_of(self, contender: Contender, requirement: Requirement) -> Row:
+        """The contender's row, made once: others arrive one by one, and forty rows are felt."""
+        made = self._made.get(id(contender))
+        if made is None or not isinstance(made[1], Row):
+            row = self._row(contender, requirement)
             row.picked.connect(partial(self._on_picked, contender))
-            self.scroller.column.addWidget(row)
-            self.rows.append((contender, row))
-        without = [c for c in found if c.design is None]
-        if without:
-            self.scroller.column.addWidget(label("without a filter", "muted"))
-        for contender in without:
+            self._made[id(contender)] = made = (contender, row)
+        assert isinstance(made[1], Row)
+        return made[1]
+
+    def _reason_of(self, contender: Contender) -> QWidget:
+        """Why a method has no filter."""
+        if id(contender) not in self._made:
             words = label(f"{contender.method}: {contender.reason.split('; ')[0]}", "muted", wrap=True)
             words.setToolTip(contender.reason)
             words.setMinimumHeight(words.heightForWidth(REASON_WIDTH))
-            self.scroller.column.addWidget(words)
+            self._made[id(contender)] = (contender, words)
+        return self._made[id(contender)][1]
 
     def _tell_summary(self, designed: Sequence[Contender]) -> None:
         if self._trouble:
@@ -120,17 +149,24 @@ class ContendersPanel(Panel):
         kept = sum(1 for c in designed if c.keeps)
         self.summary.setText(f"cheapest first · {kept} of {len(designed)} keep the brief" if designed else "")
 
-    def _add_relaxations(self, relaxations: Sequence[Relaxation]) -> None:
-        self.scroller.column.addWidget(label("nothing keeps this; nearest possible", "amber"))
+    def _show_relaxations(self, relaxations: Sequence[Relaxation]) -> None:
+        if [relaxation.sentence for relaxation in relaxations] == [known.sentence for known, _ in self.relaxation_rows]:
+            return
+        column = self.near.layout()
+        assert isinstance(column, QVBoxLayout)
+        clear_layout(column)
+        self.relaxation_rows = []
+        self.near.setVisible(bool(relaxations))
+        if relaxations:
+            column.addWidget(label("nothing keeps this; nearest possible", "amber"))
         for relaxation in relaxations:
             row = Row()
             sentence = relaxation.sentence
             row.column.addWidget(label(sentence[:1].upper() + sentence[1:] + ".", "", wrap=True))
             row.setToolTip("Take this into the brief; undo brings the old one back")
             row.picked.connect(partial(self.relaxed.emit, relaxation.requirement, relaxation.method))
-            self.scroller.column.addWidget(row)
+            column.addWidget(row)
             self.relaxation_rows.append((relaxation, row))
-        self.scroller.column.addSpacing(6)
 
     def _row(self, contender: Contender, requirement: Requirement) -> Row:
         assert contender.cost is not None and contender.delay is not None and contender.design is not None

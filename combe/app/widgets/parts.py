@@ -182,6 +182,24 @@ def worst_verdict(lines: tuple[Line, ...]) -> str:
     return next((verdict for verdict in ("missed", "close", "kept") if verdict in found), "unknown")
 
 
+def line_up(column: QVBoxLayout, widgets: list[QWidget]) -> None:
+    """Make a column hold just these in this order; those already in place aren't touched, those not named are taken down."""
+    stay = set(widgets)
+    for place in reversed(range(column.count())):
+        item = column.itemAt(place)
+        widget = item.widget() if item is not None else None
+        if widget is not None and widget not in stay:
+            column.takeAt(place)
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+    for place, widget in enumerate(widgets):
+        item = column.itemAt(place)
+        if item is None or item.widget() is not widget:
+            column.removeWidget(widget)
+            column.insertWidget(place, widget)
+
+
 def clear_layout(column: QVBoxLayout) -> None:
     """Remove and delete every widget of a column."""
     while column.count():
