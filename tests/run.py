@@ -12,6 +12,8 @@ from concurrent.futures import ThreadPoolExecutor, as_completed
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# As the command line does: modules run side by side, and threads of one small matrix only get in their way.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 
 class Spoken(unittest.TestResult):

@@ -7,7 +7,7 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from combe.app.theme.palette import SMALL, THEME, font
@@ -17,6 +17,9 @@ from combe.requirement.quantities import frequency_text, short
 
 GRIP, SNAP = 9.0, 7.0
 HOME = 1.28
+LABEL_RADII = (1.17, 1.24, 0.85, 0.74, 1.1, 0.64, 0.5)
+"""Where a frequency may be written, best first."""
+LEGEND_HEIGHT = 24
 
 
 class RootsPlot(QWidget):
@@ -246,6 +249,7 @@ class RootsPlot(QWidget):
         near = {(m.kind, m.index) for pair in near_pairs(self.roots) for m in pair}
         for mark in marks_of(self.roots):
             self._paint_mark(painter, mark, "amber" if (mark.kind, mark.index) in near else "river", 1.0)
+        self._paint_labels(painter)
         if self.chosen is not None:
             painter.setPen(QPen(THEME.color("ink"), 1.2, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -258,13 +262,39 @@ class RootsPlot(QWidget):
         painter.drawLine(QPointF(origin.x(), 0), QPointF(origin.x(), self.height()))
         painter.setPen(QPen(THEME.color("muted"), 1.2))
         painter.drawEllipse(origin, self._scale, self._scale)
-        painter.setPen(THEME.color("muted"))
+
+    def label_boxes(self, metrics: QFontMetrics) -> list[tuple[str, QRectF]]:
+        """Frequencies around the circle, each as near to it as no root stands under it."""
+        taken = [self.to_pixel(mark.place) for mark in marks_of(self.roots)]
+        found = []
         for share in (0.0, 0.125, 0.25, 0.375, 0.5):
-            place = self.to_pixel(1.17 * cmath.exp(2j * math.pi * share))
             text = frequency_text(share * self.sample_rate_hz, self.sample_rate_hz, self.counted)
+            boxes = [self._label_box(share, radius, metrics.horizontalAdvance(text) + 2.0) for radius in LABEL_RADII]
+            covered = [sum(box.adjusted(-GRIP, -GRIP, GRIP, GRIP).contains(place) for place in taken) for box in boxes]
+            found.append((text, boxes[covered.index(min(covered))]))
+        return found
+
+    def _label_box(self, share: float, radius: float, width: float) -> QRectF:
+        place = self.to_pixel(radius * cmath.exp(2j * math.pi * share))
+        left = min(max(place.x() - width / 2, 0.0), self.width() - width)
+        top = min(max(place.y() - 9, 0.0), self.height() - LEGEND_HEIGHT - 18.0)
+        return QRectF(left, top, width, 18)
+
+    def _paint_labels(self, painter: QPainter) -> None:
+        """Frequencies around the circle, and what the marks mean."""
+        painter.setPen(THEME.color("muted"))
+        for text, box in self.label_boxes(painter.fontMetrics()):
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        words = [("zero", "zero", "river"), ("pole", "pole", "river")]
+        if self.behind is not None:
+            words.append(("zero", "rounded", "ochre"))
+        left, middle = 14.0, self.height() - LEGEND_HEIGHT / 2
+        for kind, text, role in words:
+            self._paint_shape(painter, kind, QPointF(left, middle), role, 0.85)
+            painter.setPen(THEME.color("muted"))
             width = painter.fontMetrics().horizontalAdvance(text) + 2
-            left = min(max(place.x() - width / 2, 0.0), self.width() - float(width))
-            painter.drawText(QRectF(left, place.y() - 9, width, 18), Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawText(QRectF(left + 10, middle - 9, width, 18), Qt.AlignmentFlag.AlignVCenter, text)
+            left += 10 + width + 18
 
     def _paint_distances(self, painter: QPainter) -> None:
         """A line from the pointer's frequency on the circle to each root: what the gain there is made of."""
@@ -281,18 +311,23 @@ class RootsPlot(QWidget):
 
     def _paint_mark(self, painter: QPainter, mark: Mark, role: str, size: float) -> None:
         place = self.to_pixel(mark.place)
+        self._paint_shape(painter, mark.kind, place, role, size)
+        if mark.times > 1 and size == 1.0:
+            painter.setPen(THEME.color("ink"))
+            painter.drawText(place + QPointF(-14, -8), str(mark.times))
+
+    @staticmethod
+    def _paint_shape(painter: QPainter, kind: str, place: QPointF, role: str, size: float) -> None:
+        """A zero's ring, a pole's diamond."""
         painter.setPen(QPen(THEME.color(role), 1.8))
         painter.setBrush(THEME.color("card"))
-        if mark.kind == "zero":
+        if kind == "zero":
             painter.drawEllipse(place, 5 * size, 5 * size)
         else:
             r = 6 * size
             painter.setBrush(THEME.color(role))
             painter.drawPolygon(QPolygonF([place + QPointF(dx, dy) for dx, dy in ((0, -r), (r, 0), (0, r), (-r, 0))]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        if mark.times > 1 and size == 1.0:
-            painter.setPen(THEME.color("ink"))
-            painter.drawText(place + QPointF(-14, -8), str(mark.times))
 
 
 def gain_at(roots: Roots, hz: float, sample_rate_hz: float) -> float:

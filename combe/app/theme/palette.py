@@ -156,6 +156,10 @@ def style_sheet(c: Colors) -> str:
     QPushButton:focus {{ border: 1px solid {c.river}; }}
     QPushButton:pressed {{ background: {c.shade}; }}
     QPushButton:disabled {{ color: {c.muted}; }}
+    QPushButton:default {{ background: {c.river}; border: 1px solid {c.river}; color: {c.raised}; font-weight: 600; }}
+    QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; button-layout: 2; }}
+    QDialogButtonBox QPushButton {{ min-width: 72px; }}
+    QLabel#qt_msgboxex_icon_label {{ max-width: 0; max-height: 0; }}
     QPushButton#main {{ background: {c.river}; border: 1px solid {c.river}; color: {c.raised}; font-weight: 600; }}
     QPushButton#main:hover, QPushButton#main:focus {{ border: 1px solid {c.ink}; }}
     QPushButton#main:disabled {{ background: {c.line}; border: 1px solid {c.line}; color: {c.muted}; }}

@@ -175,8 +175,8 @@ class RoundedPanel(Panel):
 
     def _to_chosen(self) -> None:
         """Bring the chosen width into sight, once the rows have their places."""
-        if self.dangers.shown:
-            return  # they stand above the rows and must not be scrolled away
+        if any(fact.severity != "note" for fact in self.dangers.shown):
+            return  # dangers stand above the rows and must not be scrolled away
         at = next((k for k, (bits, _) in enumerate(self.chart.rows) if bits == self.bits.value()), None)
         if at is not None:
             self.scroller.ensureVisible(0, self.chart.y() + int((at + 0.5) * ROW), 0, 2 * ROW)
