@@ -28,6 +28,7 @@ from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from combe.errors import CombeError, DesignError, FileError, FormatError
+from combe.requirement.quantities import frequency_text
 from combe.values import replace
 
 if TYPE_CHECKING:
@@ -208,7 +209,9 @@ def rate_of(requirement: Requirement | None, rate: float | None) -> float:
         return rate
     if rate is not None and rate != requirement.sample_rate_hz:
         raise DesignError(
-            f"the requirement is sampled at {requirement.sample_rate_hz:g} Hz", "--sample-rate", "leave it out"
+            f"the requirement is sampled at {frequency_text(requirement.sample_rate_hz)}",
+            "--sample-rate",
+            "leave it out",
         )
     return requirement.sample_rate_hz
 

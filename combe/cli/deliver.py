@@ -25,6 +25,7 @@ from combe.proof.arm import RISCV, TARGETS, built_for_riscv, prove_on_target
 from combe.proof.synthesis import DEVICES, synthesized
 from combe.realization.reading import RealizationFile, read_realization
 from combe.realization.stages import Realization
+from combe.requirement.quantities import frequency_text
 from combe.signals.sweep import gain_at
 
 OPTIONS = {
@@ -132,10 +133,12 @@ def run(
 def _at_frequency(made: Realization, hz: float) -> dict[str, float]:
     if not 0 < hz < made.sample_rate_hz / 2:
         raise FormatError(
-            f"{hz:g} Hz can't be measured", "--phase-at", f"above 0 and below {made.sample_rate_hz / 2:g} Hz"
+            f"{frequency_text(hz)} can't be measured",
+            "--phase-at",
+            f"above 0 and below {frequency_text(made.sample_rate_hz / 2)}",
         )
     gain = gain_at(made, hz)
-    say(f"at {hz:g} Hz: {20 * log10(max(abs(gain), 1e-20)):.4f} dB, {degrees(phase(gain)):.3f} degrees")
+    say(f"at {frequency_text(hz)}: {20 * log10(max(abs(gain), 1e-20)):.4f} dB, {degrees(phase(gain)):.3f} degrees")
     return {
         "hz": hz,
         "db": 20 * log10(max(abs(gain), 1e-20)),

@@ -15,6 +15,7 @@ from combe.files import parse_json, read_text
 from combe.ledger import lines_of
 from combe.ledger.goodness import goodness
 from combe.realization.reading import realization_from
+from combe.requirement.quantities import frequency_text
 from combe.responses.measures import response_table
 
 MOST_POINTS = 2_000_001
@@ -65,7 +66,7 @@ def _design_in(file: str, sample_rate: float | None) -> Design:
 
 
 def _print(document: dict[str, Any]) -> None:
-    print(f"{document['kind']} of order {document['order']}, sampled at {document['sample_rate_hz']:g} Hz")
+    print(f"{document['kind']} of order {document['order']}, sampled at {frequency_text(document['sample_rate_hz'])}")
     for key, value in document["measures"].items():
         if key == "bands":
             for band in value:

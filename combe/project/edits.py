@@ -23,6 +23,7 @@ from combe.filters import Filter, Roots
 from combe.project.document import Pin, Processor, Project, ProofRecord
 from combe.requirement import Requirement
 from combe.requirement.presets import shape
+from combe.requirement.quantities import frequency_text
 from combe.requirement.sentences import turned, with_edges, with_levels
 from combe.rounding.choices import Choices
 from combe.values import replace
@@ -327,7 +328,7 @@ def choose_language(language: str) -> Edit:
 def choose_processor(core: str, clock_hz: float, measured: str) -> Edit:
     """The core a budget is counted for."""
     if not 1e3 <= clock_hz <= 1e11:
-        raise DesignError(f"{clock_hz:g} Hz is not a clock", "clock_hz", "from 1 kHz to 100 GHz")
+        raise DesignError(f"{frequency_text(clock_hz)} is not a clock", "clock_hz", "from 1 kHz to 100 GHz")
     processor = Processor(core, clock_hz, measured.strip())
     return Edit("choose the processor", lambda project: replace(project, processor=processor))
 

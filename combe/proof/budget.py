@@ -14,6 +14,7 @@ from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.proof.arm import prove_on_target
 from combe.proof.process import stoppable
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
+from combe.requirement.quantities import frequency_text
 from combe.values import replace
 
 VARIANTS = ("integer", "intrinsics", "converter codes", "single")
@@ -143,7 +144,9 @@ def calibrated(core: str, clock_hz: float, typed: str, instructions: float | Non
         known = ", ".join(CYCLES_PER_INSTRUCTION)
         raise FormatError(f'"{core}" is not a processor Combe builds for', "core", f"known are {known}")
     if not 1e3 <= clock_hz <= 1e11:
-        raise FormatError(f"a clock of {clock_hz:g} Hz is out of reach", "clock", "it runs from 1 kHz to 100 GHz")
+        raise FormatError(
+            f"a clock of {frequency_text(clock_hz)} is out of reach", "clock", "it runs from 1 kHz to 100 GHz"
+        )
     text = typed.strip()
     if not text:
         return Calibration.usual(core, clock_hz)

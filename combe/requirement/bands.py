@@ -10,6 +10,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.errors import RequirementError
+from combe.requirement.quantities import frequency_text
 
 Points = tuple[tuple[float, float], ...]
 Array = NDArray[np.float64]
@@ -141,8 +142,10 @@ class Requirement:
 def check(requirement: Requirement) -> None:
     """Raise ``RequirementError`` at the first rule the requirement breaks."""
     if not SLOWEST_HZ <= requirement.sample_rate_hz <= FASTEST_HZ:
-        what = f"a sample rate of {requirement.sample_rate_hz:g} Hz is out of reach"
-        raise RequirementError(what, "sample_rate_hz", f"it runs from {SLOWEST_HZ:g} to {FASTEST_HZ:g} Hz")
+        what = f"a sample rate of {frequency_text(requirement.sample_rate_hz)} is out of reach"
+        raise RequirementError(
+            what, "sample_rate_hz", f"it runs from {frequency_text(SLOWEST_HZ)} to {frequency_text(FASTEST_HZ)}"
+        )
     if not requirement.bands:
         raise RequirementError("there is no band yet", "bands", "add at least one passband")
     if len(requirement.bands) > MAXIMUM_BANDS:
@@ -171,10 +174,10 @@ def _check_band(band: Band, where: str, nyquist_hz: float) -> None:
     if band.start_hz < 0:
         raise RequirementError(f"{name} starts below zero", f"{where}.start_hz", "the lowest frequency is 0")
     if band.stop_hz > nyquist_hz:
-        what = f"{name} ends at {band.stop_hz:g} Hz, above half the sample rate"
-        raise RequirementError(what, f"{where}.stop_hz", f"{nyquist_hz:g} Hz is the most")
+        what = f"{name} ends at {frequency_text(band.stop_hz)}, above half the sample rate"
+        raise RequirementError(what, f"{where}.stop_hz", f"{frequency_text(nyquist_hz)} is the most")
     if not band.stop_hz > band.start_hz:
-        what = f"{name} ends at {band.stop_hz:g} Hz, not above its start at {band.start_hz:g} Hz"
+        what = f"{name} ends at {frequency_text(band.stop_hz)}, not above its start at {frequency_text(band.start_hz)}"
         raise RequirementError(what, f"{where}.stop_hz", "move one of the edges")
     for key, limit in (("max_db", band.upper), ("min_db", band.lower)):
         if limit is not None and any(not -400 <= db <= 200 for _, db in limit.points):
@@ -185,17 +188,17 @@ def _check_band(band: Band, where: str, nyquist_hz: float) -> None:
         knots = np.array(sorted({p[0] for p in band.lower.points + band.upper.points}))
         room = band.upper.at(knots, "least") - band.lower.at(knots, "most")
         if np.any(room <= 0):
-            what = f"{name} leaves no room between min_db and max_db at {knots[np.argmin(room)]:g} Hz"
+            what = f"{name} leaves no room between min_db and max_db at {frequency_text(knots[np.argmin(room)])}"
             raise RequirementError(what, f"{where}.max_db", "max_db must be above min_db")
 
 
 def _check_neighbours(left: Band, right: Band, where: str) -> None:
     if right.start_hz < left.stop_hz:
-        what = f"bands {left.name!r} and {right.name!r} overlap between {right.start_hz:g} and {left.stop_hz:g} Hz"
-        raise RequirementError(what, f"{where}.start_hz", f"start at {left.stop_hz:g} Hz or above")
+        what = f"bands {left.name!r} and {right.name!r} overlap between {frequency_text(right.start_hz)} and {frequency_text(left.stop_hz)}"
+        raise RequirementError(what, f"{where}.start_hz", f"start at {frequency_text(left.stop_hz)} or above")
     if right.start_hz == left.stop_hz:
         ends = [band.upper.points[k][1] for band, k in ((left, -1), (right, 0))]
         lows = [None if b.lower is None else b.lower.points[k][1] for b, k in ((left, -1), (right, 0))]
         if ends[0] != ends[1] or lows[0] != lows[1]:
-            what = f"bands {left.name!r} and {right.name!r} touch at {right.start_hz:g} Hz with limits that don't agree"
+            what = f"bands {left.name!r} and {right.name!r} touch at {frequency_text(right.start_hz)} with limits that don't agree"
             raise RequirementError(what, f"{where}.start_hz", "leave a gap for the transition between them")

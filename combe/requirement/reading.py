@@ -10,6 +10,7 @@ from combe.checking import Fields, describe
 from combe.errors import CombeError, FileError
 from combe.files import read_json
 from combe.requirement.bands import WHOLE_LIMITS, Band, Limit, Requirement
+from combe.requirement.quantities import frequency_text
 from combe.requirement.shape import BandShape, Point, RequirementShape
 from combe.schema import read
 
@@ -66,7 +67,7 @@ def _limit(value: float | list[Point], where: str, start: float, stop: float) ->
         raise FileError(f"expected two or more [hz, db] points, found {describe(value)}", where)
     for index, (before, after) in enumerate(pairwise(value), 1):
         if after[0] < before[0]:
-            what = f"{after[0]:g} Hz lies below the point before it"
+            what = f"{frequency_text(after[0])} lies below the point before it"
             raise FileError(what, f"{where}[{index}]", "put the points in rising order")
     if value[0][0] > start or value[-1][0] < stop:
         raise FileError(f"the points must reach from start_hz ({start:g}) to stop_hz ({stop:g})", where)

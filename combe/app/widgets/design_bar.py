@@ -159,7 +159,9 @@ class DesignBar(QWidget):
         if wanted is not None and len(cutoffs) != wanted:
             raise DesignError(f"a {shape} has {'one cut-off' if wanted == 1 else 'two cut-offs'}")
         if not all(0 < cutoff < rate / 2 for cutoff in cutoffs):
-            raise DesignError("a cut-off lies between 0 and half the sample rate", "", f"{rate / 2:g} Hz here")
+            raise DesignError(
+                "a cut-off lies between 0 and half the sample rate", "", f"{frequency_text(rate / 2)} here"
+            )
         return cutoffs
 
     def _check_setting(self, setting: Setting, text: str) -> None:

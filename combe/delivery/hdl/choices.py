@@ -5,6 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from combe.errors import FormatError
+from combe.requirement.quantities import frequency_text
 
 ARCHITECTURES = ("parallel", "transposed", "folded", "serial", "semi-parallel", "multiplierless")
 USUAL_CLOCK_HZ = 48e6
@@ -39,7 +40,7 @@ def check_hardware_choices(choices: HardwareChoices) -> None:
     if not 0 <= choices.multipliers <= 4096:
         raise FormatError(f"{choices.multipliers} multipliers", "multipliers", "1 to 4096, or 0 by itself")
     if choices.clock_hz and not 1e-9 <= choices.clock_hz <= 1e12:
-        raise FormatError(f"a clock of {choices.clock_hz:g} Hz is out of reach", "clock", "up to 1 THz")
+        raise FormatError(f"a clock of {frequency_text(choices.clock_hz)} is out of reach", "clock", "up to 1 THz")
     if bool(choices.converter_in) != bool(choices.converter_out):
         missing = "converter_out" if choices.converter_in else "converter_in"
         raise FormatError("a converter is needed on both sides", missing, "give both, such as 12@2048")

@@ -242,9 +242,9 @@ def cutoff_edges(task: Task) -> tuple[str, list[float]]:
     for cutoff in cutoffs:
         if not 0 < cutoff < task.sample_rate_hz / 2:
             raise DesignError(
-                f"a cut-off at {cutoff:g} Hz can't be",
+                f"a cut-off at {frequency_text(cutoff)} can't be",
                 "cutoff",
-                f"it lies between 0 and half the sample rate, {task.sample_rate_hz / 2:g} Hz",
+                f"it lies between 0 and half the sample rate, {frequency_text(task.sample_rate_hz / 2)}",
             )
     if wanted == 2 and cutoffs[0] == cutoffs[1]:
         raise DesignError("both cut-offs are the same", "cutoff", "leave room between them")

@@ -32,6 +32,7 @@ from combe.errors import DesignError
 from combe.filters import Fir
 from combe.ledger import gain_lines
 from combe.requirement import Limit, Requirement
+from combe.requirement.quantities import frequency_text
 from combe.responses import worst_point
 from combe.values import replace
 
@@ -180,7 +181,9 @@ class _Search:
         if not self.capped:
             return ()
         rows = self.requirement.transitions()
-        where = " and ".join(f"{rows[k][0]:g} to {rows[k][1]:g} Hz" for k in sorted(self.capped))
+        where = " and ".join(
+            f"{frequency_text(rows[k][0])} to {frequency_text(rows[k][1])}" for k in sorted(self.capped)
+        )
         price = (
             ""
             if cost is None
@@ -367,9 +370,11 @@ class _Search:
         left, right = hardest
         rate = self.requirement.sample_rate_hz
         width = (right.start_hz - left.stop_hz) / rate
-        gap = f"{left.stop_hz:g} and {right.start_hz:g} Hz"
+        gap = f"{frequency_text(left.stop_hz)} and {frequency_text(right.start_hz)}"
         if width <= 0:
-            what = f"bands {left.name!r} and {right.name!r} touch at {left.stop_hz:g} Hz with different gains"
+            what = (
+                f"bands {left.name!r} and {right.name!r} touch at {frequency_text(left.stop_hz)} with different gains"
+            )
             return DesignError(what, instead="leave a transition between them")
         rooms = _rooms(hardest)
         wide = needed_transition(rooms[0], rooms[1], MAXIMUM_TAPS) * rate

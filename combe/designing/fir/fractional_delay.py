@@ -18,6 +18,7 @@ from combe.designing.settings import FRACTIONAL_DELAY as DELAY
 from combe.designing.task import Task
 from combe.errors import DesignError
 from combe.filters import Fir
+from combe.requirement.quantities import frequency_text
 
 Array = NDArray[np.float64]
 MOST_FLAT, MOST_FITTED = 120, 400
@@ -38,10 +39,10 @@ def make(task: Task) -> Design:
         found, notes = lagrange(order, delay), ("maximally flat at 0 Hz",)
     else:
         if not 0 < band < task.sample_rate_hz / 2:
-            raise DesignError(f"{band:g} Hz is no end for the band", "stop_hz",
-                              f"it lies between 0 and {task.sample_rate_hz / 2:g} Hz")  # fmt: skip
+            raise DesignError(f"{frequency_text(band)} is no end for the band", "stop_hz",
+                              f"it lies between 0 and {frequency_text(task.sample_rate_hz / 2)}")  # fmt: skip
         found, used = _fitted(order, delay, 2 * np.pi * band / task.sample_rate_hz)
-        notes = (f"largest complex error {20 * np.log10(max(used, 1e-20)):.1f} dB up to {band:g} Hz",)
+        notes = (f"largest complex error {20 * np.log10(max(used, 1e-20)):.1f} dB up to {frequency_text(band)}",)
     if not (order - 1) / 2 <= delay <= (order + 1) / 2:
         notes += (f"a delay near {order / 2:g} samples would use this order best",)
     seconds = time.perf_counter() - started

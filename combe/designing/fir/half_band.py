@@ -22,6 +22,7 @@ from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines
 from combe.requirement import Requirement
+from combe.requirement.quantities import frequency_text
 
 LARGEST_G = 1200
 
@@ -59,7 +60,7 @@ def _plan(requirement: Requirement) -> tuple[Plan, float, float]:
     edge = max(float(pass_edge), float(np.pi - stop_edge))
     if edge >= np.pi / 2 * (1 - 1e-9):
         quarter = requirement.sample_rate_hz / 4
-        what = f"a quarter of the sample rate, {quarter:g} Hz, doesn't lie inside the transition"
+        what = f"a quarter of the sample rate, {frequency_text(quarter)}, doesn't lie inside the transition"
         raise DesignError(what, "bands", "a half-band filter is symmetric about it")
     return plan, edge, min([plan.room / plan.middle] + [level / plan.middle for _, level in plan.stops])
 

@@ -22,6 +22,7 @@ from combe.designing.task import Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines
+from combe.requirement.quantities import frequency_text
 
 MAXIMUM_TAPS = 301
 POINTS_PER_STEP = 14
@@ -40,7 +41,7 @@ def make(task: Task) -> Design:
     bands = round(asked) if asked else round(1 / (low + high))
     if bands < 2 or not low < 0.5 / bands < high:
         rate = requirement.sample_rate_hz
-        what = f"no frequency of the form rate/2M ({rate / (2 * max(bands, 2)):g} Hz is nearest) lies in the transition"
+        what = f"no frequency of the form rate/2M ({frequency_text(rate / (2 * max(bands, 2)))} is nearest) lies in the transition"
         raise DesignError(what, "bands", "an M-th band filter has half its gain there")
     if task.choice.order is None:
         found = _least(task, bands)

@@ -19,6 +19,7 @@ from combe.designing.equiripple.taps import taps_of
 from combe.designing.settings import TURNED as SETTINGS
 from combe.designing.task import Task
 from combe.errors import DesignError, Stopped
+from combe.requirement.quantities import frequency_text
 
 MAXIMUM_TAPS = 2001
 
@@ -74,8 +75,8 @@ def _piece(kind: _Kind, task: Task) -> Piece:
     if start is None or stop is None:
         raise DesignError(f"a {kind.words} needs start_hz and stop_hz, its passband", "start_hz")
     if not start < stop <= rate / 2:
-        what = f"a passband from {start:g} to {stop:g} Hz can't be"
-        raise DesignError(what, "stop_hz", f"it rises, and ends at most at {rate / 2:g} Hz")
+        what = f"a passband from {frequency_text(start)} to {frequency_text(stop)} can't be"
+        raise DesignError(what, "stop_hz", f"it rises, and ends at most at {frequency_text(rate / 2)}")
     if start == 0 and not kind.rises:
         raise DesignError("antisymmetric taps have a zero at 0 Hz", "start_hz", "start the passband above it")
     ripple = SETTINGS[2].checked(task.choice.setting("ripple_db"))

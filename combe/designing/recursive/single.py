@@ -15,6 +15,7 @@ from combe.designing.settings import CENTER, CORNER, DEPTH, GAIN, SPACING, WIDTH
 from combe.designing.task import Setting, Task
 from combe.errors import DesignError
 from combe.filters import Cascade, Filter, Fir
+from combe.requirement.quantities import frequency_text
 
 Section = tuple[float, float, float, float, float]
 
@@ -25,8 +26,8 @@ def _angle(task: Task, setting: Setting) -> float:
     if value is None:
         raise DesignError(f"a {task.choice.method} needs {setting.name}", setting.name, setting.summary)
     if not 0 < value < task.sample_rate_hz / 2:
-        raise DesignError(f"{value:g} Hz is out of reach", setting.name,
-                          f"it lies between 0 and half the sample rate, {task.sample_rate_hz / 2:g} Hz")  # fmt: skip
+        raise DesignError(f"{frequency_text(value)} is out of reach", setting.name,
+                          f"it lies between 0 and half the sample rate, {frequency_text(task.sample_rate_hz / 2)}")  # fmt: skip
     return 2 * pi * value / task.sample_rate_hz
 
 
@@ -39,7 +40,7 @@ def _half_width(task: Task, center: float) -> float:
     angle = 2 * pi * width / task.sample_rate_hz if width is not None else center / (q or 1.0)
     if not 0 < angle < pi:
         raise DesignError("the width is out of reach", "width_hz",
-                          f"it lies between 0 and half the sample rate, {task.sample_rate_hz / 2:g} Hz")  # fmt: skip
+                          f"it lies between 0 and half the sample rate, {frequency_text(task.sample_rate_hz / 2)}")  # fmt: skip
     return tan(angle / 2)
 
 
@@ -120,10 +121,10 @@ def make_comb(task: Task) -> Design:
     ratio = task.sample_rate_hz / spacing
     period = round(ratio)
     if not 1 <= period <= 2000:
-        raise DesignError(f"a spacing of {spacing:g} Hz is out of reach", "spacing_hz",
-                          f"it lies between {task.sample_rate_hz / 2000:g} and {task.sample_rate_hz:g} Hz")  # fmt: skip
+        raise DesignError(f"a spacing of {frequency_text(spacing)} is out of reach", "spacing_hz",
+                          f"it lies between {frequency_text(task.sample_rate_hz / 2000)} and {frequency_text(task.sample_rate_hz)}")  # fmt: skip
     notes = [] if abs(ratio - period) < 1e-9 * ratio else [
-        f"the teeth stand {task.sample_rate_hz / period:.6g} Hz apart, the nearest to {spacing:g} Hz"]  # fmt: skip
+        f"the teeth stand {task.sample_rate_hz / period:.6g} Hz apart, the nearest to {frequency_text(spacing)}"]  # fmt: skip
     width = WIDTH.checked(task.choice.setting("width_hz"))
     if width is None:
         taps = [0.0] * (period + 1)
@@ -131,7 +132,7 @@ def make_comb(task: Task) -> Design:
         return _finished(task, started, Fir(tuple(taps)), *notes)
     if not 0 < width < task.sample_rate_hz / period:
         raise DesignError("the width is out of reach", "width_hz",
-                          f"it lies between 0 and the spacing, {task.sample_rate_hz / period:g} Hz")  # fmt: skip
+                          f"it lies between 0 and the spacing, {frequency_text(task.sample_rate_hz / period)}")  # fmt: skip
     # The notch (1 − z⁻ᴺ)·g/(1 − r z⁻ᴺ) at half power where N times the angle spans the width.
     t = tan(pi * width * period / task.sample_rate_hz / 2)
     r = (1 - t) / (1 + t)
