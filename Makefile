@@ -1,4 +1,4 @@
-# make demo · make test · make bench · make screenshots · make proof · make setup
+# make demo · make test · make quick · make bench · make faults · make screenshots · make proof · make setup
 # As root on Debian each installs what it needs; without root it says what is missing.
 PYTHON ?= python3.11
 VENV := .venv
@@ -18,6 +18,13 @@ screenshots: setup
 
 proof: setup
 	$(BIN)/python tools/long_proof.py
+	COMBE_CAMPAIGN=1 $(BIN)/python tests/run.py
+
+quick: setup
+	$(BIN)/python tests/run.py --quick
+
+faults: setup
+	$(BIN)/python tools/faults.py
 
 setup:
 	@PYTHON="$(PYTHON)" bash tools/setup.sh
@@ -25,4 +32,4 @@ setup:
 clean:
 	rm -rf $(VENV) demo-out build *.egg-info
 
-.PHONY: demo test bench screenshots proof setup clean
+.PHONY: demo test quick bench faults screenshots proof setup clean

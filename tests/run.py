@@ -62,10 +62,19 @@ class Spoken(unittest.TestResult):
 
 LONG_FIRST = (
     "test_app", "test_views", "test_circuits", "test_cli", "test_delivery", "test_design_panel", "test_target",
-    "test_code_choices", "test_results", "test_contenders", "test_runners",
+    "test_code_choices", "test_sizes", "test_results", "test_contenders", "test_runners",
 )  # fmt: skip
 """Modules that take longest, so that they don't come last."""
-SLOW = ("test_circuits", "test_target", "test_code_choices", "test_delivery", "test_runners", "test_views", "test_app")
+SLOW = (
+    "test_circuits",
+    "test_target",
+    "test_code_choices",
+    "test_delivery",
+    "test_runners",
+    "test_views",
+    "test_app",
+    "test_sizes",
+)
 """What ``--quick`` leaves out: windows driven by hand, compilers, emulators and simulators."""
 
 

@@ -14,6 +14,7 @@ from typing import Any
 from unittest import mock
 
 from combe.values import replace
+from tests.support import some
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 try:
@@ -217,7 +218,7 @@ class Brief(WindowCase):
         self.assertEqual(self.session.project, demo_project())
 
     def test_every_shape_to_start_from_gets_a_filter(self) -> None:
-        for name in SHAPES:
+        for name in some(tuple(SHAPES), 2):
             self.window.start_panel.buttons[name].click()
             self.settle()
             self.assertNotIn("ideal", self.session.results.troubles)
@@ -453,7 +454,7 @@ class Collecting(unittest.TestCase):
     def test_windows_come_and_go_while_garbage_is_collected(self) -> None:
         import gc
 
-        for _ in range(4):
+        for _ in some(range(4), 2):
             session = Session(demo_project())
             window = MainWindow(session, Settings(path=Path("/nonexistent/settings.json")))
             window.resize(1280, 800)

@@ -33,7 +33,7 @@ from combe.rounding.realize import Choices, realize
 from combe.rounding.search.adders import adder_graph, structural_adders
 from combe.running.simulate import simulate
 from combe.values import replace
-from tests.support import asked
+from tests.support import asked, some
 from tests.test_arithmetic import random_realization
 from tests.test_cli import InFolder, call
 from tests.test_networks import random_network
@@ -69,7 +69,7 @@ class Verilog(unittest.TestCase):
 
     def test_random_taps_in_every_architecture(self) -> None:
         source = random.Random(17)
-        for index in range(3):
+        for index in some(range(3), 1):
             made = random_realization(source, 24)
             count = len(made.stages[0].coefficients)  # type: ignore[union-attr]
             for architecture in ARCHITECTURES:
@@ -92,7 +92,7 @@ class Verilog(unittest.TestCase):
                     self.proved(hdl_package(made, "verilog", "calls", choices=choices), made)
 
     def test_every_section_structure(self) -> None:
-        for structure in ("direct-1", "transposed-2", "coupled", "allpass-sum"):
+        for structure in some(("direct-1", "transposed-2", "coupled", "allpass-sum"), 2):
             for architecture in ("parallel",) if structure.startswith("transposed") else ("serial",):
                 made = sections(structure, error_feedback=structure == "direct-1")
                 self.proved(packaged(made, architecture), made)
@@ -105,7 +105,7 @@ class Verilog(unittest.TestCase):
                 Fir(tuple((k % 5 - 2.2) / 40 for k in range(count))),
             ):
                 made = realize(filter, 1.0, Choices(10))
-                for architecture in ("parallel", "transposed", "serial", "semi-parallel", "multiplierless"):
+                for architecture in some(("parallel", "transposed", "serial", "semi-parallel", "multiplierless"), 3):
                     if count == 41 and architecture in ("parallel", "multiplierless"):
                         continue
                     self.proved(packaged(made, architecture), made)
@@ -263,7 +263,7 @@ class Vhdl(unittest.TestCase):
             (taps(), "folded"),
             (taps(), "semi-parallel"),
         ]
-        for made, architecture in cases:
+        for made, architecture in some(cases, 3):
             with self.subTest(architecture=architecture):
                 proof = prove_hdl(packaged(made, architecture, "vhdl"), made)
                 self.assertTrue(proof.holds, proof.sentence())

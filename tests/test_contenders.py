@@ -17,7 +17,7 @@ from combe.errors import CombeError, DesignError
 from combe.requirement import Requirement
 from combe.requirement.sentences import turned
 from combe.values import replace
-from tests.support import BAT, asked, least_margin_db
+from tests.support import BAT, asked, least_margin_db, some
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
 BASIC = ("equiripple", "kaiser", "least-squares", "butterworth", "chebyshev", "inverse-chebyshev", "elliptic", "bessel")
@@ -61,7 +61,7 @@ class Race(unittest.TestCase):
             self.assertEqual(document["meets"], contender.keeps)
 
     def test_every_verdict_is_true_for_typical_requirements(self) -> None:
-        for requirement in TYPICAL:
+        for requirement in some(TYPICAL, 3):
             found = list(contenders(requirement))
             self.assertEqual({c.method for c in found}, {m.name for m in METHODS if m.races})
             self.check(found, requirement)
