@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from combe.designing.caps import bulges, transition_pieces
 from combe.designing.costs import cost_of_design, lines_of_design
 from combe.designing.designed import Design
-from combe.designing.equiripple.problem import pieces_of, transition_cap_db
+from combe.designing.equiripple.problem import pieces_of
 from combe.designing.least_squares.equations import solve_symmetric
 from combe.designing.lengths import allowed_lengths, least_length
 from combe.designing.linear_phase import crowded, from_cosines, share, shares
@@ -128,7 +128,7 @@ class Caps(unittest.TestCase):
         for piece, (start, stop) in zip(transition_pieces(BAT), BAT.transitions()):
             turn = 2 * np.pi / BAT.sample_rate_hz
             self.assertTrue(start * turn < piece.start < piece.stop < stop * turn)
-            self.assertEqual(piece.upper_db[0], transition_cap_db(BAT))
+            self.assertAlmostEqual(piece.upper_db[0], 0.1 + 0.5)
 
     def test_methods_hold_wide_transitions_down(self) -> None:
         wide = asked(2, (0, 0.05, -0.1, 0.1), (0.3, 0.35, -60), (0.6, 0.9, -0.1, 0.1))

@@ -1,0 +1,185 @@
+"""Small places where a wrong sign or one bit would go unseen: each held against counting all cases, or whole numbers."""
+
+from __future__ import annotations
+
+import itertools
+import random
+import unittest
+from fractions import Fraction
+
+import numpy as np
+
+from combe.analysis.linear import LinearProgram
+from combe.analysis.noise import mean, predicted_noise, variance
+from combe.delivery.c import c_package
+from combe.delivery.c.stages import _fits_32
+from combe.designing.contenders import contenders
+from combe.designing.methods import design
+from combe.designing.nearest import relaxations
+from combe.filters import Fir
+from combe.ledger import lines_of
+from combe.realization.formats import Format
+from combe.realization.program import Step
+from combe.realization.reading import realization_document
+from combe.realization.stages import Realization, Requantize, TapSum
+from combe.realization.term import Term
+from combe.requirement import Limit
+from combe.responses.extremes import worst_point
+from combe.rounding.choices import Choices
+from combe.rounding.realize import realize
+from combe.running.run import fits_compiled, run_program
+from tests.independent import plain_run, rounded
+from tests.support import asked
+
+LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
+HALF = Format(True, 16, 15)
+
+
+class Rounding(unittest.TestCase):
+    """Mean and variance of one rounding, over every pattern of the bits it cuts off."""
+
+    def test_every_way_counts_out(self) -> None:
+        for rounding, shift in itertools.product(("nearest-even", "nearest-up", "floor", "toward-zero"), (1, 2, 3, 7)):
+            step = Step("y", (Term(0, 0, 1),), Format(True, 24, shift), Format(True, 24, 0), rounding, "saturate")
+            exact = [Fraction(k, 1 << shift) for k in range(-4 << shift, 4 << shift)]
+            errors = [rounded(value, rounding) - value for value in exact]
+            average = sum(errors, Fraction(0)) / len(errors)
+            spread = sum((error * error for error in errors), Fraction(0)) / len(errors)
+            # An error toward zero has a mean that changes its sign with the signal: only the mean square counts.
+            spread -= average * average if rounding != "toward-zero" else 0
+            with self.subTest(rounding=rounding, shift=shift):
+                self.assertAlmostEqual(variance(step), float(spread), places=12)
+                if rounding != "toward-zero":
+                    self.assertAlmostEqual(mean(step), float(average), places=12)
+
+    def test_bits_that_are_always_zero_cost_nothing(self) -> None:
+        step = Step("y", (Term(0, 0, 12),), Format(True, 24, 3), Format(True, 24, 0), "floor", "saturate")
+        errors = [rounded(Fraction(12 * k, 8), "floor") - Fraction(12 * k, 8) for k in range(-8, 8)]
+        self.assertAlmostEqual(mean(step), float(sum(errors, Fraction(0)) / 16), places=12)
+
+    def test_noise_is_the_sum_over_a_very_long_impulse_response(self) -> None:
+        """A pole near the circle: the energy from each rounding to the output, summed until nothing is left."""
+        made = realize(
+            design(LOW, "elliptic", 5).filter, 48_000, Choices(24, "direct-1", "s16f15", "s16f15", state_bits=20)
+        )
+        flow = LinearProgram.of(made.program)
+        A, B, C, D = flow.state_space
+        total = 0.0
+        for index, step in enumerate(made.program.steps):
+            last = made.program.output - 1
+            energy, state = D[last, index + 1] ** 2, B[:, index + 1]
+            for _ in range(20_000):
+                energy += float(C[last] @ state) ** 2
+                state = A @ state
+            total += energy * variance(step)
+        self.assertAlmostEqual(predicted_noise(made).fluctuating / (total / made.output.step**2), 1.0, places=6)
+
+
+class Norms(unittest.TestCase):
+    def test_the_sum_of_sizes_is_never_too_small(self) -> None:
+        """Σ|h| of sections whose ringing outlasts any sum cut off early: never below a sum of two million samples."""
+        for radius in (0.9, 0.999, 0.99995):
+            made = realize_section(radius)
+            flow = LinearProgram.of(made.program)
+            A, B, C, D = flow.state_space
+            last = made.program.output - 1
+            total, state = abs(D[last, 0]), B[:, 0]
+            for _ in range(60_000):
+                total += abs(float(C[last] @ state))
+                state = A @ state
+            self.assertGreaterEqual(float(flow.norms().l1[last]) * (1 + 1e-9), total, radius)
+
+
+def realize_section(radius: float) -> Realization:
+    """A resonator in 24-bit coefficients."""
+    from combe.filters import Cascade
+
+    section = (1.0, 0.0, 0.0, -2 * radius * float(np.cos(0.7)), radius * radius)
+    return realize(Cascade((section,), 0.01), 1.0, Choices(24, "direct-1", "s16f15", "s24f20", state_bits=30))
+
+
+class Sums(unittest.TestCase):
+    def test_32_bits_hold_a_sum_just_where_they_do(self) -> None:
+        source = random.Random(4)
+        seen = set()
+        for _ in range(2000):
+            entry = Format(source.random() < 0.5, source.choice((8, 12, 16)), 0)
+            size = source.choice((1 << 12, 1 << 15, 1 << 16, 1 << 18))
+            taps = [source.randint(-size, size) for _ in range(source.randint(1, 12))]
+            ends = range(entry.least, entry.most + 1, max(1, entry.most - entry.least))
+            sums = [
+                sum(max(tap * end for end in ends) for tap in taps),
+                sum(min(tap * end for end in ends) for tap in taps),
+            ]
+            fits = all(-(2**31) <= value <= 2**31 - 1 for value in sums)
+            self.assertEqual(_fits_32(taps, entry), fits, (taps, entry))
+            seen.add(fits)
+        self.assertEqual(seen, {True, False})
+        self.assertFalse(_fits_32([1 << 16], Format(True, 17, 0)))
+        self.assertFalse(_fits_32([-(1 << 15)] * 2, Format(True, 16, 0)), "2·2¹⁵·2¹⁵ is one too many")
+
+    def test_two_products_at_once_only_of_signed_halves(self) -> None:
+        taps = design(LOW, "equiripple", 30).filter
+        for entry, is_dual in (("s16f15", True), ("u15f15", True), ("u16f16", False), ("s17f16", False)):
+            package = c_package(realize(taps, 48_000, Choices(16, "direct", entry, "s16f15")), "f")
+            self.assertEqual("__smlad" in package.text(".c"), is_dual, entry)
+        wide = c_package(realize(taps, 48_000, Choices(18, "direct", "s16f15", "s16f15")), "f")
+        self.assertNotIn("__smlad", wide.text(".c"))
+
+    def test_sums_of_64_bits_are_not_left_to_64_bits(self) -> None:
+        """The half added before a shift carries the largest sum over the top."""
+        most = (1 << 31) - 1
+        wide = Format(True, 64, 62)
+        made = Realization(
+            "wide", 1.0, "direct", Format(True, 32, 31), Format(True, 24, 22),
+            (TapSum((most, most), Format(True, 32, 31), wide), Requantize(wide, Format(True, 24, 22), "nearest-up", "wrap")),
+        )  # fmt: skip
+        samples = [most, most, -most - 1, -most - 1, 5] * 4_100
+        found = run_program(made.program, np.array(samples, dtype=np.int64)).output
+        self.assertEqual([int(x) for x in found[:40]], plain_run(realization_document(made), samples[:40]))
+        self.assertFalse(fits_compiled(made.program))
+
+
+class Extremes(unittest.TestCase):
+    def test_no_ripple_hides_between_the_points_of_the_scan(self) -> None:
+        """Sparse and random taps ripple as fast as taps can: the worst point against a hundred points a tap."""
+        source = np.random.default_rng(31)
+        for count in (2, 3, 17, 64, 129):
+            for kind in ("random", "sparse"):
+                taps = source.normal(size=count) if kind == "random" else np.zeros(count)
+                taps[0] += 1.0
+                taps[-1] += 0.9
+                omega = np.linspace(0, np.pi, 100 * count + 1)
+                plain = np.abs(np.exp(-1j * np.outer(omega, np.arange(count))) @ taps)
+                for side, worst in ((1, plain.max()), (-1, plain.min())):
+                    found = worst_point(Fir(tuple(taps)), 2.0, Limit.level(0.0, 0.0, 1.0), side)
+                    wanted = 20 * np.log10(max(worst, 1e-20))
+                    if side > 0:
+                        self.assertGreaterEqual(found.gain_db, wanted - 1e-9)
+                    else:
+                        self.assertLessEqual(found.gain_db, wanted + 1e-9)
+
+
+class Nearest(unittest.TestCase):
+    def test_a_relaxation_is_enough_and_hardly_more(self) -> None:
+        """What is offered keeps the limits by its own filter, and a little less doesn't: halved the right way."""
+        tight = asked(48_000, (0, 8000, -0.1, 0.1), (9000, 24_000, -80), phase="linear", max_multiplies=20)
+        found = list(relaxations(tight, list(contenders(tight))))
+        self.assertTrue(found)
+        for each in found:
+            order = None if each.method == "interpolated-fir" else each.order
+            made = design(each.requirement, each.method, order)
+            gains = [line.margin for line in lines_of(made.filter, each.requirement) if line.unit == "db"]
+            self.assertGreaterEqual(min(gains), -1e-9, each.sentence)
+            if "multiplies" not in each.sentence:
+                self.assertLess(min(gains), 3.0, f"{each.sentence}: far more than is needed")
+
+
+class Formats(unittest.TestCase):
+    def test_the_narrowest_format_counts_out(self) -> None:
+        from combe.realization.formats import narrowest_signed
+
+        for least in range(-40, 1):
+            for most in range(41):
+                bits = next(b for b in range(2, 9) if -(1 << (b - 1)) <= least and most <= (1 << (b - 1)) - 1)
+                self.assertEqual(narrowest_signed(least, most), bits, (least, most))
