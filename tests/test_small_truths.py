@@ -121,7 +121,7 @@ class Sums(unittest.TestCase):
     def test_two_products_at_once_only_of_signed_halves(self) -> None:
         taps = design(LOW, "equiripple", 30).filter
         for entry, is_dual in (("s16f15", True), ("u15f15", True), ("u16f16", False), ("s17f16", False)):
-            package = c_package(realize(taps, 48_000, Choices(16, "direct", entry, "s16f15")), "f")
+            package = c_package(realize(taps, 48_000, Choices(10, "direct", entry, "s16f15")), "f")
             self.assertEqual("__smlad" in package.text(".c"), is_dual, entry)
         wide = c_package(realize(taps, 48_000, Choices(18, "direct", "s16f15", "s16f15")), "f")
         self.assertNotIn("__smlad", wide.text(".c"))

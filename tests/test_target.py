@@ -59,6 +59,16 @@ class OnTarget(unittest.TestCase):
                 proof = prove_on_target(c_package(made, "filter_1"), made)
                 self.assertTrue(proof.holds, (rounding, output, proof.sentence()))
 
+    def test_ties_of_large_sums_round_as_the_model_does(self) -> None:
+        """Taps of few bits: one sum in sixteen ends just halfway between two outputs."""
+        taps = Fir(tuple((1 if k % 16 == 15 else 2) * (-1) ** (k // 3) / 16 for k in range(32)))
+        for rounding in ("nearest-even", "nearest-up"):
+            choices = Choices(16, "direct", "s16f15", "s16f15", rounding=rounding, coefficient_fraction=15)
+            made = realize(taps, 1.0, choices)
+            package = c_package(made, "filter_1")
+            self.assertIn("__qadd", package.text(".c"))
+            self.assertTrue(prove_on_target(package, made).holds, rounding)
+
     def test_instructions_a_tap_are_what_is_asked(self) -> None:
         """64 taps, blocks of 256, 16 bits all over: at most 2.5 in portable C, at most 1.25 with the intrinsics."""
         package, made = packaged(64, Choices(16, "direct"))
