@@ -9,6 +9,7 @@ from fractions import Fraction
 
 import numpy as np
 
+from combe.analysis.bounds import worst_values
 from combe.analysis.linear import LinearProgram
 from combe.analysis.noise import mean, predicted_noise, variance
 from combe.delivery.c import c_package
@@ -28,11 +29,13 @@ from combe.responses.extremes import worst_point
 from combe.rounding.choices import Choices
 from combe.rounding.realize import realize
 from combe.running.run import fits_compiled, run_program
+from combe.running.simulate import simulate
+from combe.values import replace
 from tests.independent import plain_run, rounded
 from tests.support import asked
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
-HALF = Format(True, 16, 15)
+LOUD = Choices(16, "", "s16f15", "s16f15", overflow="wrap", scaling="l2", state_bits=18)
 
 
 class Rounding(unittest.TestCase):
@@ -78,7 +81,7 @@ class Rounding(unittest.TestCase):
 class Norms(unittest.TestCase):
     def test_the_sum_of_sizes_is_never_too_small(self) -> None:
         """Σ|h| of sections whose ringing outlasts any sum cut off early: never below a sum of two million samples."""
-        for radius in (0.9, 0.999, 0.99995):
+        for radius in (0.9, 0.999, 0.9995):
             made = realize_section(radius)
             flow = LinearProgram.of(made.program)
             A, B, C, D = flow.state_space
@@ -87,15 +90,52 @@ class Norms(unittest.TestCase):
             for _ in range(60_000):
                 total += abs(float(C[last] @ state))
                 state = A @ state
-            self.assertGreaterEqual(float(flow.norms().l1[last]) * (1 + 1e-9), total, radius)
+            self.assertGreaterEqual(float(flow.norms().l1[last]) * (1 + 1e-11), total, radius)
+            self.assertLess(float(flow.norms().l1[last]), total * (1 + 1e-5), radius)
+
+    def test_bounds_are_the_worst_input_and_the_worst_errors_together(self) -> None:
+        """Each sample of each impulse response with the end that drives it farthest, summed until nothing is left."""
+        made = realize(design(LOW, "elliptic", 4).filter, 48_000,
+                       Choices(18, "direct-1", "s16f15", "s16f15", rounding="floor", state_bits=20))  # fmt: skip
+        program = made.program
+        A, B, C, D = LinearProgram.of(program).state_space
+        ends = [(program.input.least * program.input.step, program.input.most * program.input.step)]
+        for step in program.steps:
+            cut = step.accumulator.fraction - step.result.fraction
+            ends.append((-step.result.step * (1 - 2.0**-cut), 0.0) if cut > 0 else (0.0, 0.0))
+        down, up = (np.array(side) for side in zip(*ends))
+        high, low, state = np.zeros(len(program.steps)), np.zeros(len(program.steps)), B
+        for response in itertools.chain([D], iter(lambda: None, 0)):
+            if response is None:
+                response, state = C @ state, A @ state
+                if np.max(np.abs(response)) < 1e-16:
+                    break
+            high += np.maximum(response * up, response * down).sum(axis=1)
+            low += np.minimum(response * up, response * down).sum(axis=1)
+        steps = np.array([step.result.step for step in program.steps])
+        found_low, found_high = worst_values(program)
+        for found, wanted, sign in ((found_high, high / steps, 1), (found_low, low / steps, -1)):
+            room = sign * (found - wanted)
+            self.assertGreaterEqual(float(np.min(room + 1e-12 * np.abs(wanted))), 0.0)
+            self.assertLess(float(np.max(room / np.abs(wanted))), 1e-5)
+
+    def test_long_signals_wrap_as_short_ones_do(self) -> None:
+        """Far too loud for its states: the compiled loops against fractions."""
+        source = random.Random(6)
+        for structure in ("direct-1", "transposed-2"):
+            made = realize_section(0.9, replace(LOUD, structure=structure))
+            samples = [source.choice((-32768, 32767)) for _ in range(20_400)]
+            found = simulate(made, np.array(samples))
+            self.assertEqual(found[:600].tolist(), plain_run(realization_document(made), samples[:600]), structure)
 
 
-def realize_section(radius: float) -> Realization:
+def realize_section(radius: float, choices: Choices | None = None) -> Realization:
     """A resonator in 24-bit coefficients."""
     from combe.filters import Cascade
 
     section = (1.0, 0.0, 0.0, -2 * radius * float(np.cos(0.7)), radius * radius)
-    return realize(Cascade((section,), 0.01), 1.0, Choices(24, "direct-1", "s16f15", "s24f20", state_bits=30))
+    usual = Choices(24, "direct-1", "s16f15", "s24f20", state_bits=30)
+    return realize(Cascade((section,), 0.01 if choices is None else 1.0), 1.0, choices or usual)
 
 
 class Sums(unittest.TestCase):
@@ -173,6 +213,19 @@ class Nearest(unittest.TestCase):
             self.assertGreaterEqual(min(gains), -1e-9, each.sentence)
             if "multiplies" not in each.sentence:
                 self.assertLess(min(gains), 3.0, f"{each.sentence}: far more than is needed")
+
+        # Folded, 20 multiplies are 40 taps: all of them are to be used.
+        self.assertIn(39, [each.order for each in found if each.method == "equiripple"])
+
+    def test_an_allowed_delay_is_long_enough(self) -> None:
+        late = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), phase="linear", max_delay_s=1e-4)
+        found = [each for each in relaxations(late, list(contenders(late))) if "delay" in each.sentence]
+        self.assertTrue(found)
+        for each in found:
+            assert each.requirement.max_delay_s is not None
+            taps = design(each.requirement, each.method, each.order).filter
+            self.assertGreaterEqual(each.requirement.max_delay_s, taps.order / 2 / 48_000, each.sentence)
+            self.assertLess(each.requirement.max_delay_s, taps.order / 2 / 48_000 * 1.01)
 
 
 class Formats(unittest.TestCase):

@@ -158,7 +158,7 @@ FAULTS = (
         "running/compiled.py",
         "span = np.int64(most) - np.int64(least) + np.int64(1)",
         "span = np.int64(most) - np.int64(least)",
-        "test_sections test_networks test_properties",
+        "test_small_truths test_sections test_networks test_properties",
         "wrapping one step short",
     ),
     # -- rounding
