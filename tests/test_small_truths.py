@@ -18,13 +18,18 @@ from combe.designing.contenders import contenders
 from combe.designing.methods import design
 from combe.designing.nearest import relaxations
 from combe.filters import Fir
+from combe.filters.pairing import sections_of
+from combe.filters.rational import Rational
 from combe.ledger import lines_of
+from combe.project.demo import demo_project
+from combe.project.history import History
 from combe.realization.formats import Format
 from combe.realization.program import Step
 from combe.realization.reading import realization_document
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.realization.term import Term
 from combe.requirement import Limit
+from combe.responses import frequency_response
 from combe.responses.extremes import worst_point
 from combe.rounding.choices import Choices
 from combe.rounding.realize import realize
@@ -198,6 +203,52 @@ class Extremes(unittest.TestCase):
                         self.assertGreaterEqual(found.gain_db, wanted - 1e-9)
                     else:
                         self.assertLessEqual(found.gain_db, wanted + 1e-9)
+
+    def test_narrow_bands_of_many_lobes(self) -> None:
+        source = np.random.default_rng(32)
+        for count in (85, 170):
+            taps = source.normal(size=count)
+            for _ in range(150):
+                start = source.uniform(0, 0.95)
+                stop = min(start + source.uniform(0.5, 4) / count, 1.0)
+                omega = np.pi * np.linspace(start, stop, 800)
+                plain = np.abs(np.exp(-1j * np.outer(omega, np.arange(count))) @ taps)
+                found = worst_point(Fir(tuple(taps)), 2.0, Limit.level(0.0, start, stop), 1)
+                self.assertGreaterEqual(found.gain_db, 20 * np.log10(plain.max()) - 1e-9, (count, start, stop))
+
+    def test_delays_are_kept_by_sections(self) -> None:
+        for delay, zeros, poles in (
+            (1, (), (0.5,)),
+            (2, (), (0.5, -0.25)),
+            (3, (0.9,), (0.5, 0.25, -0.5)),
+            (5, (), (0.5, 0.1)),
+        ):
+            bare = Rational(0.7, delay, np.array(zeros, complex), np.array(poles, complex))
+            z = np.exp(1j * np.array([0.1, 1.0, 2.5]))
+            wanted = (
+                0.7
+                * z**-delay
+                * np.prod([1 - q / z for q in zeros], axis=0)
+                / np.prod([1 - p / z for p in poles], axis=0)
+            )
+            found = frequency_response(sections_of(bare), np.array([0.1, 1.0, 2.5]))
+            self.assertLess(float(np.max(np.abs(found - wanted))), 1e-12, delay)
+
+
+class Undoing(unittest.TestCase):
+    def test_a_gesture_ends_with_undo(self) -> None:
+        first, second, third = (replace(demo_project(), name=name) for name in "abc")
+        history = History(demo_project())
+        history.change(first, "drag", "edge")
+        history.undo()
+        history.change(second, "drag", "edge")
+        self.assertEqual(history.undo_name, "drag")
+        history.undo()
+        self.assertEqual(history.current, demo_project())
+        history.redo()
+        history.change(third, "drag", "edge")
+        history.undo()
+        self.assertEqual(history.current, second)
 
 
 class Nearest(unittest.TestCase):
