@@ -66,16 +66,11 @@ LONG_FIRST = (
 )  # fmt: skip
 """Modules that take longest, so that they don't come last."""
 SLOW = (
-    "test_circuits",
-    "test_target",
-    "test_code_choices",
-    "test_delivery",
-    "test_runners",
-    "test_views",
-    "test_app",
-    "test_sizes",
-)
-"""What ``--quick`` leaves out: windows driven by hand, compilers, emulators and simulators."""
+    "test_circuits", "test_target", "test_code_choices", "test_delivery", "test_runners", "test_views", "test_app",
+    "test_sizes", "test_cli", "test_design_panel", "test_results", "test_contenders", "test_networks", "test_certified",
+    "test_sections", "test_equiripple", "test_report", "test_budget", "test_seeing",
+)  # fmt: skip
+"""What ``--quick`` leaves out: windows driven by hand, compilers, emulators, simulators and long races."""
 
 
 def main() -> int:
