@@ -93,7 +93,7 @@ def races() -> None:
 def classics() -> None:
     """Least-order searches of the classics, the sections' true extremes included."""
     from combe.designing.methods import design
-    from combe.responses import worst_point
+    from combe.responses import worst_points
     from combe.responses.extremes import _grid
     from tests.support import asked
 
@@ -106,7 +106,7 @@ def classics() -> None:
         found = design(requirement, name.split("_")[0])
 
         def run(requirement: object = requirement, name: str = name) -> None:
-            worst_point.cache_clear()
+            worst_points.cache_clear()
             _grid.cache_clear()
             design(requirement, name.split("_")[0])  # type: ignore[arg-type]
 
@@ -258,14 +258,14 @@ def response() -> None:
 
     from combe.designing.methods import design
     from combe.requirement import Limit
-    from combe.responses import worst_point
+    from combe.responses import worst_point, worst_points
     from combe.responses.extremes import _grid
     from tests.support import BAT
 
     filter_ = design(BAT).filter
 
     def extreme() -> None:
-        worst_point.cache_clear()
+        worst_points.cache_clear()
         _grid.cache_clear()
         worst_point(filter_, 250_000.0, Limit.level(-60, 0, 12_000), 1)
 

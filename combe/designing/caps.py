@@ -7,18 +7,17 @@ import numpy as np
 from combe.designing.equiripple.problem import Piece, transition_cap_db
 from combe.filters import Filter
 from combe.requirement import Limit, Requirement
-from combe.responses import worst_point
+from combe.responses import worst_points
 
 
 def bulges(source: Filter, requirement: Requirement) -> list[tuple[float, float, float]]:
     """Transitions whose gain rises above the cap, as (start_hz, stop_hz, largest gain in dB)."""
     cap = transition_cap_db(requirement)
-    found = []
-    for start, stop in requirement.transitions():
-        peak = worst_point(source, requirement.sample_rate_hz, Limit.level(cap, start, stop), 1)
-        if peak.margin_db(1) < -1e-6:
-            found.append((start, stop, peak.gain_db))
-    return found
+    rows = requirement.transitions()
+    peaks = worst_points(
+        source, requirement.sample_rate_hz, tuple((Limit.level(cap, start, stop), 1) for start, stop in rows)
+    )
+    return [(start, stop, peak.gain_db) for (start, stop), peak in zip(rows, peaks) if peak.margin_db(1) < -1e-6]
 
 
 def transition_pieces(requirement: Requirement) -> tuple[Piece, ...]:

@@ -11,7 +11,7 @@ from combe.ledger.cost import cost_of
 from combe.ledger.cycles import estimated_cycles
 from combe.ledger.delay import delay_over_passbands
 from combe.requirement import Requirement
-from combe.responses import worst_point
+from combe.responses import worst_points
 
 COUNTED = ("max_multiplies", "max_cycles", "max_multipliers")
 
@@ -52,14 +52,17 @@ class Line(Struct, frozen=True):
 
 def gain_lines(source: Filter, requirement: Requirement) -> list[Line]:
     """A line per gain limit: the true worst point over the whole band."""
-    lines = []
-    for index, band in enumerate(requirement.bands):
-        for name, limit, side in (("min_db", band.lower, -1), ("max_db", band.upper, 1)):
-            if limit is not None:
-                point = worst_point(source, requirement.sample_rate_hz, limit, side)
-                line = Line(band.name, index, name, point.limit_db, point.gain_db, point.margin_db(side), point.hz)
-                lines.append(line)
-    return lines
+    asked = [
+        (index, band.name, name, limit, side)
+        for index, band in enumerate(requirement.bands)
+        for name, limit, side in (("min_db", band.lower, -1), ("max_db", band.upper, 1))
+        if limit is not None
+    ]
+    points = worst_points(source, requirement.sample_rate_hz, tuple((limit, side) for _, _, _, limit, side in asked))
+    return [
+        Line(band, index, name, point.limit_db, point.gain_db, point.margin_db(side), point.hz)
+        for (index, band, name, _, side), point in zip(asked, points)
+    ]
 
 
 def lines_of(source: Filter, requirement: Requirement) -> tuple[Line, ...]:

@@ -38,7 +38,6 @@ class Extreme(Struct, frozen=True):
         return side * (self.limit_db - self.gain_db)
 
 
-@lru_cache(maxsize=256)
 def worst_point(source: Filter, sample_rate_hz: float, limit: Limit, side: int) -> Extreme:
     """The point of a band where the gain stands worst against ``limit``.
 
@@ -57,22 +56,37 @@ def worst_point(source: Filter, sample_rate_hz: float, limit: Limit, side: int) 
     sign. The derivative is exact; it is scanned at 16 points per tap (clustered around the roots of a recursive
     filter), and each sign change is closed in on to rounding error.
     """
+    return worst_points(source, sample_rate_hz, ((limit, side),))[0]
+
+
+@lru_cache(maxsize=256)
+def worst_points(source: Filter, sample_rate_hz: float, asked: tuple[tuple[Limit, int], ...]) -> tuple[Extreme, ...]:
+    """``worst_point`` of several limits with their sides, all closed in on at once."""
+    if not asked:
+        return ()
     grid = _grid(source)
-    worst: Extreme | None = None
-    for start_hz, stop_hz, start_db, stop_db in limit.pieces():
-        turn = 2 * np.pi / sample_rate_hz
+    turn = 2 * np.pi / sample_rate_hz
+    pieces = [(index, piece, side) for index, (limit, side) in enumerate(asked) for piece in limit.pieces()]
+    ends = _Scan.at(grid.source, turn * np.array([piece[:2] for _, piece, _ in pieces]).ravel())
+    stretches = []
+    for place, (_, (start_hz, stop_hz, start_db, stop_db), side) in enumerate(pieces):
         slope = (stop_db - start_db) / (stop_hz - start_hz) / turn
-        omega = _candidates(grid, start_hz * turn, stop_hz * turn, slope, side, only_worst=True)
+        stretches.append(
+            _stretch(grid.within(ends.part(slice(2 * place, 2 * place + 2))), slope, side, only_worst=True)
+        )
+    places = _closed_in(grid.source, stretches, 40)
+    cuts = np.cumsum([len(omega) for omega in places])[:-1]
+    gains = np.split(gain_db(frequency_response(grid.source, np.concatenate(places))), cuts)
+    worst: dict[int, Extreme] = {}
+    for (index, (start_hz, stop_hz, start_db, stop_db), side), omega, gain in zip(pieces, places, gains):
         hz = omega / turn
         hz[0], hz[-1] = start_hz, stop_hz
         line = start_db + (stop_db - start_db) * ((hz - start_hz) / (stop_hz - start_hz))
-        gain = gain_db(frequency_response(grid.source, omega))
-        index = int(np.argmin(side * (line - gain)))
-        found = Extreme(float(hz[index]), float(gain[index]), float(line[index]))
-        if worst is None or found.margin_db(side) < worst.margin_db(side):
-            worst = found
-    assert worst is not None
-    return worst
+        here = int(np.argmin(side * (line - gain)))
+        found = Extreme(float(hz[here]), float(gain[here]), float(line[here]))
+        if index not in worst or found.margin_db(side) < worst[index].margin_db(side):
+            worst[index] = found
+    return tuple(worst[index] for index in range(len(asked)))
 
 
 def gain_peak(source: Filter, start: float = 0.0, stop: float = np.pi) -> tuple[float, float]:
@@ -87,31 +101,58 @@ def turning_points(source: Filter, start: float, stop: float, steps: int = 40) -
     ``steps`` bounds the refinement: a few are plenty for drawing.
     """
     grid = _grid(source)
-    both = [_candidates(grid, start, stop, 0.0, side, steps) for side in (1, -1)]
-    return np.unique(np.concatenate(both))
+    own = grid.within(_Scan.at(grid.source, np.array([start, stop])))
+    both = [_stretch(own, 0.0, side) for side in (1, -1)]
+    return np.unique(np.concatenate(_closed_in(grid.source, both, steps)))
 
 
-class _Grid(Struct, frozen=True, eq=False):
-    """A scan of the axis: the slope of |H|² at enough points that no ripple hides between them."""
+class _Scan(Struct, frozen=True, eq=False):
+    """Frequencies with |H|² and its slope there; of a recursive filter with 1 and the slope of ln|H|², which has the
+    same signs and keeps its range."""
 
     source: Fir | Rational
     omega: Array
     square: Array
     square_slope: Array
 
+    @classmethod
+    def at(cls, source: Fir | Rational, omega: Array) -> _Scan:
+        """At any frequencies."""
+        if isinstance(source, Fir):
+            value, derivative, _ = response_and_derivatives(source, omega)
+            return cls(source, omega, np.abs(value) ** 2, 2 * (derivative * np.conj(value)).real)
+        return cls(source, omega, np.ones_like(omega), 2 * log_slope(source, omega).real)
+
+    def part(self, which: slice) -> _Scan:
+        """Some of the frequencies."""
+        return _Scan(self.source, self.omega[which], self.square[which], self.square_slope[which])
+
+    def within(self, ends: _Scan) -> _Scan:
+        """What lies between two ends, and the ends themselves."""
+        first = np.searchsorted(self.omega, ends.omega[0], "right")
+        inside = self.part(slice(first, max(first, np.searchsorted(self.omega, ends.omega[1], "left"))))
+        keys = ("omega", "square", "square_slope")
+        return _Scan(self.source, *(
+            np.concatenate([getattr(ends, key)[:1], getattr(inside, key), getattr(ends, key)[1:]]) for key in keys
+        ))  # fmt: skip
+
+    def relative_slope(self, slope_db: float | Array) -> Array:
+        """d(gain − limit)/dω in dB per radian; of a FIR times |H|², which is smooth at its zeros too."""
+        return np.asarray(DB_PER_NEPER / 2 * self.square_slope - slope_db * self.square)
+
 
 @lru_cache(maxsize=32)
-def _grid(source: Filter) -> _Grid:
+def _grid(source: Filter) -> _Scan:
+    """The whole axis at enough points that no ripple hides between them."""
     if isinstance(source, Fir):
         count = 1 + int(2 ** np.ceil(np.log2(max(256, POINTS_PER_TAP * len(source.taps)))))
         value, derivative = uniform_response(source, count), uniform_derivative(source, count)
         omega = np.linspace(0, np.pi, count)
         with np.errstate(over="ignore", invalid="ignore"):
-            return _Grid(source, omega, np.abs(value) ** 2, 2 * np.real(derivative * np.conj(value)))
+            return _Scan(source, omega, np.abs(value) ** 2, 2 * np.real(derivative * np.conj(value)))
     rational = rational_of(source)
     omega = _clustered(rational)
-    # Only signs matter below: ln|H|² has the stationary points of |H|² and keeps its range.
-    return _Grid(rational, omega, np.ones_like(omega), 2 * rational_log_slope(rational, omega).real)
+    return _Scan(rational, omega, np.ones_like(omega), 2 * rational_log_slope(rational, omega).real)
 
 
 def _clustered(source: Rational) -> Array:
@@ -126,63 +167,85 @@ def _clustered(source: Rational) -> Array:
     return np.unique(omega[(omega >= 0) & (omega <= np.pi)])
 
 
-def _candidates(
-    grid: _Grid, start: float, stop: float, slope_db: float, side: int, steps: int = 40, only_worst: bool = False
-) -> Array:
-    """Band edges and refined stationary points of gain minus limit that can be worst on ``side``.
+class _Stretch(Struct, frozen=True, eq=False):
+    """A piece of a limit: its ``ends`` (known places between them too), and between ``low`` and ``high`` stationary
+    points of gain minus limit that can be worst on ``side``, with the slopes there."""
+
+    ends: Array
+    low: Array
+    high: Array
+    slope_low: Array
+    slope_high: Array
+    slope_db: float
+    side: int
+
+
+def _stretch(scan: _Scan, slope_db: float, side: int, only_worst: bool = False) -> _Stretch:
+    """The ends of a scanned band and the brackets of its stationary points.
 
     With ``only_worst`` those of a FIR that the scan shows to be far from the worst are left out.
     """
-    inside = (grid.omega > start) & (grid.omega < stop)
-    ends = np.array([start, stop])
-    omega = np.concatenate([ends[:1], grid.omega[inside], ends[1:]])
-    edge_slopes = _relative_slope(grid.source, ends, slope_db)
-    middle = DB_PER_NEPER / 2 * grid.square_slope[inside] - slope_db * grid.square[inside]
-    slope = side * np.concatenate([edge_slopes[:1], middle, edge_slopes[1:]])
+    omega = scan.omega
+    ends = omega[[0, -1]]
+    slope = side * scan.relative_slope(slope_db)
     slope = np.where(np.isfinite(slope), slope, 0.0)
-    if isinstance(grid.source, Fir):
+    if isinstance(scan.source, Fir):
         # Slopes within rounding are flat: a smooth passband must not break up into a thousand extremes.
-        noise = 1e-15 * len(grid.source.taps) * float(np.max(grid.square))
+        noise = 1e-15 * len(scan.source.taps) * float(np.max(_grid(scan.source).square))
         slope = np.where(np.abs(slope) <= noise, 0.0, slope)
     rising, falling = slope[:-1] >= 0, slope[1:] < 0
     brackets = np.flatnonzero(rising & falling)
-    if side < 0 and isinstance(grid.source, Rational):
+    if side < 0 and isinstance(scan.source, Rational):
         # At a zero on the circle itself the slope has no sign to change: its angle is known anyway.
-        angles = np.angle(grid.source.zeros)
-        ends = np.sort(np.concatenate([ends, angles[(angles > start) & (angles < stop)]]))
+        angles = np.angle(scan.source.zeros)
+        ends = np.sort(np.concatenate([ends, angles[(angles > omega[0]) & (angles < omega[-1])]]))
     if only_worst and len(brackets):
-        brackets = _near_worst(grid, omega, brackets, slope_db, side)
-    if len(brackets) == 0:
-        return ends
-    brackets = _most_promising(grid, omega, brackets, side)
-    roots = _close_in(grid.source, omega[brackets], omega[brackets + 1], slope_db, side, steps)
-    return np.concatenate([ends[:1], np.sort(np.concatenate([ends[1:-1], roots])), ends[-1:]])
+        brackets = _near_worst(scan, brackets, slope_db, side)
+    if len(brackets):
+        brackets = _most_promising(scan, brackets, side)
+    after = brackets + 1
+    return _Stretch(ends, omega[brackets], omega[after], side * slope[brackets], side * slope[after], slope_db, side)
 
 
-def _near_worst(grid: _Grid, omega: Array, brackets: NDArray[np.intp], slope_db: float, side: int) -> NDArray[np.intp]:
+def _closed_in(source: Fir | Rational, stretches: list[_Stretch], steps: int) -> list[Array]:
+    """The ends and the stationary points of each stretch, in order."""
+    counts = [len(one.low) for one in stretches]
+    low, high, slope_low, slope_high = (
+        np.concatenate([getattr(one, key) for one in stretches]) for key in ("low", "high", "slope_low", "slope_high")
+    )
+    slopes = np.repeat([one.slope_db for one in stretches], counts)
+    sides = np.repeat([one.side for one in stretches], counts)
+    roots = low
+    if len(low):
+        brackets = (low, high, slope_low, slope_high, slopes, sides, steps)
+        roots = _newton(source, *brackets) if isinstance(source, Fir) else _illinois(source, *brackets)
+    found = []
+    for one, own in zip(stretches, np.split(roots, np.cumsum(counts)[:-1])):
+        between = np.sort(np.concatenate([one.ends[1:-1], own]))
+        found.append(np.concatenate([one.ends[:1], between, one.ends[-1:]]))
+    return found
+
+
+def _near_worst(scan: _Scan, brackets: NDArray[np.intp], slope_db: float, side: int) -> NDArray[np.intp]:
     """Brackets whose level on the scan comes near the worst of all; a dip may hide a zero, so that more of them stay."""
-    near = 3.0 if side > 0 else 60.0
-    if isinstance(grid.source, Rational):
+    near, omega = 3.0 if side > 0 else 60.0, scan.omega
+    if isinstance(scan.source, Rational):
         middle = np.concatenate([(omega[brackets] + omega[brackets + 1]) / 2, omega[:1], omega[-1:]])
-        level = gain_db(frequency_response(grid.source, middle))
+        level = gain_db(frequency_response(scan.source, middle))
         relative = side * (level - slope_db * (middle - omega[0]))
         return np.asarray(brackets[relative[:-2] >= np.max(relative) - 2 * near])
-    level = np.interp(omega, grid.omega, grid.square)
-    # Beyond a band's edge the gain may be large: between grid points only the edge's own level will do.
-    level[[0, -1]] = np.abs(frequency_response(grid.source, omega[[0, -1]])) ** 2
-    with np.errstate(divide="ignore"):
-        relative = side * (10 * np.log10(np.maximum(level, 1e-300)) - slope_db * (omega - omega[0]))
+    relative = side * (10 * np.log10(np.maximum(scan.square, 1e-300)) - slope_db * (omega - omega[0]))
     at = np.maximum(relative[brackets], relative[brackets + 1])
     return np.asarray(brackets[at >= np.max(relative) - near])
 
 
-def _most_promising(grid: _Grid, omega: Array, brackets: NDArray[np.intp], side: int) -> NDArray[np.intp]:
+def _most_promising(scan: _Scan, brackets: NDArray[np.intp], side: int) -> NDArray[np.intp]:
     """For very long filters, refine only the brackets that can hold the worst point."""
-    most = max(64, REFINED_TERMS // max(1, _size(grid.source)))
+    most = max(64, REFINED_TERMS // max(1, _size(scan.source)))
     if len(brackets) <= most:
         return brackets
-    level = np.interp(omega[brackets], grid.omega, grid.square)
-    level = np.maximum(level, np.interp(omega[brackets + 1], grid.omega, grid.square)) if side > 0 else level
+    level = scan.square[brackets]
+    level = np.maximum(level, scan.square[brackets + 1]) if side > 0 else level
     order = np.argsort(-side * level)
     return np.sort(brackets[order[:most]])
 
@@ -191,28 +254,24 @@ def _size(source: Fir | Rational) -> int:
     return len(source.taps) if isinstance(source, Fir) else len(source.zeros) + len(source.poles)
 
 
-def _relative_slope(source: Fir | Rational, omega: Array, slope_db: float) -> Array:
-    """d(gain − limit)/dω in dB per radian, exactly; of a FIR times |H|², which is smooth at its zeros too."""
-    if isinstance(source, Fir):
-        value, derivative, _ = response_and_derivatives(source, omega)
-        return np.asarray(DB_PER_NEPER * (derivative * np.conj(value)).real - slope_db * np.abs(value) ** 2)
-    return np.asarray(DB_PER_NEPER * log_slope(source, omega).real - slope_db)
+def _false_position(low: Array, high: Array, f_low: Array, f_high: Array) -> Array:
+    """Where the straight line between two values crosses zero, or the middle where that's of no use."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        found = low - f_low * (high - low) / (f_high - f_low)
+    poor = ~np.isfinite(found) | (found <= low) | (found >= high)
+    return np.asarray(np.where(poor, (low + high) / 2, found))
 
 
-def _close_in(source: Fir | Rational, low: Array, high: Array, slope_db: float, side: int, steps: int) -> Array:
-    """The zero of the relative slope in each bracket, all brackets at once; times ``side`` the slope falls there.
+def _newton(
+    source: Fir, low: Array, high: Array, f_low: Array, f_high: Array, slope_db: Array, side: Array, steps: int
+) -> Array:
+    """The zero of the relative slope in each bracket, all at once, where the curvature is known.
 
-    A stationary value changes with the square of the error in place, so that a place good to 1e-10 gives a level
-    far below rounding. Newton's steps where the curvature is known, else false position in the Illinois variant.
+    A stationary value changes with the square of the error in place, and Newton's error with the square of the last
+    step: after one of 1e-6 of the band nothing is left that could be seen.
     """
-    if isinstance(source, Fir):
-        return _newton(source, low, high, slope_db, side, min(steps, 12))
-    return _illinois(source, low, high, slope_db, side, steps)
-
-
-def _newton(source: Fir, low: Array, high: Array, slope_db: float, side: int, steps: int) -> Array:
-    middle = (low + high) / 2
-    for _ in range(steps):
+    middle = _false_position(low, high, f_low, f_high)
+    for _ in range(min(steps, 12)):
         value, first, second = response_and_derivatives(source, middle)
         square_slope = (first * np.conj(value)).real
         slope = DB_PER_NEPER * square_slope - slope_db * np.abs(value) ** 2
@@ -224,23 +283,22 @@ def _newton(source: Fir, low: Array, high: Array, slope_db: float, side: int, st
         room = 1e-3 * (high - low)
         poor = ~np.isfinite(better) | (better < low - room) | (better > high + room)
         better = np.where(poor, (low + high) / 2, np.clip(better, low, high))
-        moved = float(np.max(np.abs(better - middle)))
+        moved = np.abs(better - middle)
         middle = better
-        if moved < 1e-10:
+        if np.all(moved < np.where(poor, 1e-10, 1e-3 / len(source.taps))) and np.max(moved) < 1e-6:
             break
     return middle
 
 
-def _illinois(source: Rational, low: Array, high: Array, slope_db: float, side: int, steps: int) -> Array:
-    f_low, f_high = (np.nan_to_num(_relative_slope(source, x, slope_db)) for x in (low, high))
+def _illinois(
+    source: Rational, low: Array, high: Array, f_low: Array, f_high: Array, slope_db: Array, side: Array, steps: int
+) -> Array:
+    """The same by false position in the Illinois variant."""
     last = np.zeros(len(low))
     middle = previous = (low + high) / 2
     for step in range(steps):
-        with np.errstate(divide="ignore", invalid="ignore"):
-            middle = low - f_low * (high - low) / (f_high - f_low)
-        poor = ~np.isfinite(middle) | (middle <= low) | (middle >= high)
-        middle = np.where(poor, (low + high) / 2, middle)
-        value = np.nan_to_num(_relative_slope(source, middle, slope_db))
+        middle = _false_position(low, high, f_low, f_high)
+        value = np.nan_to_num(_Scan.at(source, middle).relative_slope(slope_db))
         left = side * value >= 0
         halved_high = np.where(left & (last == 1), f_high / 2, f_high)
         halved_low = np.where(~left & (last == -1), f_low / 2, f_low)

@@ -56,6 +56,7 @@ def exchange(
     start: Array | None = None,
     decide_only: bool = False,
     is_stopped: Callable[[], bool] = lambda: False,
+    levelled: float = LEVELLED,
 ) -> Approximation:
     """The best approximation of a problem.
 
@@ -65,6 +66,8 @@ def exchange(
         A first reference (angular frequencies); spread over the bands when not given.
     decide_only
         Stop as soon as it is certain whether the error is below or above 1.
+    levelled
+        The largest error and the levelled one agree to within this share of it.
     """
     reference = first_reference(problem) if start is None else fitted_reference(problem, start)
     table = Table.of(problem.pieces)
@@ -79,7 +82,7 @@ def exchange(
         here = Approximation(problem, reference, values, weights, np.inf, abs(level), False, count + 1)
         omega, error = _extremes(here, table, np.asarray(signs * np.sign(level)) if level else signs)
         largest = float(np.max(np.abs(error)))
-        settled = largest - abs(level) <= LEVELLED * largest
+        settled = largest - abs(level) <= levelled * largest
         here = Approximation(problem, reference, values, weights, largest, abs(level), settled, count + 1)
         if best is None or largest < best.error * (1 - 1e-12):
             best, stale = here, 0

@@ -10,7 +10,7 @@ from functools import partial
 import numpy as np
 
 from combe.designing.designed import Design
-from combe.designing.equiripple.exchange import Approximation, exchange
+from combe.designing.equiripple.exchange import LEVELLED, Approximation, exchange
 from combe.designing.equiripple.problem import (
     Problem,
     caps_of,
@@ -33,19 +33,30 @@ from combe.filters import Fir
 from combe.ledger import gain_lines
 from combe.requirement import Limit, Requirement
 from combe.requirement.quantities import frequency_text
-from combe.responses import worst_point
+from combe.responses import worst_points
 from combe.values import replace
 
 MAXIMUM_TAPS = 5000
 ROUNDING_STEPS = 6
 WELL_USED = 0.8
+DRAFTED = 1e-3
+"""How far a draft's ripples may differ from each other, as a share of themselves: less than a pixel shows."""
 LARGEST_FRESH_START = 120
 """Up to this many unknowns an exchange starts from nothing, above from a filter half as long."""
 Stop = Callable[[], bool]
 
 
-def design(requirement: Requirement, order: int, symmetry: int = 1, is_stopped: Stop = lambda: False) -> Design:
+def design(
+    requirement: Requirement,
+    order: int,
+    symmetry: int = 1,
+    is_stopped: Stop = lambda: False,
+    near: Design | None = None,
+    is_draft: bool = False,
+) -> Design:
     """The minimax filter of a given order, its error shared out in proportion to the limits.
+
+    A draft, made while an edge is dragged, starts from a design ``near`` by and ends as soon as nothing is left to see.
 
     Raises
     ------
@@ -58,11 +69,13 @@ def design(requirement: Requirement, order: int, symmetry: int = 1, is_stopped: 
         raise DesignError(f"order {order} is out of reach", "order", f"orders run from 0 to {MAXIMUM_TAPS - 1}")
     if symmetry == -1 and taps < 2:
         raise DesignError("antisymmetric taps need an order of at least 1", "order")
-    search = _Search(requirement, symmetry, is_stopped)
+    search = _Search(requirement, symmetry, is_stopped, is_draft)
+    if is_draft and near is not None and near.alternation:
+        search.begin_near(near.order + 1, np.array(near.alternation))
     reason = fits_symmetry(pieces_of(requirement), taps, symmetry)
     if reason:
-        near = f"use order {order - 1} or {order + 1}" if order else "use order 1"
-        raise DesignError(reason, "order", near)
+        instead = f"use order {order - 1} or {order + 1}" if order else "use order 1"
+        raise DesignError(reason, "order", instead)
     fir = search.filter(taps)
     return search.finished(fir, search.cap_notes(), started)
 
@@ -86,7 +99,7 @@ def shortest(
         If no filter of at most ``MAXIMUM_TAPS`` taps keeps the limits; the message says what would be possible.
     """
     started = time.perf_counter()
-    search = _Search(requirement, symmetry, is_stopped)
+    search = _Search(requirement, symmetry, is_stopped, is_draft)
     if near is not None and near.alternation:
         search.begin_near(near.order + 1, np.array(near.alternation))
     free = taps = search.least_near() if is_draft else search.least()
@@ -121,6 +134,7 @@ class _Search:
     requirement: Requirement
     symmetry: int
     is_stopped: Stop
+    is_draft: bool = False
     capped: frozenset[int] = frozenset()
     verdicts: dict[int, float] = field(default_factory=dict)
     references: dict[int, np.ndarray] = field(default_factory=dict)
@@ -166,14 +180,12 @@ class _Search:
     def bulges(self, fir: Fir) -> bool:
         """Whether a transition not capped so far rises above the cap; it is capped from now on."""
         cap = transition_cap_db(self.requirement)
-        over = set()
-        for index, (start, stop) in enumerate(self.requirement.transitions()):
-            if index not in self.capped:
-                peak = worst_point(fir, self.requirement.sample_rate_hz, Limit.level(cap, start, stop), 1)
-                if peak.margin_db(1) < 0:
-                    over.add(index)
+        free = {k: ends for k, ends in enumerate(self.requirement.transitions()) if k not in self.capped}
+        asked = tuple((Limit.level(cap, start, stop), 1) for start, stop in free.values())
+        peaks = worst_points(fir, self.requirement.sample_rate_hz, asked)
+        over = frozenset(index for index, peak in zip(free, peaks) if peak.margin_db(1) < 0)
         if over:
-            self.cap(frozenset(over))
+            self.cap(over)
         return bool(over)
 
     def cap_notes(self, cost: int | None = None) -> tuple[str, ...]:
@@ -234,7 +246,7 @@ class _Search:
                 continue
             if best is None or found.error < best.error:
                 best = found
-            if best.error <= max(best.bound * (1 + 1e-5), 1e-9):
+            if best.error <= max(best.bound * (1 + (2 * DRAFTED if self.is_draft else 1e-5)), 1e-9):
                 return best
         if best is None or best.error > max(best.bound * 1.01, 1e-6):
             what = f"the exchange doesn't settle at {problem.taps} taps: rounding in double precision hides the ripples"
@@ -345,7 +357,7 @@ class _Search:
         return self.references[near] if abs(near - taps) <= max(8, taps // 4) else None
 
     def _exchange(self, problem: Problem, start: np.ndarray | None) -> Approximation:
-        return exchange(problem, start, False, self.is_stopped)
+        return exchange(problem, start, False, self.is_stopped, DRAFTED if self.is_draft else LEVELLED)
 
     def _grown(self, problem: Problem) -> Approximation:
         """Start from a filter of half the length, settled first, its reference stretched (Filip 2016)."""
@@ -405,5 +417,5 @@ def make(task: Task) -> Design:
     if choice.order is None:
         found = shortest(asked, choice.symmetry, task.is_stopped, task.near, task.is_draft)
     else:
-        found = design(asked, choice.order, choice.symmetry, task.is_stopped)
+        found = design(asked, choice.order, choice.symmetry, task.is_stopped, task.near, task.is_draft)
     return replace(found, requirement=task.requirement)
