@@ -7,6 +7,7 @@ import os
 import statistics
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 ROOT = Path(__file__).resolve().parent.parent
+RECORD = Path(tempfile.gettempdir()) / f"combe-bench-{os.getuid()}.json"
 RESULTS: dict[str, dict[str, Any]] = {}
 
 FIRST_FRAME = """
@@ -280,65 +282,89 @@ def response() -> None:
 
 
 def dragging() -> None:
-    """From the hand's move to the redrawn plot, the search for the least length included; the demo's own 113 taps."""
-    from combe.project.demo import demo_project
+    """From the hand's move to the painted plot: real mouse events on the real window."""
+    from hand import demo_with
+
     from combe.project.document import DesignChoice
     from tests.support import asked
 
     low = asked(250_000, (0, 38_000, -0.1, 0.1), (50_000, 125_000, -60))
-    demo = demo_project()
-    drag("drag", replace(demo, requirement=low, design=DesignChoice()), 38_000)
-    drag("drag_demo", demo, 12_000)
+    drag("drag", demo_with(requirement=low, design=DesignChoice()), "the least length searched each time")
+    drag("drag_63", demo_with(requirement=low, design=DesignChoice(order=62)), "63 taps held")
+    drag("drag_demo", demo_with(), "the demo's own 113 taps")
 
 
-def drag(name: str, project: Project, edge_hz: float) -> None:
-    """Forty moves of the first band's upper edge, each to its new filter and to the picture."""
-    from functools import partial
-
-    from PyQt6.QtCore import QEventLoop
-    from PyQt6.QtWidgets import QApplication
-
-    from combe.app.picture import settle
-    from combe.app.session import Session
-    from combe.app.settings import Settings
-    from combe.app.theme.palette import THEME
-    from combe.app.window import MainWindow
-    from combe.project import edits
+def drag(name: str, project: Project, what: str) -> None:
+    """Sixty moves of the first band's upper edge, each until its filter is painted, everything on screen."""
+    from hand import Hand, edge, idle, opened, timed
 
     sys.setswitchinterval(0.001)
-    application = QApplication.instance() or QApplication([])
-    assert isinstance(application, QApplication)
-    application.setStyle("Fusion")
-    THEME.use("light", application)
-    session = Session(project)
-    window = MainWindow(session, Settings())
-    window.resize(1280, 800)
-    window.show()
-    session.start()
-    settle(session)
-    answers, drawn = [], []
-    wait = QEventLoop.ProcessEventsFlag.WaitForMoreEvents
-    for index in range(40):
-        arrived: list[str] = []
-        session.stepped.connect(arrived.append)
-        started = time.perf_counter()
-        window.drag(partial(edits.move_edge, index=0, kind="stop", hz=edge_hz - 40 * (index + 1)))
-        while "ideal" not in arrived:
-            application.processEvents(wait)
-        answers.append(1e3 * (time.perf_counter() - started))
-        window.plots.magnitude.main.grab()
-        drawn.append(1e3 * (time.perf_counter() - started))
-        while "rounded" not in arrived:
-            application.processEvents(wait)
-        session.stepped.disconnect(arrived.append)
-    taps = session.results.ideal.design.order + 1 if session.results.ideal else 0
-    bare = median_ms(window.plots.magnitude.main.grab, 21)
-    note(f"{name}_to_answer", statistics.median(answers), "ms", f"a dragged edge to its new filter, {taps} taps")
-    note(f"{name}_to_picture", statistics.median(drawn), "ms", "a dragged edge to the redrawn plot")
-    note(f"{name}_to_picture_95", sorted(drawn)[int(0.95 * len(drawn))], "ms", "the same, 95 of 100 moves")
-    note(f"{name}_ratio", statistics.median(drawn) / bare, "×", "the same; a bare repaint of the same plot = 1")
-    session.saved = session.project
-    window.close()
+    with opened(project) as (window, paints):
+        plots = window.plots.magnitude
+        bare = statistics.median(timed(lambda: (plots.main.viewport().repaint(), plots.loupe.viewport().repaint()), 21))
+        hand = Hand(window, paints, edge(window, 0, "stop"))
+        for _ in range(5):
+            hand.move(-2)
+        rows = []
+        for step in range(60):
+            rows.append(hand.move(-1 if step % 20 < 10 else 1))
+            idle(hand.app, 0.01)
+        hand.release()
+    known, painted, painting = (statistics.median(column) for column in zip(*rows))
+    late = sorted(row[1] for row in rows)[56]
+    note(f"{name}_to_filter", known, "ms", f"a dragged edge to its filter, rounded, analyzed: {what}")
+    note(f"{name}_painting", painting, "ms", "of that painting, every plot that changed")
+    note(f"{name}_to_picture", painted, "ms", "a dragged edge to the painted plot")
+    note(f"{name}_to_picture_95", late, "ms", "the same, 95 of 100 moves")
+    note(f"{name}_ratio", painted / bare, "×", f"move to picture; a bare repaint of the same plots ({bare:.1f} ms) = 1")
+
+
+def thread() -> None:
+    """The longest events on the interface thread, whatever is done."""
+    from hand import Clocked, Hand, application, demo_with, edge, idle, opened
+
+    app = application(Clocked)
+    assert isinstance(app, Clocked)
+    sys.setswitchinterval(0.001)
+    with opened(demo_with()) as (window, paints):
+        slowest(window, app)
+        hand = Hand(window, paints, edge(window, 0, "stop"))
+        app.longest = 0.0
+        for _ in range(30):
+            hand.move(-1)
+            idle(app, 0.01)
+        note("thread_dragging", 1e3 * app.longest, "ms", f"an edge is dragged: the longest was {app.worst}")
+        app.longest = 0.0
+        hand.release()
+        idle(app, 2.0)
+        note("thread_released", 1e3 * app.longest, "ms", f"and let go, all else following: the longest was {app.worst}")
+
+
+def slowest(window: Any, app: Any) -> None:
+    """When theme, step and page change."""
+    from hand import idle
+
+    from combe.app.pages.register import REGISTER
+    from combe.project.chain import STEPS
+
+    ways: dict[str, list[Callable[[], None]]] = {
+        "theme": [lambda: window.dress("dark"), lambda: window.dress("light")],
+        "step": [lambda step=step: window.open_step(step) for step in (*STEPS, "ideal")],
+    }
+    for entry in REGISTER:
+        if entry.name in window.plots.buttons:
+            ways[f"page {entry.name}"] = [lambda name=entry.name: window.plots.open_tab(name)] * 2
+    for name, moves in ways.items():
+        for move in moves:
+            app.longest = 0.0
+            started = time.perf_counter()
+            move()
+            spent = 1e3 * (time.perf_counter() - started)
+            idle(app, 0.4)
+            found = max(spent, 1e3 * app.longest)
+        note(
+            f"thread_{name.replace(' ', '_')}", found, "ms", "the longest stretch on the interface thread, second time"
+        )
 
 
 def frames() -> None:
@@ -424,15 +450,26 @@ def commands() -> None:
 
 
 def main() -> int:
-    """All of them, or those named."""
+    """All of them, or those named, each in a process of its own: none finds what another has warmed up or left."""
     sys.path.insert(0, str(ROOT))
-    parts = (commands, designs, classics, races, runs, arithmetic, processors, response, start, dragging, frames)
-    for part in parts:
-        if len(sys.argv) < 2 or part.__name__ in sys.argv[1:]:
-            part()
-    if len(sys.argv) > 1:
+    parts = (
+        commands, designs, classics, races, runs, arithmetic, processors, response, start, dragging, thread, frames
+    )  # fmt: skip
+    names = [part.__name__ for part in parts]
+    wanted = [name for name in sys.argv[1:] if name in names]
+    if len(wanted) == 1:
+        parts[names.index(wanted[0])]()
+        RECORD.write_text(json.dumps(RESULTS), encoding="utf-8")
         return 0
-    (ROOT / "bench.json").write_text(json.dumps(RESULTS, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+    every: dict[str, dict[str, Any]] = {}
+    for name in wanted or names:
+        done = subprocess.run([sys.executable, __file__, name], cwd=ROOT, check=False)
+        if done.returncode:
+            return done.returncode
+        every |= json.loads(RECORD.read_text(encoding="utf-8"))
+    RECORD.unlink(missing_ok=True)
+    if not wanted:
+        (ROOT / "bench.json").write_text(json.dumps(every, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
     return 0
 
 

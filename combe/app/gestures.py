@@ -13,7 +13,7 @@ from combe.project.edits import Edit
 
 if TYPE_CHECKING:
     from PyQt6.QtCore import QTimer
-    from PyQt6.QtWidgets import QSplitter, QStackedWidget
+    from PyQt6.QtWidgets import QStackedWidget
 
     from combe.app.dialogs import Dialogs
     from combe.app.pages.panel import PlotPanel
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from combe.app.widgets.brief_panel import BriefPanel
     from combe.app.widgets.contenders_panel import ContendersPanel
 
-PATIENCE_MS = 40
+PATIENCE_MS = 30
 
 
 class Gestures:
@@ -32,10 +32,10 @@ class Gestures:
     brief: BriefPanel
     contenders: ContendersPanel
     dialogs: Dialogs
-    splitter: QSplitter
     middle: QStackedWidget
     step: str
     _paint_anyway: QTimer
+    _is_behind: bool
     tell: Callable[[str], None]
     open_step: Callable[[str], None]
 
@@ -55,8 +55,8 @@ class Gestures:
         except CombeError as error:
             self.tell(error.sentence())
             return
-        # All is painted once, with the new filter: painting the moved edge first would hold the filter up.
-        self.splitter.setUpdatesEnabled(False)
+        # The plot is painted once, with the new filter: painting the moved edge first would hold the filter up.
+        self._is_behind = True
         self._paint_anyway.start(PATIENCE_MS)
         self.session.edit(edit)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from time import perf_counter
 
 from PyQt6.QtCore import QSize, QTimer
 from PyQt6.QtGui import QCloseEvent
@@ -42,7 +43,8 @@ from combe.project.document import Project
 from combe.proof.c import Proof
 
 _closed: list[tuple[QMainWindow, Session]] = []
-DRAG_MS = 60
+READING_S, AFTER_PICTURE_MS, RESTING_MS = 0.15, 6, 80
+"""Under the hand figures change no faster than they can be read."""
 FIGURES_OF = ("ideal", "rounded", "measured", "proof", "package")
 """Results whose figures stand in the ledger and in the chain."""
 FEW_PINS = 3
@@ -67,12 +69,15 @@ class MainWindow(QMainWindow, Gestures):
         self._dots: tuple[Line, ...] = ()
         self.collector = Collector(self)
         self.dialogs = Dialogs(self)
+        self._figures_at = 0.0
+        self._is_behind = False
+        self._unshown: set[str] = set()
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._show_figures)
         self._paint_anyway = QTimer(self)
         self._paint_anyway.setSingleShot(True)
-        self._paint_anyway.timeout.connect(lambda: self.splitter.setUpdatesEnabled(True))
+        self._paint_anyway.timeout.connect(self._catch_up)
         self._build()
         self.actions_table = Actions(self)
         self._connect()
@@ -252,6 +257,8 @@ class MainWindow(QMainWindow, Gestures):
     # -- from the session ------------------------------------------------------------------------------------
 
     def _show_project(self, project: Project) -> None:
+        if self.session.is_dragging:
+            return  # shown together with the filter that follows, see ``_catch_up``
         counted = self.settings.counted
         self.brief.show_requirement(project.requirement, counted)
         self.rounded.show_bits(project.arithmetic.coefficient_bits)
@@ -262,11 +269,18 @@ class MainWindow(QMainWindow, Gestures):
         self.code.show_choices(project.code)
         self.code.show_hardware(project.hardware)
         self._show_contenders()
-        if not self.session.is_dragging:
-            self._show_states()
+        self._show_states()
         self._show_curves()
         self._show_title()
         self.actions_table.refresh()
+
+    def _catch_up(self) -> None:
+        """Show what the hand has moved, and whatever has followed so far: all of it painted once."""
+        if self._is_behind:
+            self._is_behind = False
+            self._paint_anyway.stop()
+            self.brief.show_requirement(self.session.project.requirement, self.settings.counted)
+            self._show_curves()
 
     def _show_title(self) -> None:
         session = self.session
@@ -279,14 +293,16 @@ class MainWindow(QMainWindow, Gestures):
         results = self.session.results
         entry = self.entry
         is_shown = name in entry.shows if entry is not None else name in ("package", "colored")
+        if name == "rounded":
+            self._catch_up()
         if is_shown and not (name == "ideal" and self.session.is_dragging):
             self._show_curves()
-        if name == "rounded":
-            self._paint_anyway.stop()
-            self.splitter.setUpdatesEnabled(True)
-        waits = self.session.is_dragging and self._later.isActive()
-        if name in FIGURES_OF and not waits:
-            self._later.start(DRAG_MS if self.session.is_dragging else 0)
+        if name in FIGURES_OF:
+            self._plan_figures()
+        if self.session.is_dragging:
+            self._unshown.add(name)
+            return
+        self._unshown.discard(name)
         show = self._shows.get(name)
         if show is not None:
             show()
@@ -301,7 +317,7 @@ class MainWindow(QMainWindow, Gestures):
             self._show_curves()
         if name == "proof":
             self._show_code()
-        if name in ("proof", "ideal"):
+        if name in ("proof", "ideal") and not self.session.is_dragging:
             self._show_states()
 
     def _show_ideal(self) -> None:
@@ -319,8 +335,22 @@ class MainWindow(QMainWindow, Gestures):
             self.arithmetic.show_kind(rounded.realization.is_recursive)
             self.code.show_kind(rounded.realization.is_recursive)
 
+    def _plan_figures(self) -> None:
+        """Figures follow what they tell; those under the hand a few times a second, each time after the picture."""
+        if not self.session.is_dragging:
+            self._later.start(0)
+        elif perf_counter() - self._figures_at > READING_S:
+            self._later.start(AFTER_PICTURE_MS)
+        else:
+            self._later.start(RESTING_MS)
+
     def _show_figures(self) -> None:
-        """Everything written in words and figures: while an edge is dragged, not at every step of the hand."""
+        """Everything written in words and figures."""
+        self._figures_at = perf_counter()
+        while self._unshown:
+            show = self._shows.get(self._unshown.pop())
+            if show is not None and show != self._show_figures:
+                show()
         self._show_lines()
         self._show_ledger()
         self._show_states()
@@ -342,6 +372,7 @@ class MainWindow(QMainWindow, Gestures):
         entry = self.entry
         if entry is None or name in entry.shows:
             self._show_curves()
+        self._catch_up()
         if sentence:
             self.tell(sentence)
         self._show_states()

@@ -13,8 +13,9 @@ class Design:
     """One filter and its story.
 
     ``notes`` are sentences for the user: what the search found, what the cap on transitions cost. ``alternation``
-    holds the angular frequencies at which a minimax error alternates; a search nearby may start from them.
-    ``parts`` are filters in a row whose product ``filter`` is, where running them so is cheaper; ``singular_values`` the Hankel values a reduction chose by.
+    holds the angular frequencies at which a minimax error alternates, ``capped`` which transitions were held
+    down on the way and ``cap_level_db`` at what level; a search nearby may start from them. ``parts`` are filters in a row whose product ``filter``
+    is, where running them so is cheaper; ``singular_values`` the Hankel values a reduction chose by.
     """
 
     method: str
@@ -26,6 +27,8 @@ class Design:
     alternation: tuple[float, ...] = field(default=(), compare=False)
     parts: tuple[Fir, ...] = ()
     singular_values: tuple[float, ...] = field(default=(), compare=False)
+    capped: tuple[int, ...] = field(default=(), compare=False)
+    cap_level_db: float | None = field(default=None, compare=False)
 
     @property
     def kind(self) -> str:

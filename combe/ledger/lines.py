@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 from msgspec import Struct
@@ -65,6 +66,7 @@ def gain_lines(source: Filter, requirement: Requirement) -> list[Line]:
     ]
 
 
+@lru_cache(maxsize=64)
 def lines_of(source: Filter, requirement: Requirement) -> tuple[Line, ...]:
     """Every limit of a requirement, delay and cost included, in the requirement's order."""
     lines = gain_lines(source, requirement)

@@ -19,6 +19,7 @@ from combe.filters import Filter
 from combe.ledger import Line
 from combe.project.document import Project
 from combe.realization.stages import Realization
+from combe.requirement import Requirement
 from combe.rounding.realize import realize, rounded_lines
 from combe.running.simulate import simulate
 from combe.signals.sweep import measured_lines, sweep_for
@@ -28,18 +29,31 @@ STEPS = ("brief", "ideal", "rounded", "arithmetic", "code")
 
 
 class Ideal(Struct, frozen=True):
-    """The exact design and its lines; a draft, made while an edge is dragged, may differ in the last digits."""
+    """The exact design; a draft, made while an edge is dragged, may differ in the last digits."""
 
     design: Design
-    lines: tuple[Line, ...]
+    asked: Requirement
     is_draft: bool = False
+
+    @property
+    def lines(self) -> tuple[Line, ...]:
+        """Every limit and what was reached; worked out when first asked for, so that no picture waits for it."""
+        return lines_of_design(self.design, self.asked)
 
 
 class Rounded(Struct, frozen=True):
-    """The integer program and its lines with integer coefficients."""
+    """The integer program; ``known`` are its lines with integer coefficients where they are worked out already."""
 
     realization: Realization
-    lines: tuple[Line, ...]
+    known: tuple[Line, ...] = ()
+    asked: Requirement | None = None
+
+    @property
+    def lines(self) -> tuple[Line, ...]:
+        """Every limit and what is reached with integer coefficients."""
+        if self.known or self.asked is None:
+            return self.known
+        return rounded_lines(self.realization, self.asked)
 
     @property
     def exact(self) -> Filter:
@@ -63,7 +77,7 @@ def chain_of(project: Project, say: Callable[[str], None] = lambda _: None) -> C
     ideal = ideal_of(project)
     say("rounding")
     rounded = rounded_of(project, ideal)
-    rounded = replace(rounded, lines=certified_lines(rounded.realization, project.requirement, rounded.lines))
+    rounded = replace(rounded, known=certified_lines(rounded.realization, project.requirement, rounded.lines))
     say("arithmetic")
     measured = arithmetic_lines(rounded)
     say("code")
@@ -76,7 +90,7 @@ def ideal_of(
     """The design a project asks for; a draft while an edge is dragged."""
     asked = project.requirement
     found = design_task(Task(asked, asked.sample_rate_hz, project.design, is_stopped, near, is_draft))
-    return Ideal(found, lines_of_design(found, project.requirement), is_draft)
+    return Ideal(found, project.requirement, is_draft)
 
 
 def rounded_of(project: Project, ideal: Ideal, is_stopped: Stop = lambda: False, is_draft: bool = False) -> Rounded:
@@ -84,7 +98,7 @@ def rounded_of(project: Project, ideal: Ideal, is_stopped: Stop = lambda: False,
     asked = None if is_draft else project.requirement
     rate = project.requirement.sample_rate_hz
     made = realize(ideal.design.filter, rate, project.arithmetic, project.name, asked, is_stopped)
-    return Rounded(made, rounded_lines(made, project.requirement))
+    return Rounded(made, () if is_draft else rounded_lines(made, project.requirement), project.requirement)
 
 
 def arithmetic_lines(rounded: Rounded) -> tuple[Line, ...]:

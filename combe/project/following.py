@@ -60,6 +60,7 @@ def chain(
         return
     missing = known.missing(("rounded", "measured", "certified", "compared", "package", "facts", "rounding_facts"))
     ideal = start if isinstance(start, Ideal) else ideal_of(project, is_stopped, start)
+    _ = ideal.lines  # worked out here, not where they are shown
     yield News("ideal", ideal)
     rounded = None if "rounded" in missing else known.rounded
     if rounded is None:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from combe.filters import Filter, Fir
 from combe.responses.evaluate import frequency_response, gain_db, uniform_response
-from combe.responses.extremes import gain_peak, turning_points
+from combe.responses.extremes import gain_peak, scanned_levels, turning_points
 from combe.responses.measures import level_crossings
 from combe.responses.phase import group_delay, unwrapped_phase
 
@@ -22,9 +22,11 @@ def magnitude_curve(source: Filter) -> tuple[Array, Array]:
     """Angular frequencies over the whole axis and the gain there in dB."""
     size = len(source.taps) if isinstance(source, Fir) else 512
     count = 1 + int(2 ** np.ceil(np.log2(max(LEAST_POINTS - 1, 8 * size))))
-    omega = np.linspace(0, np.pi, count)
-    level = gain_db(uniform_response(source, count))
-    exact = turning_points(source, 0.0, np.pi, 3)
+    omega, level = scanned_levels(source) if isinstance(source, Fir) else (np.zeros(0), np.zeros(0))
+    if len(omega) < count:
+        omega = np.linspace(0, np.pi, count)
+        level = gain_db(uniform_response(source, count))
+    exact = turning_points(source, 0.0, np.pi, 1)
     every = np.concatenate([omega, exact])
     order = np.argsort(every, kind="stable")
     return every[order], np.concatenate([level, gain_db(frequency_response(source, exact))])[order]

@@ -89,6 +89,22 @@ def worst_points(source: Filter, sample_rate_hz: float, asked: tuple[tuple[Limit
     return tuple(worst[index] for index in range(len(asked)))
 
 
+def stays_below(source: Filter, start: float, stop: float, level_db: float) -> bool:
+    """Whether the scan alone makes certain that the gain stays below a level between two angular frequencies.
+
+    |H|² of n + 1 taps lies between 0 and M, its second derivative below n²·M/2 (Bernstein 1912), so that between
+    points a step h apart it rises above both by n²·h²·M/16 at most. False where that isn't enough to tell.
+    """
+    grid = _grid(source)
+    if not isinstance(grid.source, Fir):
+        return False
+    first = max(int(np.searchsorted(grid.omega, start, "right")) - 1, 0)
+    inside = grid.square[first : int(np.searchsorted(grid.omega, stop, "left")) + 1]
+    rise = ((len(grid.source.taps) - 1) * np.pi / (len(grid.omega) - 1)) ** 2 / 16
+    most = float(np.max(inside)) + rise * float(np.max(grid.square)) / (1 - rise)
+    return most < 10 ** (level_db / 10)
+
+
 def gain_peak(source: Filter, start: float = 0.0, stop: float = np.pi) -> tuple[float, float]:
     """The largest gain between two angular frequencies, as (omega, gain in dB)."""
     found = worst_point(source, 2 * np.pi, Limit.level(0.0, start, stop), 1)
@@ -153,6 +169,13 @@ def _grid(source: Filter) -> _Scan:
     rational = rational_of(source)
     omega = _clustered(rational)
     return _Scan(rational, omega, np.ones_like(omega), 2 * rational_log_slope(rational, omega).real)
+
+
+def scanned_levels(source: Fir) -> tuple[Array, Array]:
+    """Evenly spaced angular frequencies, 16 or more a tap, and the gain there in dB."""
+    grid = _grid(source)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return grid.omega, np.maximum(np.nan_to_num(10 * np.log10(grid.square), nan=-400.0), -400.0)
 
 
 def _clustered(source: Rational) -> Array:

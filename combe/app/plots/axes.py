@@ -208,6 +208,8 @@ class Plot(pg.PlotWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Read out under the pointer."""
         super().mouseMoveEvent(event)
+        if event.buttons():
+            return  # what is dragged tells its own figure
         box = self.plotItem.getViewBox()
         scene = self.mapToScene(event.position().toPoint())
         if box.sceneBoundingRect().contains(QPointF(scene)):

@@ -14,6 +14,7 @@ from combe.app.plots.axes import FrequencyAxis, Plot
 from combe.app.plots.curve import Curve
 from combe.app.plots.handle import Handle
 from combe.app.plots.mask import Mask
+from combe.app.plots.stroke import Stroke
 from combe.app.plots.worst import WorstMark
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label
@@ -45,7 +46,9 @@ class MagnitudePlot(QWidget):
         self.requirement: Requirement | None = None
         self.curves: list[Curve] = []
         self.linear = False
-        self._items: list[tuple[pg.PlotCurveItem, pg.PlotCurveItem]] = []
+        self._items: list[tuple[Stroke, Stroke]] = []
+        self._words: tuple[Plot, str] | None = None
+        self._drawn: dict[int, tuple[object, ...]] = {}
         self._dots = (pg.ScatterPlotItem(pxMode=True), pg.ScatterPlotItem(pxMode=True))
         self._marks: list[WorstMark] = []
         self._handles: list[Handle] = []
@@ -93,6 +96,10 @@ class MagnitudePlot(QWidget):
         self.loupe_mask.show_requirement(requirement, False, self._centers())
         self._set_home(requirement)
         self._place_handles(requirement)
+        if self._words is not None:
+            plot, words = self._words
+            plot.tell(words)  # with the picture: told earlier it would be painted for itself
+            self._words = None
 
     def show_curves(self, curves: list[Curve]) -> None:
         """Draw other responses; the last lies on top."""
@@ -101,19 +108,14 @@ class MagnitudePlot(QWidget):
             for plot, item in zip((self.main, self.loupe), self._items.pop()):
                 plot.removeItem(item)
         while len(self._items) < len(curves):
-            pair = (pg.PlotCurveItem(antialias=True), pg.PlotCurveItem(antialias=True))
-            for item in pair:
-                item.setSegmentedLineMode("on")
+            pair = (Stroke(), Stroke())
             for plot, item in zip((self.main, self.loupe), pair):
                 plot.addItem(item, ignoreBounds=True)
             self._items.append(pair)
+            self._drawn.pop(len(self._items) - 1, None)
         for z, (curve, pair) in enumerate(zip(curves, self._items)):
-            style = Qt.PenStyle.DashLine if curve.dashed else Qt.PenStyle.SolidLine
             for item in pair:
-                pen = pg.mkPen(THEME.color(curve.role), width=curve.width, style=style)
-                pen.setCapStyle(Qt.PenCapStyle.FlatCap)
-                item.setPen(pen)
-                item.opts["antialias"] = curve.is_smooth
+                item.set_look(THEME.color(curve.role), curve.width, curve.dashed, curve.is_smooth)
                 item.setZValue(z)
         self._draw_curves()
 
@@ -147,6 +149,7 @@ class MagnitudePlot(QWidget):
                 if self.requirement.bands[line.band_index].is_passband:
                     spots[1].append((place, line.reached - self._centers().get(line.band_index, 0.0)))
         for dots, places in zip(self._dots, spots):
+            dots.setVisible(bool(places))
             dots.setData(pos=np.array(places).reshape(-1, 2), size=7, symbol="o", pen=pg.mkPen(THEME.color("heather"), width=1.6),
                          brush=THEME.color("raised"))  # fmt: skip
 
@@ -309,7 +312,12 @@ class MagnitudePlot(QWidget):
         start, stop = max(left / turn, 0.0), min(right / turn, np.pi)
         if stop <= start:
             return
-        for curve, (main, loupe) in zip(self.curves, self._items):
+        centers = self._centers()
+        for place, (curve, pair) in enumerate(zip(self.curves, self._items)):
+            key = (curve, start, stop, self.linear, self.axis.is_log, turn, centers)
+            if self._drawn.get(place) == key:
+                continue
+            self._drawn[place] = key
             omega, level = magnitude_window(curve.filter, start, stop, POINTS_IN_WINDOW)
             if self.axis.is_log:
                 more = np.geomspace(max(start, self.axis.floor_hz / turn), stop, POINTS_IN_WINDOW // 2)
@@ -319,12 +327,8 @@ class MagnitudePlot(QWidget):
                 omega, level = omega[order], level[order]
             hz = omega * turn
             x = self.axis.x_of(hz)
-            (_, _), (low, high) = self.main.plotItem.getViewBox().viewRange()
-            main.setData(x, 10 ** (level / 20) if self.linear else np.maximum(level, low - (high - low)))
-            below = level - self._center_at(hz)
-            (_, _), (low, high) = self.loupe.plotItem.getViewBox().viewRange()
-            near = below > low - 4 * (high - low)
-            loupe.setData(x, np.where(near, below, np.nan), connect="finite")
+            pair[0].show_points(x, 10 ** (level / 20) if self.linear else level)
+            pair[1].show_points(x, level - self._center_at(hz))
 
     def _center_at(self, hz: np.ndarray) -> np.ndarray | float:
         centers = self._centers()
@@ -407,7 +411,7 @@ class MagnitudePlot(QWidget):
             pixel = (right - left) / max(plot.width(), 1)
             place = float(self.axis.hz_of(x))
             hz = snapped(place, place * math.log(10) * pixel if self.axis.is_log else pixel)
-            self.main.tell(self.main.frequency_words(hz))
+            self._words = self.main, self.main.frequency_words(hz)
             self.edge_moved.emit(index, f"whole {kind}" if handle.is_whole else kind, hz)
             return
         if plot is self.loupe:
@@ -415,7 +419,7 @@ class MagnitudePlot(QWidget):
         elif self.linear:
             y = 20 * math.log10(max(y, 1e-6))
         db = snapped(y, (top - bottom) / max(plot.height(), 1))
-        plot.tell(level_text(db, 3))
+        self._words = plot, level_text(db, 3)
         self.level_moved.emit(index, kind, db)
 
 

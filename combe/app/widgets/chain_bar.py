@@ -41,6 +41,8 @@ class Step(QWidget):
 
     def show_state(self, state: StepState) -> None:
         """What it says now."""
+        if state == self.state:
+            return
         self.state = state
         self.setAccessibleName(f"{TITLES[self.name]}: {state.verdict}, {state.what}, {state.margin}")
         self.update()

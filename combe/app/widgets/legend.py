@@ -23,7 +23,9 @@ class Legend(QWidget):
 
     def show_curves(self, curves: Sequence[Curve]) -> None:
         """Other curves."""
-        self.curves = curves
+        before, self.curves = self.curves, curves
+        if [_looks(curve) for curve in before] == [_looks(curve) for curve in curves]:
+            return
         self.updateGeometry()
         self.update()
 
@@ -46,3 +48,7 @@ class Legend(QWidget):
             painter.setPen(QPen(THEME.color(curve.role), 2, style))
             painter.drawLine(int(x) - 22, 10, int(x) - 6, 10)
             x -= 36
+
+
+def _looks(curve: Curve) -> tuple[object, ...]:
+    return curve.name, curve.role, curve.dashed

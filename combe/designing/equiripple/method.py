@@ -19,7 +19,7 @@ from combe.designing.equiripple.problem import (
     pieces_of,
     transition_cap_db,
 )
-from combe.designing.equiripple.taps import taps_of
+from combe.designing.equiripple.taps import REFINEMENTS, taps_of
 from combe.designing.estimates import (
     DB_PER_TAP,
     estimated_taps,
@@ -33,7 +33,7 @@ from combe.filters import Fir
 from combe.ledger import gain_lines
 from combe.requirement import Limit, Requirement
 from combe.requirement.quantities import frequency_text
-from combe.responses import worst_points
+from combe.responses import stays_below, worst_points
 from combe.values import replace
 
 MAXIMUM_TAPS = 5000
@@ -41,6 +41,8 @@ ROUNDING_STEPS = 6
 WELL_USED = 0.8
 DRAFTED = 1e-3
 """How far a draft's ripples may differ from each other, as a share of themselves: less than a pixel shows."""
+DRAFTED_DB = 0.03
+"""How far a draft's cap may be from where it belongs."""
 LARGEST_FRESH_START = 120
 """Up to this many unknowns an exchange starts from nothing, above from a filter half as long."""
 Stop = Callable[[], bool]
@@ -71,7 +73,7 @@ def design(
         raise DesignError("antisymmetric taps need an order of at least 1", "order")
     search = _Search(requirement, symmetry, is_stopped, is_draft)
     if is_draft and near is not None and near.alternation:
-        search.begin_near(near.order + 1, np.array(near.alternation))
+        search.begin_near(near)
     reason = fits_symmetry(pieces_of(requirement), taps, symmetry)
     if reason:
         instead = f"use order {order - 1} or {order + 1}" if order else "use order 1"
@@ -101,7 +103,7 @@ def shortest(
     started = time.perf_counter()
     search = _Search(requirement, symmetry, is_stopped, is_draft)
     if near is not None and near.alternation:
-        search.begin_near(near.order + 1, np.array(near.alternation))
+        search.begin_near(near)
     free = taps = search.least_near() if is_draft else search.least()
     if not is_draft:
         search.forget_references()
@@ -140,14 +142,21 @@ class _Search:
     references: dict[int, np.ndarray] = field(default_factory=dict)
     first_guess: int | None = None
     settled: dict[int, Approximation] = field(default_factory=dict)
+    near_level: float | None = None
+    levels: dict[int, float] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         check_precision(pieces_of(self.requirement))
 
-    def begin_near(self, taps: int, reference: np.ndarray) -> None:
-        """Start the search from a length and a reference that were right for a requirement nearby."""
-        self.first_guess = taps
-        self.references[taps] = reference
+    def begin_near(self, near: Design) -> None:
+        """Start the search from a length and a reference that were right for a requirement nearby.
+
+        A draft takes over which transitions were capped and at what level, too.
+        """
+        self.first_guess = near.order + 1
+        self.references[near.order + 1] = np.array(near.alternation)
+        if self.is_draft and len(self.requirement.transitions()) > max(near.capped, default=-1):
+            self.capped, self.near_level = frozenset(near.capped), near.cap_level_db
 
     def forget_references(self) -> None:
         """From here on nothing depends on the way the search went."""
@@ -159,7 +168,11 @@ class _Search:
         seconds = time.perf_counter() - started
         rate = self.requirement.sample_rate_hz
         where = tuple(self.settled[len(fir.taps)].reference.tolist())
-        return Design("equiripple", fir, rate, self.requirement, notes, seconds, where)
+        level = self.levels.get(len(fir.taps)) if self.capped else None
+        return Design(
+            "equiripple", fir, rate, self.requirement, notes, seconds, where, capped=tuple(sorted(self.capped)),
+            cap_level_db=level,
+        )  # fmt: skip
 
     def allowed(self, taps: int) -> bool:
         """Whether the symmetry lets this length do it."""
@@ -172,15 +185,20 @@ class _Search:
 
     def filter(self, taps: int) -> Fir:
         """The settled filter of a length; transitions that bulge are capped, and the filter designed again."""
-        fir = taps_of(self.settle(taps))
+        refinements = 1 if self.is_draft else REFINEMENTS
+        fir = taps_of(self.settle(taps), refinements)
         while self.bulges(fir):
-            fir = taps_of(self.settle(taps))
+            fir = taps_of(self.settle(taps), refinements)
         return fir
 
     def bulges(self, fir: Fir) -> bool:
         """Whether a transition not capped so far rises above the cap; it is capped from now on."""
         cap = transition_cap_db(self.requirement)
-        free = {k: ends for k, ends in enumerate(self.requirement.transitions()) if k not in self.capped}
+        turn = 2 * np.pi / self.requirement.sample_rate_hz
+        free = {
+            k: (start, stop) for k, (start, stop) in enumerate(self.requirement.transitions())
+            if k not in self.capped and not stays_below(fir, start * turn, stop * turn, cap)
+        }  # fmt: skip
         asked = tuple((Limit.level(cap, start, stop), 1) for start, stop in free.values())
         peaks = worst_points(fir, self.requirement.sample_rate_hz, asked)
         over = frozenset(index for index, peak in zip(free, peaks) if peak.margin_db(1) < 0)
@@ -218,7 +236,7 @@ class _Search:
         """A converged exchange. Where it can't settle for the gain a free transition takes on, all are capped."""
         if taps not in self.settled:
             try:
-                found = self._settled(self.problem(taps), self._start(taps))
+                found = self._settled(self.problem(taps, self.near_level), self._start(taps))
             except DesignError:
                 if len(self.capped) == len(self.requirement.transitions()):
                     raise
@@ -231,6 +249,7 @@ class _Search:
     def cap(self, transitions: frozenset[int]) -> None:
         """Hold more transitions down from now on; what was found without is forgotten."""
         self.capped |= transitions
+        self.near_level = None
         self.verdicts.clear()
         self.settled.clear()
 
@@ -258,16 +277,17 @@ class _Search:
         if not self.capped:
             return found
         cap = transition_cap_db(self.requirement)
-        level = cap
+        level = cap if self.near_level is None else self.near_level
         for _ in range(8):
             wanted = cap - 20 * np.log10(max(found.error, 1e-6))
-            if abs(wanted - level) < 1e-3:
+            if abs(wanted - level) < (DRAFTED_DB if self.is_draft else 1e-3):
                 break
             level += 0.9 * (wanted - level)
             better = self._settled(self.problem(taps, level), found.reference)
             if better.error > found.error and wanted > level:
                 break
             found = better
+        self.levels[taps] = level
         return found
 
     def error(self, taps: int) -> float:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
@@ -110,6 +112,7 @@ def transition_cap_db(requirement: Requirement) -> float:
     return highest + TRANSITION_ALLOWANCE_DB
 
 
+@lru_cache(maxsize=64)
 def pieces_of(requirement: Requirement) -> tuple[Piece, ...]:
     """The bands of a requirement, each cut where the slope of a limit changes."""
     turn = 2 * np.pi / requirement.sample_rate_hz

@@ -13,7 +13,7 @@ Array = NDArray[np.float64]
 REFINEMENTS = 3
 
 
-def taps_of(found: Approximation) -> Fir:
+def taps_of(found: Approximation, refinements: int = REFINEMENTS) -> Fir:
     """Sample the amplitude at as many equispaced frequencies as there are taps and transform back.
 
     In a wide transition the samples lie far from every reference point, and rounding there grows until it shows
@@ -23,7 +23,7 @@ def taps_of(found: Approximation) -> Fir:
     problem = found.problem
     factor = problem.factor(found.reference)
     taps = _transformed(found)
-    for _ in range(REFINEMENTS):
+    for _ in range(refinements):
         missed = found.values - _amplitude(taps, problem.symmetry, found.reference) / factor
         taps = taps + _transformed(replace(found, values=missed))
     return Fir(tuple(taps.tolist()))

@@ -1,0 +1,38 @@
+"""What of a curve in pixels the eye can see: few points, and dashes cut by length."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+TOLERANCE = 0.2
+"""Pixels that a dropped point may lie off the line between its neighbors."""
+PASSES = 4
+DASH, GAP = 6.0, 4.0
+
+
+def seen(x: Array, y: Array) -> tuple[Array, Array]:
+    """The points that make a difference; those on a line between their neighbors go."""
+    for _ in range(PASSES):
+        if len(x) < 8:
+            break
+        dx, dy = x[2:] - x[:-2], y[2:] - y[:-2]
+        off = np.abs(dx * (y[1:-1] - y[:-2]) - dy * (x[1:-1] - x[:-2]))
+        keep = np.ones(len(x), dtype=bool)
+        # Every other point at most, so that each dropped one still has the neighbors it was measured against.
+        keep[1:-1:2] = off[::2] > TOLERANCE * np.hypot(dx[::2], dy[::2])
+        if np.all(keep):
+            break
+        x, y = x[keep], y[keep]
+    return x, y
+
+
+def dashes(x: Array, y: Array) -> tuple[Array, Array, NDArray[np.bool_]]:
+    """Points along a curve and whether each is joined to the next: equal dashes, however the points lie."""
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(x), np.diff(y)))])
+    starts = np.arange(0.0, along[-1], DASH + GAP)
+    every = np.union1d(along, np.concatenate([starts, starts + DASH]))
+    every = every[every <= along[-1]]
+    is_on = np.mod((every[1:] + every[:-1]) / 2, DASH + GAP) < DASH
+    return np.interp(every, along, x), np.interp(every, along, y), is_on

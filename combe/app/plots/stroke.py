@@ -1,0 +1,99 @@
+"""A curve on a plot: the points the eye can see, painted as separate strokes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PyQt6.QtCore import QLineF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen, QTransform
+from pyqtgraph.Qt.internals import PrimitiveArray
+
+from combe.app.plots.seen import dashes, seen
+
+Array = NDArray[np.float64]
+
+
+class Stroke(pg.GraphicsObject):
+    """A line through points in the coordinates of its plot.
+
+    It is mapped to pixels before it is painted: there a thick smooth stroke costs a fifth of what it costs under a
+    transformation, and there it shows which points matter.
+    """
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.x: Array = np.zeros(0)
+        self.y: Array = np.zeros(0)
+        self._look: tuple[QColor, float, bool, bool] = (QColor(), 1.0, False, True)
+        self._bounds = QRectF()
+        self._key: tuple[Any, ...] = ()
+        self._lines = PrimitiveArray(QLineF, 4)
+
+    def show_points(self, x: Array, y: Array) -> None:
+        """Other points, in order of x; what isn't finite is left out."""
+        finite = np.isfinite(x) & np.isfinite(y)
+        x, y = (x, y) if np.all(finite) else (x[finite], y[finite])
+        self.prepareGeometryChange()
+        self.x, self.y = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
+        self._bounds = QRectF()
+        if len(x):
+            left, low = float(self.x[0]), float(np.min(self.y))
+            self._bounds = QRectF(left, low, float(self.x[-1]) - left, float(np.max(self.y)) - low)
+        self._key = ()
+        self.update()
+
+    def set_look(self, color: QColor, width: float, dashed: bool = False, is_smooth: bool = True) -> None:
+        """How it is drawn."""
+        look = (color, width, dashed, is_smooth)
+        if look != self._look:
+            self._look = look
+            self._key = ()
+            self.update()
+
+    def boundingRect(self) -> QRectF:
+        """The points, and the width of the stroke around them."""
+        view = self.getViewBox()
+        if view is None:
+            return self._bounds
+        across, up = view.viewPixelSize()
+        room = self._look[1] + 1
+        return self._bounds.adjusted(-room * across, -room * up, room * across, room * up)
+
+    def dataBounds(self, *_: Any) -> tuple[None, None]:
+        """A curve never sets the range."""
+        return (None, None)
+
+    def paint(self, painter: QPainter, *_: Any) -> None:
+        """In pixels."""
+        color, width, dashed, is_smooth = self._look
+        transform, (_, (low, high)) = painter.worldTransform(), self.getViewBox().viewRange()
+        key = (transform.m11(), transform.m22(), transform.dx(), transform.dy(), low, high)
+        if key != self._key:
+            self._key = key
+            ends = self._strokes(transform, low, high, dashed)
+            self._lines.resize(len(ends))
+            self._lines.ndarray()[:] = ends
+        pen = QPen(color, width)
+        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+        painter.save()
+        painter.resetTransform()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, is_smooth)
+        painter.setPen(pen)
+        painter.drawLines(*self._lines.drawargs())
+        painter.restore()
+
+    def _strokes(self, transform: QTransform, low: float, high: float, dashed: bool) -> Array:
+        """Both ends of each line to be painted; what leaves the view is cut a view's height away."""
+        if len(self.x) < 2:
+            return np.zeros((0, 4))
+        span = high - low
+        y = np.clip(self.y, low - span, high + span)
+        x, y = seen(transform.m11() * self.x + transform.dx(), transform.m22() * y + transform.dy())
+        ends = np.column_stack([x[:-1], y[:-1], x[1:], y[1:]])
+        if dashed:
+            x, y, is_on = dashes(x, y)
+            ends = np.column_stack([x[:-1], y[:-1], x[1:], y[1:]])[is_on]
+        return ends

@@ -1,0 +1,156 @@
+"""A hand on the real window: mouse events go in, and the time until the plot has painted the new filter is taken."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from PyQt6.QtCore import QEvent, QEventLoop, QPointF, Qt, QTimer
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QApplication
+
+from combe.app.picture import settle
+from combe.app.plots.axes import Plot
+from combe.app.plots.handle import Handle
+from combe.app.session import Session
+from combe.app.settings import Settings
+from combe.app.theme.palette import THEME
+from combe.app.window import MainWindow
+from combe.project.document import Project
+from combe.values import replace
+
+Paint = tuple[Plot, float, float]
+
+
+class Clocked(QApplication):
+    """An application that knows how long each event took on the interface thread."""
+
+    longest = 0.0
+    worst = ""
+
+    def notify(self, receiver: Any, event: Any) -> bool:
+        """Take the time of an event."""
+        started = time.perf_counter()
+        kind = event.type()
+        done = super().notify(receiver, event)
+        spent = time.perf_counter() - started
+        if spent > self.longest:
+            self.longest, self.worst = spent, f"{type(receiver).__name__} {kind.name}"
+        return done
+
+
+def application(kind: type[QApplication] = QApplication) -> QApplication:
+    """The one application of this process."""
+    found = QApplication.instance() or kind([])
+    assert isinstance(found, kind)
+    found.setStyle("Fusion")
+    THEME.use("light", found)
+    return found
+
+
+@contextmanager
+def opened(project: Project, width: int = 1280, height: int = 800) -> Iterator[tuple[MainWindow, list[Paint]]]:
+    """A window with everything worked out, and a list that tells when its plots have painted."""
+    app = application()
+    paints: list[Paint] = []
+    plain = Plot.paintEvent
+
+    def paint(plot: Plot, event: Any) -> None:
+        started = time.perf_counter()
+        plain(plot, event)
+        paints.append((plot, started, time.perf_counter()))
+
+    Plot.paintEvent = paint  # type: ignore[method-assign]
+    session = Session(project)
+    window = MainWindow(session, Settings())
+    window.resize(width, height)
+    window.show()
+    session.start()
+    settle(session)
+    idle(app, 0.3)
+    try:
+        yield window, paints
+    finally:
+        Plot.paintEvent = plain  # type: ignore[method-assign]
+        session.saved = session.project
+        window.close()
+        for lane in session.lanes.values():
+            lane._thread.join()  # what is still being raced would slow down whatever is measured next
+
+
+def idle(app: QApplication, seconds: float) -> None:
+    """Let events come for a while."""
+    end = time.perf_counter() + seconds
+    while time.perf_counter() < end:
+        app.processEvents()
+        time.sleep(0.0005)
+
+
+def edge(window: MainWindow, band: int, kind: str) -> Handle:
+    """The grip of an edge or a level."""
+    handles = window.plots.magnitude._handles
+    return next(one for one in handles if (one.property("band"), one.property("kind")) == (band, kind))
+
+
+class Hand:
+    """Holds an edge of the main plot and moves it pixel by pixel."""
+
+    def __init__(self, window: MainWindow, paints: list[Paint], handle: Handle) -> None:
+        self.window, self.paints = window, paints
+        self.plot = window.plots.magnitude.main
+        self.app = application()
+        self.known: list[float] = []
+        window.session.stepped.connect(lambda name: name == "rounded" and self.known.append(time.perf_counter()))
+        self.place = QPointF(self.plot.mapFromScene(handle.scenePos()))
+        self._send(QEvent.Type.MouseMove, Qt.MouseButton.NoButton)
+        self._send(QEvent.Type.MouseButtonPress, Qt.MouseButton.LeftButton)
+        self.place += QPointF(-8, 0)  # only now it's a drag, not a click
+        self._send(QEvent.Type.MouseMove, Qt.MouseButton.LeftButton)
+        idle(self.app, 0.2)
+
+    def _send(self, kind: QEvent.Type, held: Qt.MouseButton) -> None:
+        button = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else Qt.MouseButton.LeftButton
+        spot = QPointF(self.place)
+        screen = QPointF(self.plot.mapToGlobal(spot.toPoint()))
+        self.app.sendEvent(
+            self.plot.viewport(), QMouseEvent(kind, spot, screen, button, held, Qt.KeyboardModifier.NoModifier)
+        )
+
+    def move(self, pixels: float) -> tuple[float, float, float]:
+        """Milliseconds until the new filter is known, until it is painted, and of that the painting itself."""
+        QTimer.singleShot(2100, lambda: None)  # the wait ends even if nothing comes
+        self.place += QPointF(pixels, 0)
+        del self.paints[:]
+        del self.known[:]
+        started = time.perf_counter()
+        self._send(QEvent.Type.MouseMove, Qt.MouseButton.LeftButton)
+        while time.perf_counter() < started + 2:
+            self.app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+            done = [end for plot, at, end in self.paints if plot is self.plot and self.known and at >= self.known[0]]
+            if done:
+                painting = sum(end - at for _, at, end in self.paints)
+                return 1e3 * (self.known[0] - started), 1e3 * (done[0] - started), 1e3 * painting
+        raise RuntimeError("the plot didn't follow the hand")
+
+    def release(self) -> None:
+        """Let go."""
+        self._send(QEvent.Type.MouseButtonRelease, Qt.MouseButton.NoButton)
+
+
+def timed(run: Callable[[], object], count: int) -> list[float]:
+    """Milliseconds of each of some runs."""
+    found = []
+    for _ in range(count):
+        started = time.perf_counter()
+        run()
+        found.append(1e3 * (time.perf_counter() - started))
+    return found
+
+
+def demo_with(**changes: Any) -> Project:
+    """The demo project, changed."""
+    from combe.project.demo import demo_project
+
+    return replace(demo_project(), **changes)
