@@ -328,6 +328,8 @@ def thread() -> None:
     sys.setswitchinterval(0.001)
     with opened(demo_with()) as (window, paints):
         slowest(window, app)
+        window.plots.open_tab("magnitude")
+        idle(app, 0.3)
         hand = Hand(window, paints, edge(window, 0, "stop"))
         app.longest = 0.0
         for _ in range(30):

@@ -41,8 +41,7 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
         application = QApplication(["combe"])
         application.setStyle("Fusion")
     assert isinstance(application, QApplication)
-    if THEME.name != theme or not application.styleSheet():
-        THEME.use(theme, application)
+    THEME.use(theme, application)
     entry = BY_NAME[view]
     if entry.of not in ("", project.code.written_in.kind):
         project = choose_language("verilog" if entry.of == CIRCUITS else "c").make(project)

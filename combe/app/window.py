@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 from time import perf_counter
 
-from PyQt6.QtCore import QSize, QTimer
+from PyQt6.QtCore import QChildEvent, QSize, QTimer
 from PyQt6.QtGui import QCloseEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from combe.analysis.facts import Fact
 from combe.app.actions import Actions
@@ -22,6 +22,7 @@ from combe.app.session import Session
 from combe.app.settings import Settings
 from combe.app.states import states
 from combe.app.theme.palette import THEME
+from combe.app.theme.wardrobe import Wardrobe, dress_late
 from combe.app.widgets.arithmetic_panel import ArithmeticPanel
 from combe.app.widgets.brief_panel import BriefPanel
 from combe.app.widgets.chain_bar import ChainBar
@@ -80,6 +81,8 @@ class MainWindow(QMainWindow, Gestures):
         self._paint_anyway.timeout.connect(self._catch_up)
         self._build()
         self.actions_table = Actions(self)
+        self.wardrobe = Wardrobe(self, self._parts)
+        self.wardrobe.dress_all()
         self._connect()
         self.resize(QSize(1280, 800))
         self.plots.open_tab("magnitude")
@@ -136,6 +139,20 @@ class MainWindow(QMainWindow, Gestures):
         if bar is not None:
             bar.setSizeGripEnabled(False)
 
+    def _parts(self) -> list[QWidget]:
+        """What wears a style sheet."""
+        found = [
+            self.chain, self.middle, self.left, self.side, self.splitter.widget(1), self.splitter.handle(1),
+            self.menuBar(), self.statusBar(),
+        ]  # fmt: skip
+        return [part for part in found if part is not None]
+
+    def childEvent(self, event: QChildEvent | None) -> None:
+        """A dialog wears what the window wears."""
+        super().childEvent(event)
+        if event is not None and event.polished() and isinstance(event.child(), QDialog):
+            dress_late(event.child())
+
     def _connect(self) -> None:
         session = self.session
         session.project_changed.connect(self._show_project)
@@ -179,6 +196,7 @@ class MainWindow(QMainWindow, Gestures):
 
     def _take_in(self, page: Page) -> None:
         """A page was made: what its hand does goes where it belongs."""
+        dress_late(page)
         page.edited.connect(self.session.edit)
         page.dragged.connect(self.drag)
         page.released.connect(self.session.end_gesture)
@@ -237,10 +255,13 @@ class MainWindow(QMainWindow, Gestures):
         assert isinstance(application, QApplication)
         THEME.use(theme, application)
         self.settings.theme = theme
-        for part in (self.plots, self.brief, self.start_panel, self.code, self.code_view):
-            part.dress()
+        self.wardrobe.change()
+        for part in (self.chain, self.plots, self.brief, self.start_panel, self.code):
+            part.update()
+        self.brief.dress()
+        self.start_panel.dress()
+        self.code.dress()
         self._show_lines()
-        self.update()
 
     def set_counted(self, counted: str) -> None:
         """Count frequencies in shares of the sample rate, or in Hz."""

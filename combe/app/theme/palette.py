@@ -85,7 +85,6 @@ class Theme:
         self.colors = DARK if name == "dark" else LIGHT
         application.setFont(font())
         application.setPalette(_palette(self.colors))
-        application.setStyleSheet(style_sheet(self.colors))
 
     def color(self, role: str, alpha: int = 255) -> QColor:
         """A colour by its name."""
@@ -119,7 +118,7 @@ def _palette(colors: Colors) -> QPalette:
 def style_sheet(c: Colors) -> str:
     """What a palette can't say."""
     return f"""
-    QMainWindow, QDialog {{ background: {c.chalk}; }}
+    QDialog {{ background: {c.chalk}; }}
     QMenuBar {{ background: {c.chalk}; padding: 2px 6px; }}
     QMenuBar::item {{ padding: 4px 10px; border-radius: 4px; background: transparent; }}
     QMenuBar::item:selected {{ background: {c.line}; }}
@@ -129,7 +128,6 @@ def style_sheet(c: Colors) -> str:
     QMenu::item:disabled {{ color: {c.muted}; }}
     QMenu::separator {{ height: 1px; background: {c.line}; margin: 4px 8px; }}
     QToolTip {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.line}; padding: 4px 6px; }}
-    QFrame#panel {{ background: {c.card}; border: 1px solid {c.line}; border-radius: 6px; }}
     QFrame#row {{ background: {c.raised}; border: 1px solid {c.line}; border-radius: 5px; }}
     QFrame#row[chosen="true"] {{ border: 1px solid {c.river}; background: {c.shade}; }}
     QLabel[role="title"] {{ font-size: {TITLE}px; font-weight: 600; }}

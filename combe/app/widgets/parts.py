@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QChildEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from combe.app.theme.marks import draw_verdict
 from combe.app.theme.palette import THEME
+from combe.app.theme.wardrobe import dress_late
 from combe.ledger import Line
 
 
@@ -61,15 +62,32 @@ class Elided(QLabel):
         self.setToolTip(self.whole if shown != self.whole else "")
 
 
-class Panel(QFrame):
-    """A card with a margin on the grid."""
+class Panel(QWidget):
+    """A card with a margin on the grid. It draws itself and wears no sheet, so that its parts may be dressed one by
+    one."""
+
+    is_bare = True
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setObjectName("panel")
+        self.setContentsMargins(1, 1, 1, 1)
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(12, 12, 12, 12)
         self.column.setSpacing(8)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The card."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(THEME.color("line"), 1))
+        painter.setBrush(THEME.color("card"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
+
+    def childEvent(self, event: QChildEvent | None) -> None:
+        """A part that came later."""
+        super().childEvent(event)
+        if event is not None and event.polished():
+            dress_late(event.child())
 
 
 class Verdict(QWidget):

@@ -1,0 +1,75 @@
+"""The style sheet, worn by parts of the window one at a time.
+
+A sheet on the whole application would be matched against every widget there is in one go, hidden forms of plots
+included: half a second in which nothing moves. Parts change one after another between other events instead.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtWidgets import QStackedWidget, QWidget
+
+from combe.app.theme.palette import THEME, style_sheet
+
+
+class Wardrobe(QObject):
+    """``parts`` are the widgets that wear a sheet of their own, each with what else has to change with it."""
+
+    def __init__(self, parent: QObject, parts: Callable[[], list[QWidget]]) -> None:
+        super().__init__(parent)
+        self.parts = parts
+        self._waiting: list[tuple[QWidget, str]] = []
+        self._timer = QTimer(self)
+        self._timer.setInterval(0)
+        self._timer.timeout.connect(self._next)
+
+    @property
+    def is_changing(self) -> bool:
+        """Whether parts still wear the sheet of before."""
+        return self._timer.isActive()
+
+    def dress_all(self) -> None:
+        """All of them at once: nothing is on screen yet."""
+        sheet = style_sheet(THEME.colors)
+        for part in self.parts():
+            for piece in _pieces(part):
+                piece.setStyleSheet(sheet)
+
+    def change(self) -> None:
+        """All of them soon, those on screen first."""
+        sheet = style_sheet(THEME.colors)
+        pieces = [piece for part in self.parts() for piece in _pieces(part)]
+        self._waiting = [(piece, sheet) for piece in sorted(pieces, key=lambda piece: not piece.isVisible())]
+        self._timer.start()
+
+    def finish(self) -> None:
+        """What still waits, now."""
+        while self._waiting:
+            self._next()
+
+    def _next(self) -> None:
+        if not self._waiting:
+            self._timer.stop()
+            return
+        piece, sheet = self._waiting.pop(0)
+        piece.setStyleSheet(sheet)
+        dress = getattr(piece, "dress", None)
+        if dress is not None:
+            dress()
+        piece.update()
+
+
+def dress_late(child: QObject | None) -> None:
+    """Whoever comes into a bare parent, or as a dialog, wears the sheet in force."""
+    if isinstance(child, QWidget) and not child.styleSheet():
+        child.setStyleSheet(style_sheet(THEME.colors))
+
+
+def _pieces(part: QWidget) -> list[QWidget]:
+    """A part, or what it consists of where it wears nothing itself."""
+    if not getattr(part, "is_bare", False) and not isinstance(part, QStackedWidget):
+        return [part]
+    children = [child for child in part.children() if isinstance(child, QWidget)]
+    return [piece for child in children for piece in _pieces(child)]
