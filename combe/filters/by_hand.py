@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from msgspec import Struct
 
@@ -29,6 +31,7 @@ class Mark(Struct, frozen=True):
     times: int = 1
 
 
+@lru_cache(maxsize=8)
 def unlocked(source: Filter) -> Roots:
     """Any filter as roots that can be moved.
 

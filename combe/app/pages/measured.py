@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout
 
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
+from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label
 from combe.filters import Filter
@@ -32,7 +33,7 @@ class MeasuredPage(Page):
         self.designed: list[np.ndarray] = []
         self.words = label("", "muted", wrap=True)
         self.plots = [Plot(unit) for unit in UNITS]
-        self.ideal = [pg.PlotCurveItem(antialias=True) for _ in UNITS]
+        self.ideal = [Stroke() for _ in UNITS]
         self.found = [pg.ScatterPlotItem(size=3, pen=None) for _ in UNITS]
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -81,7 +82,7 @@ class MeasuredPage(Page):
         self.designed = [gain_db(frequency_response(ideal, omega)), phase, group_delay(ideal, omega)]
         seen = [(heard.db, loud), (heard.phase_rad - turns, passed), (heard.delay_samples, passed)]
         for index, (values, mask) in enumerate(seen):
-            self.ideal[index].setData(
+            self.ideal[index].show_points(
                 heard.hz, np.maximum(self.designed[index], -400) if index == 0 else self.designed[index]
             )
             self.found[index].setData(heard.hz[mask], values[mask])
@@ -99,7 +100,7 @@ class MeasuredPage(Page):
         """Take on the theme's colours."""
         for plot, line, dots in zip(self.plots, self.ideal, self.found):
             plot.dress()
-            line.setPen(pg.mkPen(THEME.color("river"), width=2.0))
+            line.set_look(THEME.color("river"), 2.0)
             dots.setBrush(pg.mkBrush(THEME.color("ochre")))
         for plot in self.plots:
             plot.read_out.setAlignment(Qt.AlignmentFlag.AlignRight)

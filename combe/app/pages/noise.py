@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-import pyqtgraph as pg
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout
 
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
 from combe.app.plots.curve import NOTHING, Curve
+from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label
 from combe.requirement.quantities import short
@@ -26,8 +25,7 @@ class NoisePage(Page):
         self.heard: NoiseRun | None = None
         self.signal = SIGNALS[0]
         self.density = Plot("dB of full scale per Hz")
-        self.predicted = pg.PlotCurveItem(antialias=True)
-        self.found = pg.PlotCurveItem(antialias=True)
+        self.predicted, self.found = Stroke(), Stroke()
         for item in (self.found, self.predicted):
             self.density.addItem(item, ignoreBounds=True)
         self.words = label("Listening…", "muted", wrap=True)
@@ -76,8 +74,8 @@ class NoisePage(Page):
             item.setVisible(heard is not None and heard.measured.power > 0)
         if heard is None or heard.measured.power == 0:
             return
-        self.found.setData(heard.hz, heard.heard_db)
-        self.predicted.setData(heard.hz, heard.told_db)
+        self.found.show_points(heard.hz, heard.heard_db)
+        self.predicted.show_points(heard.hz, heard.told_db)
         self._pens()
         every = np.concatenate([heard.told_db, np.sort(heard.heard_db)[len(heard.heard_db) // 50 :]])
         self.density.set_home(0.0, float(heard.hz[-1]), float(np.min(every)) - 4, float(np.max(every)) + 4)
@@ -88,8 +86,8 @@ class NoisePage(Page):
         self._pens()
 
     def _pens(self) -> None:
-        self.predicted.setPen(pg.mkPen(THEME.color("river"), width=2.0, style=Qt.PenStyle.DashLine))
-        self.found.setPen(pg.mkPen(THEME.color("heather"), width=1.2))
+        self.predicted.set_look(THEME.color("river"), 2.0, dashed=True)
+        self.found.set_look(THEME.color("heather"), 1.2)
 
     def _on_pointed(self, x: float, _: float) -> None:
         if self.heard is None or self.heard.measured.power == 0:

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from functools import partial
 
 import numpy as np
-import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout
 
@@ -15,6 +14,7 @@ from combe.app.plots.axes import Plot
 from combe.app.plots.curve import Curve
 from combe.app.plots.mask import Mask
 from combe.app.plots.roots import RootsPlot
+from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label
 from combe.errors import CombeError
@@ -41,7 +41,7 @@ class RootsPage(Page):
         self.response = Plot("dB")
         self.limits = Mask()
         self.response.addItem(self.limits, ignoreBounds=True)
-        self.line = pg.PlotCurveItem(antialias=True)
+        self.line = Stroke()
         self.response.addItem(self.line, ignoreBounds=True)
         self.words = label("", "muted", wrap=True)
         self.near = label("", "amber", wrap=True)
@@ -167,8 +167,8 @@ class RootsPage(Page):
             level = gain_db(frequency_response(rational_of(source), omega))
         else:
             omega, level = magnitude_curve(source)
-        self.line.setPen(pg.mkPen(THEME.color("river"), width=1.8))
-        self.line.setData(omega * turn, level)
+        self.line.set_look(THEME.color("river"), 1.8)
+        self.line.show_points(omega * turn, level)
         top = max(float(np.max(level)), max(b.upper.first_db for b in self.requirement.passbands)) + 6
         low = min([b.upper.first_db for b in self.requirement.stopbands] + [-40.0]) - 25
         self.response.set_home(0, self.requirement.nyquist_hz, low, top)

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QBrush, QPainter, QPen, QPixmap, QPolygonF, QTransform
 
 from combe.app.theme.palette import THEME
 from combe.requirement import Band, Requirement
 from combe.requirement.bands import Limit
 
 FAR = 1e4
+HATCH = 8
+"""Pixels after which the hatch repeats."""
 
 
 class Mask(pg.GraphicsObject):
@@ -55,36 +58,38 @@ class Mask(pg.GraphicsObject):
         return (None, None)
 
     def paint(self, painter: QPainter, *_: Any) -> None:
-        """Hatch the forbidden, draw the limits."""
+        """Hatch the forbidden, draw the limits: in pixels, where a tile is filled many times faster."""
         if self.requirement is None:
             return
-        view = self.getViewBox().viewRect()
+        transform = painter.worldTransform()
+        view = transform.mapRect(self.getViewBox().viewRect())
+        painter.save()
+        painter.resetTransform()
         for index, band in enumerate(self.requirement.bands):
             if band.is_passband or not self.passbands_only:
-                self._paint_band(painter, band, self.centers.get(index, 0.0), view)
+                self._paint_band(painter, transform, band, self.centers.get(index, 0.0), view)
+        painter.restore()
 
-    def _paint_band(self, painter: QPainter, band: Band, center: float, view: QRectF) -> None:
-        top, bottom = max(view.top(), view.bottom()), min(view.top(), view.bottom())
-        reach = abs(top - bottom)
+    def _paint_band(self, painter: QPainter, transform: QTransform, band: Band, center: float, view: QRectF) -> None:
         color = "mask" if not band.is_passband else "moss"
         # Under a passband all is forbidden down to nothing: hatched faintly, or it would shout down the curve.
         strong = not band.is_passband or self.passbands_only
-        hatch = QBrush(THEME.color(color, 90 if strong else 34), Qt.BrushStyle.BDiagPattern)
-        inverse, _ = painter.worldTransform().inverted()
-        hatch.setTransform(inverse)
-        pen = QPen(THEME.color(color), 1.4)
-        pen.setCosmetic(True)
-        for limit, outside in ((band.upper, top + reach), (band.lower, bottom - reach)):
+        tile = QBrush(_tile(THEME.name, color, strong))
+        for limit, outside in ((band.upper, view.top()), (band.lower, view.bottom())):
             if limit is None:
                 continue
-            points = self._points(limit, center)
-            shape = QPolygonF([*points, QPointF(points[-1].x(), outside), QPointF(points[0].x(), outside)])
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(THEME.color(color, 16 if strong else 8))
-            painter.drawPolygon(shape)
-            painter.setBrush(hatch)
-            painter.drawPolygon(shape)
-            painter.setPen(pen)
+            points = [transform.map(point) for point in self._points(limit, center)]
+            first, last = points[0], points[-1]
+            if all(point.y() == first.y() for point in points):
+                area = QRectF(first, QPointF(last.x(), outside)).normalized()
+                is_outside = (first.y() < outside) == (limit is band.upper)
+                if not is_outside:
+                    painter.fillRect(area.intersected(view), tile)
+            else:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(tile)
+                painter.drawPolygon(QPolygonF([*points, QPointF(last.x(), outside), QPointF(first.x(), outside)]))
+            painter.setPen(QPen(THEME.color(color), 1.4))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolyline(QPolygonF(points))
 
@@ -102,3 +107,14 @@ class Mask(pg.GraphicsObject):
                 found.append(QPointF(self.x_of(start + share * (stop - start)), level(a + share * (b - a))))
             found.append(QPointF(self.x_of(stop), level(b)))
         return found
+
+
+@lru_cache(maxsize=8)
+def _tile(theme: str, color: str, strong: bool) -> QPixmap:
+    """The tint and the hatch of what is forbidden, once for each theme."""
+    found = QPixmap(HATCH, HATCH)
+    found.fill(THEME.color(color, 16 if strong else 8))
+    painter = QPainter(found)
+    painter.fillRect(found.rect(), QBrush(THEME.color(color, 90 if strong else 34), Qt.BrushStyle.BDiagPattern))
+    painter.end()
+    return found

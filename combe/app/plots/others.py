@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt
 
 from combe.app.plots.axes import Plot
 from combe.app.plots.curve import Curve
+from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, short
@@ -45,7 +45,7 @@ class SidePlot(Plot):
         self.mode = MODES[kind][0]
         self.requirement: Requirement | None = None
         self.curves: list[Curve] = []
-        self._items: list[pg.PlotDataItem] = []
+        self._items: list[pg.GraphicsObject] = []
         self.bands: list[pg.LinearRegionItem] = []
         self.pointed.connect(self._on_pointed)
 
@@ -98,9 +98,8 @@ class SidePlot(Plot):
         ranges = []
         for curve in self._drawn():
             x, y = self._placed(curve)
-            style = Qt.PenStyle.DashLine if curve.dashed else Qt.PenStyle.SolidLine
-            pen = pg.mkPen(THEME.color(curve.role), width=curve.width, style=style)
             if self.kind == "time" and self.mode == "impulse":
+                pen = pg.mkPen(THEME.color(curve.role), width=curve.width)
                 symbol = {"symbol": "o", "symbolSize": 4, "symbolBrush": THEME.color(curve.role), "symbolPen": None}
                 item = pg.PlotDataItem(
                     np.repeat(x, 2), np.column_stack([np.zeros_like(y), y]).ravel(), pen=pen, connect="pairs"
@@ -109,7 +108,9 @@ class SidePlot(Plot):
                 self._items.append(dots)
                 self.addItem(dots, ignoreBounds=True)
             else:
-                item = pg.PlotDataItem(x, y, pen=pen, antialias=True, stepMode=None)
+                item = Stroke()
+                item.set_look(THEME.color(curve.role), curve.width, curve.dashed)
+                item.show_points(x, y)
             self._items.append(item)
             self.addItem(item, ignoreBounds=True)
             ranges.append((float(x[0]), float(x[-1]), float(np.min(y)), float(np.max(y))))

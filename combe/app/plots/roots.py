@@ -265,12 +265,18 @@ class RootsPlot(QWidget):
 
     def label_boxes(self, metrics: QFontMetrics) -> list[tuple[str, QRectF]]:
         """Frequencies around the circle, each as near to it as no root stands under it."""
-        taken = [self.to_pixel(mark.place) for mark in marks_of(self.roots)]
+        places = [self.to_pixel(mark.place) for mark in marks_of(self.roots)]
+        across, down = np.array([place.x() for place in places]), np.array([place.y() for place in places])
         found = []
         for share in (0.0, 0.125, 0.25, 0.375, 0.5):
             text = frequency_text(share * self.sample_rate_hz, self.sample_rate_hz, self.counted)
             boxes = [self._label_box(share, radius, metrics.horizontalAdvance(text) + 2.0) for radius in LABEL_RADII]
-            covered = [sum(box.adjusted(-GRIP, -GRIP, GRIP, GRIP).contains(place) for place in taken) for box in boxes]
+            covered = [
+                int(np.count_nonzero(
+                    (across >= box.left() - GRIP) & (across <= box.right() + GRIP)
+                    & (down >= box.top() - GRIP) & (down <= box.bottom() + GRIP)
+                )) for box in boxes
+            ]  # fmt: skip
             found.append((text, boxes[covered.index(min(covered))]))
         return found
 
