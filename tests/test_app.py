@@ -40,9 +40,8 @@ from combe.app.widgets.figure import Figure
 from combe.app.window import MainWindow
 from combe.delivery import languages
 from combe.project import following
-from combe.project.chain import STEPS
 from combe.project.demo import demo_project
-from combe.project.document import DesignChoice
+from combe.project.document import STEPS, DesignChoice
 from combe.project.file import read_project
 from combe.requirement.presets import SHAPES
 from tests.test_delivery import HAS_GCC

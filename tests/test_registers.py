@@ -16,8 +16,9 @@ from combe.app.pages.register import CODE, NAMES, PLOTS, REGISTER, STEP, placed
 from combe.delivery import languages
 from combe.delivery.languages import CIRCUITS, LANGUAGES, Order, check_options, language_named
 from combe.errors import FormatError
-from combe.project.chain import hardware_of, ideal_of, package_of, rounded_of
+from combe.project.chain import ideal_of, package_of, rounded_of
 from combe.project.demo import demo_project
+from combe.project.document import hardware_of
 from combe.project.edits import choose_language
 from combe.project.results import DEPENDS
 

@@ -12,8 +12,8 @@ except ImportError as error:  # pragma: no cover
 from combe.app.pages.register import CODE, PLOTS, REGISTER
 from combe.delivery.languages import CIRCUITS, LANGUAGES
 from combe.project import edits
-from combe.project.chain import STEPS
 from combe.project.demo import wake_up_project
+from combe.project.document import STEPS
 from combe.values import replace
 from tests.test_app import WindowCase
 

@@ -15,11 +15,12 @@ from combe.analysis.noise import mean, predicted_noise, variance
 from combe.delivery.c import c_package
 from combe.delivery.c.stages import _fits_32
 from combe.designing.contenders import contenders
-from combe.designing.methods import design
+from combe.designing.methods import design, design_task
 from combe.designing.nearest import relaxations
+from combe.designing.task import DesignChoice, Task
 from combe.filters import Fir
 from combe.filters.pairing import sections_of
-from combe.filters.rational import Rational
+from combe.filters.rational import Rational, rational_of
 from combe.ledger import lines_of
 from combe.project.demo import demo_project
 from combe.project.history import History
@@ -30,7 +31,7 @@ from combe.realization.stages import Realization, Requantize, TapSum
 from combe.realization.term import Term
 from combe.requirement import Limit
 from combe.responses import frequency_response
-from combe.responses.extremes import worst_point
+from combe.responses.extremes import stays_below, worst_point, worst_points
 from combe.rounding.choices import Choices
 from combe.rounding.realize import realize
 from combe.running.run import fits_compiled, run_program
@@ -215,6 +216,70 @@ class Extremes(unittest.TestCase):
                 plain = np.abs(np.exp(-1j * np.outer(omega, np.arange(count))) @ taps)
                 found = worst_point(Fir(tuple(taps)), 2.0, Limit.level(0.0, start, stop), 1)
                 self.assertGreaterEqual(found.gain_db, 20 * np.log10(plain.max()) - 1e-9, (count, start, stop))
+
+    def test_a_lobe_between_two_close_zeros(self) -> None:
+        """A band hardly wider than the lobe, in a filter with few points to spare between neighboring extremes."""
+        source = np.random.default_rng(33)
+        for trial in range(20):
+            apart = np.pi / 1024 * source.uniform(0.45, 0.8)
+            first = source.uniform(0.5, 2.5)
+            pairs = [np.array([1.0, -2 * np.cos(angle), 1.0]) for angle in (first, first + apart)]
+            taps = np.convolve(np.convolve(source.normal(size=337), pairs[0]), pairs[1])
+            start, stop = first - 0.1 * apart, first + 1.1 * apart
+            omega = np.linspace(start, stop, 801)
+            plain = np.abs(np.exp(-1j * np.outer(omega, np.arange(len(taps)))) @ taps)
+            found = worst_point(Fir(tuple(taps)), 2 * np.pi, Limit.level(0.0, start, stop), 1)
+            self.assertGreaterEqual(found.gain_db, 20 * np.log10(plain.max()) - 1e-2, trial)
+
+    def test_what_the_scan_rules_out_is_nowhere(self) -> None:
+        source = np.random.default_rng(34)
+        ruled_out = 0
+        for _ in range(300):
+            count = int(source.integers(1, 40))
+            taps = source.normal(size=count)
+            start, stop = np.sort(source.uniform(0, np.pi, 2))
+            omega = np.linspace(start, stop, 2001)
+            top = 20 * np.log10(np.max(np.abs(np.exp(-1j * np.outer(omega, np.arange(count))) @ taps)))
+            level = top + source.choice([-1, 1]) * 10 ** source.uniform(-4, 0)
+            says = stays_below(Fir(tuple(taps)), start, stop, level)
+            ruled_out += says
+            self.assertFalse(says and top >= level, (count, start, stop))
+        self.assertGreater(ruled_out, 50)
+
+    def test_several_limits_at_once_are_what_each_is_alone(self) -> None:
+        source = np.random.default_rng(35)
+        low = sections_of(Rational(0.1, 0, np.array([1.0, -1.0]), np.array([0.8 + 0.3j, 0.8 - 0.3j])))
+        for made in (Fir(tuple(source.normal(size=41))), low):
+            asked = tuple(
+                (Limit(((a, source.uniform(-60, 0)), (b, source.uniform(-60, 0)))), side)
+                for a, b in ((0.0, 0.2), (0.1, 0.9), (0.5, 1.0)) for side in (1, -1)
+            )  # fmt: skip
+            together = worst_points(made, 2.0, asked)
+            for (limit, side), found in zip(asked, together):
+                alone = worst_point(made, 2.0, limit, side)
+                self.assertAlmostEqual(found.margin_db(side), alone.margin_db(side), 10)
+                self.assertAlmostEqual(found.hz, alone.hz, 7)
+
+    def test_the_pole_next_to_the_circle_takes_the_zero_next_to_it(self) -> None:
+        pole, calm, near, far = 0.99 * np.exp(0.5j), 0.5 * np.exp(0.52j), np.exp(0.52j), np.exp(2j)
+        both = [root for one in (near, far) for root in (one, np.conj(one))]
+        poles = [root for one in (calm, pole) for root in (one, np.conj(one))]
+        made = sections_of(Rational(1.0, 0, np.array(both), np.array(poles)))
+        gentle, sharp = made.sections
+        self.assertAlmostEqual(sharp[4], 0.99**2, 12)
+        self.assertAlmostEqual(sharp[1], -2 * np.cos(0.52), 12)
+        self.assertAlmostEqual(gentle[1], -2 * np.cos(2.0), 12)
+
+    def test_a_wide_bandpass_keeps_its_lower_cut_off(self) -> None:
+        """s² + B·s + w² with B large: the smaller root, solved for directly, would lose as many digits as B has."""
+        for order in (2, 4, 6):
+            made = design_task(
+                Task(None, 1.0, DesignChoice("butterworth", order, cutoffs_hz=(0.01, 0.499999), shape="bandpass"))
+            )
+            roots = rational_of(made.filter)
+            z = np.exp(2j * np.pi * 0.01)
+            gain = abs(roots.gain) * np.prod(np.abs(z - roots.zeros)) / np.prod(np.abs(z - roots.poles))
+            self.assertAlmostEqual(20 * np.log10(gain), -10 * np.log10(2), 9)
 
     def test_delays_are_kept_by_sections(self) -> None:
         for delay, zeros, poles in (

@@ -44,9 +44,8 @@ from combe.errors import CombeError, RequirementError
 from combe.filters import Cascade, Fir
 from combe.ledger import Line, lines_of
 from combe.log import log_failure
-from combe.project.chain import STEPS
 from combe.project.demo import demo_project
-from combe.project.document import DesignChoice
+from combe.project.document import STEPS, DesignChoice
 from combe.project.results import Results
 from combe.requirement.quantities import parse_frequency
 from tests.support import BAT, LOWPASS

@@ -347,7 +347,7 @@ def slowest(window: Any, app: Any) -> None:
     from hand import idle
 
     from combe.app.pages.register import REGISTER
-    from combe.project.chain import STEPS
+    from combe.project.document import STEPS
 
     ways: dict[str, list[Callable[[], None]]] = {
         "theme": [lambda: window.dress("dark"), lambda: window.dress("light")],

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from math import ceil, log2, log10, sqrt
-from typing import Any
 
 import numpy as np
-from msgspec import Struct
 
 from combe.analysis.bounds import Bound, bounds
 from combe.analysis.exact import exact_filter
+from combe.analysis.fact import SEVERITIES, Fact, Remedy
 from combe.analysis.limit_cycles import overflow_oscillations, zero_input_cycles
 from combe.analysis.noise import predicted_noise
 from combe.errors import FormatError
@@ -20,24 +18,7 @@ from combe.realization.stages import Realization, Requantize, TapSum
 from combe.realization.words import widest_sum
 from combe.responses import frequency_response
 
-SEVERITIES = ("danger", "warning", "note")
 ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")
-
-
-@dataclass(frozen=True, slots=True)
-class Remedy:
-    """What a button says, and the choices it changes."""
-
-    words: str
-    changes: dict[str, Any] = field(hash=False)
-
-
-class Fact(Struct, frozen=True):
-    """A sentence, and how much it matters: ``note``, ``warning`` or ``danger``."""
-
-    severity: str
-    sentence: str
-    remedy: Remedy | None = None
 
 
 def facts(realization: Realization, with_cycles: bool = True) -> list[Fact]:

@@ -4,35 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from types import ModuleType
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from combe import api
 from combe.app.jobs import Job, Lane
-from combe.delivery.package import Package
 from combe.errors import CombeError
-from combe.project.chain import Ideal
-from combe.project.document import DesignChoice, Project, ProofRecord
 from combe.project.edits import Edit, Note, record_proof
-from combe.project.file import read_project
-from combe.project.following import (
-    chain,
-    charted,
-    counted,
-    drawn,
-    listened,
-    measured_circuits,
-    prove,
-    side,
-    tabled,
-    tinted,
-)
 from combe.project.history import History
 from combe.project.results import DEPENDS, Failure, News, Progress, Results, affected
-from combe.proof.c import Proof
-from combe.proof.hdl import HdlProof
-from combe.requirement import Requirement
-from combe.signals.noise_run import SIGNALS
+
+if TYPE_CHECKING:
+    from combe.delivery.package import Package
+    from combe.project.chain import Ideal
+    from combe.project.document import DesignChoice, Project
+    from combe.proof.c import Proof
+    from combe.proof.hdl import HdlProof
+    from combe.requirement import Requirement
 
 REST_MS = 180
 REMEMBERED = 64
@@ -40,6 +29,13 @@ DRAFTED = ("ideal", "rounded")
 FOLLOWING = ("ideal", "rounded", "certified", "measured", "compared", "package", "facts", "rounding_facts")
 LOOKED_AT = ("heard", "chart", "drawing", "table", "colored")
 BESIDE = ("contenders", "prices", "relaxations", "widths")
+
+
+def _work() -> ModuleType:
+    """What the lanes do. Loaded by the first of them that works: the window is on screen before that."""
+    from combe.project import following
+
+    return following
 
 
 class Session(QObject):
@@ -62,7 +58,7 @@ class Session(QObject):
         self.path = path
         self.saved = project
         self.results = Results()
-        self.signal = SIGNALS[0]
+        self.signal = ""
         self._wanted = ""
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
         self._dragging = False
@@ -141,6 +137,7 @@ class Session(QObject):
     def _follow_after_drag(self) -> None:
         """The hand rests: the draft gives way to the design proper, and all else follows."""
         self._dragging = False
+        self.project_changed.emit(self.project)
         self._submit_chain(with_rest=True)
         self._rest.start()
 
@@ -173,6 +170,8 @@ class Session(QObject):
 
     def open(self, path: Path) -> None:
         """Read a project file; the current project stays if that fails."""
+        from combe.project.file import read_project
+
         self.replace_with(read_project(path), path if path.suffix == ".combe" else None)
 
     def take_up(self, project: Project) -> None:
@@ -183,6 +182,8 @@ class Session(QObject):
 
     def save(self, path: Path) -> None:
         """Write the project file."""
+        from combe import api
+
         api.save(self.project, path)
         self.saved, self.path = self.project, path
         self.file_changed.emit()
@@ -213,7 +214,9 @@ class Session(QObject):
         known = self._known.get((project.requirement, project.design))
         near = results.ideal.design if results.ideal is not None else None
         names = results.missing(FOLLOWING) if with_rest else DRAFTED
-        self._submit("chain", names, lambda is_stopped: chain(project, known or near, with_rest, results, is_stopped))
+        self._submit(
+            "chain", names, lambda is_stopped: _work().chain(project, known or near, with_rest, results, is_stopped)
+        )
 
     def _after_rest(self) -> None:
         project = self.project
@@ -227,7 +230,7 @@ class Session(QObject):
             return
         known = self.results.contenders if "contenders" not in missing else ()
         ideal = self._known.get((project.requirement, project.design))
-        self._submit("side", BESIDE, lambda is_stopped: side(project, ideal, list(known), is_stopped))
+        self._submit("side", BESIDE, lambda is_stopped: _work().side(project, ideal, list(known), is_stopped))
 
     # -- background work, all of it the same way ---------------------------------------------------------------
 
@@ -313,14 +316,14 @@ class Session(QObject):
             return
         signal = self.signal
         jobs: dict[str, Job] = {
-            "heard": lambda _: listened(rounded, project, signal),
-            "chart": lambda is_stopped: charted(ideal, project, is_stopped),
-            "drawing": lambda _: drawn(rounded, project),
-            "table": lambda _: tabled(rounded, project),
+            "heard": lambda _: _work().listened(rounded, project, signal),
+            "chart": lambda is_stopped: _work().charted(ideal, project, is_stopped),
+            "drawing": lambda _: _work().drawn(rounded, project),
+            "table": lambda _: _work().tabled(rounded, project),
         }
         package = results.package
         if package is not None and "package" in results.fresh:
-            jobs["colored"] = lambda _: tinted(package)
+            jobs["colored"] = lambda _: _work().tinted(package)
         if name in jobs:
             self._submit("look", (name,), jobs[name])
         else:
@@ -335,24 +338,27 @@ class Session(QObject):
             self.told.emit("the code is not there yet")
             return
         self._show(self.results.cleared(("proof", "waves")))
-        self._submit("proof", ("proof", "waves"), lambda is_stopped: prove(package, rounded, is_stopped))
+        self._submit("proof", ("proof", "waves"), lambda is_stopped: _work().prove(package, rounded, is_stopped))
 
     def count(self) -> None:
         """Count instructions for the budget page."""
         rounded, project = self.results.rounded, self.project
         if rounded is not None and "rounded" in self.results.fresh:
-            self._submit("count", ("budget",), lambda is_stopped: counted(rounded, project, is_stopped))
+            self._submit("count", ("budget",), lambda is_stopped: _work().counted(rounded, project, is_stopped))
 
     def synthesize(self) -> None:
         """Measure every architecture for the cost page."""
         rounded, project = self.results.rounded, self.project
         if rounded is not None and "rounded" in self.results.fresh:
-            self._submit("count", ("synthesized",), lambda is_stopped: measured_circuits(rounded, project, is_stopped))
+            self._submit(
+                "count", ("synthesized",), lambda is_stopped: _work().measured_circuits(rounded, project, is_stopped)
+            )
 
     def _record(self, proof: Proof | HdlProof) -> None:
+        from combe.project.document import ProofRecord
+
         if proof.holds:
-            lines = proof.lines if isinstance(proof, Proof) else ()
-            record = ProofRecord(proof.language, proof.checksum, proof.tool, proof.samples, lines)
+            record = ProofRecord(proof.language, proof.checksum, proof.tool, proof.samples, proof.lines)
             self.note(record_proof(record))
 
     def _take_package(self, package: Package) -> None:
@@ -362,6 +368,8 @@ class Session(QObject):
             record = self.project.proof_of(package.checksum)
             known = None
             if record is not None:
+                from combe.proof.c import Proof
+
                 known = Proof(record.language, record.checksum, record.tool, record.samples, 0, None, "", record.lines)
         self._show(self.results.with_result("package", package).with_result("proof", known), "package")
         self._look()

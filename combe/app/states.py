@@ -6,7 +6,6 @@ from combe.app.session import Session
 from combe.app.widgets.chain_bar import StepState
 from combe.app.widgets.limit_words import margin_words
 from combe.app.widgets.parts import worst_verdict
-from combe.proof.c import Proof
 from combe.realization.words import coefficient_words, widest_sum
 from combe.requirement.quantities import rate_text
 
@@ -96,7 +95,7 @@ def _code(session: Session) -> StepState:
     if proof is None or proof.checksum != session.results.package.checksum:
         return StepState("unknown", f"{name}\nnot proved yet")
     if proof.holds:
-        lines = proof.lines if isinstance(proof, Proof) else session.results.measured
+        lines = proof.lines or session.results.measured
         # Two facts: that the code does what the model does, and whether that keeps the brief.
         verdict = worst_verdict(lines)
         kept = f", {margin_words(lines)}" if verdict == "missed" else ""

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QChildEvent, QSize, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from combe.analysis.facts import Fact
+from combe.analysis.fact import Fact
 from combe.app.actions import Actions
 from combe.app.collector import Collector
 from combe.app.dialogs import Dialogs
@@ -39,9 +39,7 @@ from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger import Line
 from combe.project import edits
-from combe.project.chain import STEPS
-from combe.project.document import Project
-from combe.proof.c import Proof
+from combe.project.document import STEPS, Project
 
 _closed: list[tuple[QMainWindow, Session]] = []
 READING_S, AFTER_PICTURE_MS, RESTING_MS = 0.15, 6, 80
@@ -476,7 +474,7 @@ class MainWindow(QMainWindow, Gestures):
             lines["arithmetic"] = session.results.measured
         proof, package = session.results.proof, session.results.package
         if proof is not None and proof.holds and package is not None and proof.checksum == package.checksum:
-            lines["code"] = proof.lines if isinstance(proof, Proof) else ()
+            lines["code"] = proof.lines
         self.ledger.show_lines(session.project.requirement, lines, self.settings.counted)
 
     def _show_code(self) -> None:

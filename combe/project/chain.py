@@ -8,7 +8,6 @@ from msgspec import Struct
 
 from combe.analysis.certified import certified_lines
 from combe.analysis.exact import exact_filter
-from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.languages import Order
 from combe.delivery.package import Package
 from combe.designing.costs import lines_of_design
@@ -17,15 +16,13 @@ from combe.designing.methods import Stop, design_task
 from combe.designing.task import Task
 from combe.filters import Filter
 from combe.ledger import Line
-from combe.project.document import Project
+from combe.project.document import Project, hardware_of
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
 from combe.rounding.realize import realize, rounded_lines
 from combe.running.simulate import simulate
 from combe.signals.sweep import measured_lines, sweep_for
 from combe.values import replace
-
-STEPS = ("brief", "ideal", "rounded", "arithmetic", "code")
 
 
 class Ideal(Struct, frozen=True):
@@ -115,13 +112,3 @@ def package_of(project: Project, rounded: Rounded, ideal: Ideal) -> Package:
         ideal.design.summary(),
     )  # fmt: skip
     return project.code.written_in.write(order)
-
-
-def hardware_of(project: Project) -> HardwareChoices:
-    """The choices about a circuit, with those it shares with other code."""
-    code = project.code
-    clock = project.hardware.clock_hz or project.requirement.clock_hz or 0.0
-    return replace(
-        project.hardware, clock_hz=clock, reloadable=code.reloadable, converter_in=code.converter_in,
-        converter_out=code.converter_out,
-    )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from combe.project.document import DesignChoice, Project
 from combe.requirement import Band, Limit, Requirement
-from combe.rounding.realize import Choices
+from combe.rounding.choices import Choices
 
 
 def demo_project() -> Project:

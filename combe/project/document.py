@@ -13,7 +13,11 @@ from combe.designing.task import DesignChoice
 from combe.filters import Filter
 from combe.ledger import Line
 from combe.requirement import Requirement
-from combe.rounding.realize import Choices
+from combe.rounding.choices import Choices
+from combe.values import replace
+
+STEPS = ("brief", "ideal", "rounded", "arithmetic", "code")
+"""What follows from a project, step by step."""
 
 
 class ProofRecord(Struct, frozen=True):
@@ -72,3 +76,13 @@ class Project:
 
 
 __all__ = ["DesignChoice", "Pin", "Processor", "Project", "ProofRecord"]
+
+
+def hardware_of(project: Project) -> HardwareChoices:
+    """The choices about a circuit, with those it shares with other code."""
+    code = project.code
+    clock = project.hardware.clock_hz or project.requirement.clock_hz or 0.0
+    return replace(
+        project.hardware, clock_hz=clock, reloadable=code.reloadable, converter_in=code.converter_in,
+        converter_out=code.converter_out,
+    )  # fmt: skip

@@ -22,7 +22,7 @@ from combe.project.shape import ArithmeticShape, CodeShape, DesignShape, Hardwar
 from combe.realization.formats import parse_format
 from combe.realization.stages import FORMS
 from combe.requirement import requirement_document, requirement_from
-from combe.rounding.realize import Choices
+from combe.rounding.choices import Choices
 from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
 from combe.schema import Path, merged, read, split
 from combe.values import as_dict, replace

@@ -25,8 +25,8 @@ from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
 from combe.errors import CombeError, PoleError
 from combe.ledger import worst_line
-from combe.project.chain import Ideal, Rounded, arithmetic_lines, hardware_of, ideal_of, package_of, rounded_of
-from combe.project.document import Project
+from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
+from combe.project.document import Project, hardware_of
 from combe.project.results import Counted, Drawing, Excerpt, Failure, News, Progress, Results
 from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.process import stoppable
@@ -36,7 +36,7 @@ from combe.rounding.choices import uncounted
 from combe.rounding.movement import rounding_facts
 from combe.rounding.realize import FEWEST_BITS, realize, rounded_lines
 from combe.rounding.widths import WidthPoint, WidthRow, width_chart
-from combe.signals.noise_run import listen
+from combe.signals.noise_run import SIGNALS, listen
 from combe.values import replace
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
@@ -161,8 +161,8 @@ def _same(left: Contender, right: Contender) -> bool:
 
 
 def listened(rounded: Rounded, project: Project, signal: str) -> Reports:
-    """The error of the bit-true run on a signal."""
-    yield News("heard", listen(rounded.realization, project.requirement, signal))
+    """The error of the bit-true run on a signal; on the first of them where none is named."""
+    yield News("heard", listen(rounded.realization, project.requirement, signal or SIGNALS[0]))
 
 
 def drawn(rounded: Rounded, project: Project) -> Reports:

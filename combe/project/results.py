@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct, field
 
-from combe.project.chain import hardware_of
+from combe.project.document import hardware_of
 from combe.rounding.choices import uncounted
 from combe.values import replace
 
 if TYPE_CHECKING:
-    from combe.analysis.facts import Fact
+    from combe.analysis.fact import Fact
     from combe.delivery.coloring import Span
     from combe.delivery.hdl.build import Built
     from combe.delivery.hdl.compare import Compared

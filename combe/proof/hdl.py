@@ -61,6 +61,7 @@ class HdlProof(Struct, frozen=True):
     error_rms: float = 0.0
     error_peak: float = 0.0
     delay_s: float = 0.0
+    lines: tuple[Line, ...] = ()
 
     @property
     def holds(self) -> bool:

@@ -10,7 +10,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.exact import exact_filter
-from combe.analysis.facts import Fact, Remedy
+from combe.analysis.fact import Fact, Remedy
 from combe.designing.shares import share_of
 from combe.errors import FormatError
 from combe.filters import Filter, Fir, rational_of

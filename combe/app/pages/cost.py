@@ -16,7 +16,7 @@ from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label
 from combe.delivery.hdl.choices import ARCHITECTURES, USUAL_CLOCK_HZ
 from combe.delivery.hdl.compare import Compared
-from combe.project.chain import hardware_of
+from combe.project.document import hardware_of
 from combe.project.edits import choose_architecture
 from combe.proof.synthesis import Synthesized
 from combe.requirement.quantities import frequency_text

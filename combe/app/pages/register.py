@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from msgspec import Struct
 
 from combe.delivery.languages import CIRCUITS, PROCESSORS
-from combe.project.chain import STEPS
+from combe.project.document import STEPS
 
 if TYPE_CHECKING:
     from combe.app.pages.page import Page

@@ -9,7 +9,7 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QWidget
 
-from combe.analysis.facts import Fact
+from combe.analysis.fact import Fact
 from combe.app.widgets.facts_list import FactsList
 from combe.app.widgets.parts import Choice, Panel, Scroller, label
 from combe.errors import CombeError
@@ -17,7 +17,7 @@ from combe.project.edits import choose_arithmetic, with_choices
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, parse_format
 from combe.realization.stages import FORMS
 from combe.rounding.assemble import SCALINGS
-from combe.rounding.realize import Choices
+from combe.rounding.choices import Choices
 from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
 
 ITSELF = "by itself"

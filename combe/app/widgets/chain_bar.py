@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from combe.app.theme.marks import VERDICT_COLORS, draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
-from combe.project.chain import STEPS
+from combe.project.document import STEPS
 
 TITLES = {"brief": "Brief", "ideal": "Ideal", "rounded": "Rounded", "arithmetic": "Arithmetic", "code": "Code"}
 HEIGHT = 66

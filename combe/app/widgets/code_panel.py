@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QProgressBar, QPushButton, QWidget
@@ -20,8 +21,10 @@ from combe.delivery.languages import LANGUAGES, NAMES
 from combe.delivery.package import Package, checked_name
 from combe.errors import CombeError
 from combe.project.edits import choose_code, choose_hardware, name_code, with_code, with_converter, with_hardware
-from combe.proof.c import Proof
-from combe.proof.hdl import HdlProof
+
+if TYPE_CHECKING:
+    from combe.proof.c import Proof
+    from combe.proof.hdl import HdlProof
 
 BOXES = (
     ("language", "Language", NAMES, "; ".join(each.remark for each in LANGUAGES if each.remark)),

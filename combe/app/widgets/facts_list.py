@@ -9,7 +9,7 @@ from PyQt6.QtCore import QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from combe.analysis.facts import Fact, Remedy
+from combe.analysis.fact import Fact, Remedy
 from combe.app.theme.palette import ROLE_OF, THEME
 from combe.app.widgets.parts import clear_layout, label
 from combe.errors import CombeError, FractionError, PoleError, StructureError, SumError

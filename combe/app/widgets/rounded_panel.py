@@ -3,24 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSpinBox, QWidget
 
 from combe.analysis.exact import exact_filter
-from combe.analysis.facts import Fact
+from combe.analysis.fact import Fact
 from combe.app.theme.marks import draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
 from combe.app.widgets.facts_list import FactsList
 from combe.app.widgets.parts import Panel, Scroller, label, set_role
 from combe.filters import Fir, rational_of
-from combe.project.chain import Rounded
 from combe.realization.network import Network
 from combe.realization.section import Section
 from combe.realization.stages import Realization, TapSum
 from combe.realization.words import coefficient_words
-from combe.rounding.realize import FEWEST_BITS, MOST_BITS
+from combe.rounding.choices import FEWEST_BITS, MOST_BITS
+
+if TYPE_CHECKING:
+    from combe.project.chain import Rounded
 
 ROW = 22
 
