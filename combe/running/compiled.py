@@ -31,27 +31,33 @@ def run_section(stage: Section, source: Format, signal: Integers) -> Integers:
 
 
 @compiled()
+def _rounded(total: Any, shift: Any, mode: Any) -> Any:  # pragma: no cover - compiled
+    """A sum without its last ``shift`` bits, at least one of them: 0 nearest even, 1 nearest up, 2 floor, 3 toward zero."""
+    y = total >> shift
+    rest = total - (y << shift)
+    half = np.int64(1) << (shift - 1)
+    if mode == 0:
+        if rest > half or (rest == half and (y & 1) == 1):
+            y += 1
+    elif mode == 1:
+        if rest >= half:
+            y += 1
+    elif mode == 3 and rest != 0 and y < 0:
+        y += 1
+    return y
+
+
+@compiled()
 def _loop(
     signal: Any, b: Any, a: Any, shift: int, mode: int, saturates: bool, least: int, most: int
 ) -> Any:  # pragma: no cover - compiled
     found = np.empty_like(signal)
     x1 = x2 = y1 = y2 = np.int64(0)
-    half = np.int64(1) << (shift - 1) if shift > 0 else np.int64(0)
     span = np.int64(most) - np.int64(least) + np.int64(1)
     for n in range(len(signal)):
         x = signal[n]
         total = b[0] * x + b[1] * x1 + b[2] * x2 - a[0] * y1 - a[1] * y2
-        y = total >> shift
-        if shift > 0:
-            rest = total - (y << shift)
-            if mode == 0:
-                if rest > half or (rest == half and (y & 1) == 1):
-                    y += 1
-            elif mode == 1:
-                if rest >= half:
-                    y += 1
-            elif mode == 3 and rest != 0 and y < 0:
-                y += 1
+        y = _rounded(total, shift, mode) if shift > 0 else total
         if saturates:
             y = min(max(y, least), most)
         elif y < least or y > most:
@@ -158,17 +164,7 @@ def _steps_loop(
             shift, mode = rules[k, 0], rules[k, 1]
             least, most = rules[k, 3], rules[k, 4]
             if shift > 0:
-                y = total >> shift
-                rest = total - (y << shift)
-                half = np.int64(1) << (shift - 1)
-                if mode == 0:
-                    if rest > half or (rest == half and (y & 1) == 1):
-                        y += 1
-                elif mode == 1:
-                    if rest >= half:
-                        y += 1
-                elif mode == 3 and rest != 0 and y < 0:
-                    y += 1
+                y = _rounded(total, shift, mode)
                 history[k + count + 1, now] = total - (y << shift)
             else:
                 y = total << -shift

@@ -70,7 +70,7 @@ class CostPlot(Plot):
         low, high = min([*xs, math.log10(asked_hz)]), max([*xs, math.log10(asked_hz)])
         ticks = [(float(k), frequency_text(10.0**k, 1e12, "hz")) for k in range(math.floor(low), math.ceil(high) + 1)]
         self.plotItem.getAxis("bottom").setTicks([ticks])
-        self.set_home(low - 0.4, high + 0.4, 0.0, max(ys) * 1.25 + 1)
+        self.set_home(low - 0.4, high + 0.4, -0.1 * max(ys), max(ys) * 1.25 + 1)
 
     def _names(self, possible: Sequence[Compared], top: float) -> None:
         """Names beside their marks, those at one rate kept apart."""
