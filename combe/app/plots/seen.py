@@ -19,6 +19,9 @@ def seen(x: Array, y: Array) -> tuple[Array, Array]:
             break
         dx, dy = x[2:] - x[:-2], y[2:] - y[:-2]
         off = np.abs(dx * (y[1:-1] - y[:-2]) - dy * (x[1:-1] - x[:-2]))
+        # What turns back may lie on the line and still reach beyond its ends.
+        beyond = np.maximum(y[1:-1] - np.maximum(y[:-2], y[2:]), np.minimum(y[:-2], y[2:]) - y[1:-1])
+        off = np.where(beyond > TOLERANCE, np.inf, off)
         keep = np.ones(len(x), dtype=bool)
         # Every other point at most, so that each dropped one still has the neighbors it was measured against.
         keep[1:-1:2] = off[::2] > TOLERANCE * np.hypot(dx[::2], dy[::2])

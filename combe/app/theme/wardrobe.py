@@ -63,8 +63,10 @@ class Wardrobe(QObject):
 
 def dress_late(child: QObject | None) -> None:
     """Whoever comes into a bare parent, or as a dialog, wears the sheet in force."""
-    if isinstance(child, QWidget) and not child.styleSheet():
-        child.setStyleSheet(style_sheet(THEME.colors))
+    if isinstance(child, QWidget):
+        for piece in _pieces(child):
+            if not piece.styleSheet():
+                piece.setStyleSheet(style_sheet(THEME.colors))
 
 
 def _pieces(part: QWidget) -> list[QWidget]:

@@ -273,20 +273,37 @@ class _Search:
         return best
 
     def _at_cap(self, taps: int, found: Approximation) -> Approximation:
-        """Let the cap stand where it is asked while the error shrinks below 1: error times cap level is held."""
+        """Let the cap stand where it is asked while the error shrinks below 1: error times cap level is held.
+
+        The level a cap is designed at and the one it comes to lie at differ by the error; the level where they agree
+        is bracketed by ever longer steps, then closed in on by false position.
+        """
         if not self.capped:
             return found
         cap = transition_cap_db(self.requirement)
+        enough = DRAFTED_DB if self.is_draft else 1e-3
         level = cap if self.near_level is None else self.near_level
-        for _ in range(8):
-            wanted = cap - 20 * np.log10(max(found.error, 1e-6))
-            if abs(wanted - level) < (DRAFTED_DB if self.is_draft else 1e-3):
+        below: tuple[float, float, Approximation] | None = None
+        above: tuple[float, float, Approximation] | None = None
+        step = 0.0
+        for _ in range(24):
+            off = float(cap - 20 * np.log10(max(found.error, 1e-6)) - level)
+            if off >= 0:
+                below = level, off, found
+            else:
+                above = level, off, found
+            if abs(off) < enough or (below is not None and above is not None and above[0] - below[0] < enough / 4):
                 break
-            level += 0.9 * (wanted - level)
-            better = self._settled(self.problem(taps, level), found.reference)
-            if better.error > found.error and wanted > level:
-                break
-            found = better
+            if below is None or above is None:
+                step = max(abs(off), 2 * step)
+                level += step if off > 0 else -step
+            else:
+                share = min(max(below[1] / (below[1] - above[1]), 0.1), 0.9)
+                level = below[0] + share * (above[0] - below[0])
+            found = self._settled(self.problem(taps, level), found.reference)
+        else:
+            # What doesn't come to rest is taken where the transition surely stays below its cap.
+            level, _, found = below or (level, 0.0, found)
         self.levels[taps] = level
         return found
 

@@ -1,0 +1,242 @@
+"""Curves in pixels, parts dressed one by one, drafts under the hand: nothing may be lost for the sake of speed."""
+
+from __future__ import annotations
+
+import unittest
+import unittest.mock
+
+import numpy as np
+
+try:
+    from PyQt6.QtCore import QPointF, Qt
+    from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QDialog
+except ImportError as error:  # pragma: no cover - depends on the machine
+    raise unittest.SkipTest(f"Qt is missing here: {error}") from None
+
+from combe.app.plots.axes import Plot
+from combe.app.plots.seen import DASH, GAP, dashes, seen
+from combe.app.plots.stroke import Stroke
+from combe.designing.methods import design_task
+from combe.designing.task import DesignChoice, Task
+from combe.errors import DesignError
+from combe.ledger import gain_lines
+from combe.project import edits
+from combe.project.demo import demo_project
+from combe.responses import frequency_response
+from combe.values import replace
+from tests.support import BAT, asked
+from tests.test_app import WindowCase, drag
+
+
+def farthest(x: np.ndarray, y: np.ndarray, kept: tuple[np.ndarray, np.ndarray]) -> float:
+    """How far any point lies from the line through those that were kept, in pixels."""
+    a = np.column_stack(kept)[:-1]
+    along = np.diff(np.column_stack(kept), axis=0)
+    length = np.maximum(np.sum(along**2, axis=1), 1e-12)
+    worst = 0.0
+    for point in np.column_stack([x, y]):
+        share = np.clip(np.sum((point - a) * along, axis=1) / length, 0, 1)
+        worst = max(worst, float(np.min(np.hypot(*(a + share[:, None] * along - point).T))))
+    return worst
+
+
+class Pixels(unittest.TestCase):
+    def test_no_point_lies_off_the_line_by_more_than_half_a_pixel(self) -> None:
+        source = np.random.default_rng(1)
+        for trial in range(12):
+            x = np.sort(source.uniform(0, 700, 900))
+            waves = 60 * np.sin(x / source.uniform(3, 40)) * np.cos(x / source.uniform(5, 90)) + 0.2 * x
+            y = waves if trial % 3 else np.where(np.abs(waves) < 4, 900.0, waves)
+            kept = seen(x, y)
+            self.assertLess(farthest(x, y, kept), 0.5)
+            self.assertEqual((kept[0][0], kept[0][-1]), (x[0], x[-1]))
+
+    def test_a_straight_line_needs_few_points_and_a_short_one_keeps_all(self) -> None:
+        x = np.linspace(0, 1000, 2001)
+        self.assertLess(len(seen(x, 3 * x)[0]), 140)
+        self.assertEqual(len(seen(x[:5], x[:5] ** 2)[0]), 5)
+
+    def test_dashes_are_equally_long_however_the_points_lie(self) -> None:
+        for x in (np.linspace(0, 400, 3), np.sort(np.random.default_rng(2).uniform(0, 400, 300))):
+            y = 0.75 * x
+            along_x, along_y, is_on = dashes(x, y)
+            steps = np.hypot(np.diff(along_x), np.diff(along_y))
+            whole = 1.25 * (x[-1] - x[0])
+            self.assertAlmostEqual(float(np.sum(steps)), whole, 6)
+            self.assertAlmostEqual(float(np.sum(steps[is_on])) / whole, DASH / (DASH + GAP), delta=0.02)
+            changes = np.flatnonzero(np.diff(is_on.astype(int)))
+            places = np.concatenate([[0.0], np.cumsum(steps)])[changes + 1]
+            lengths = np.diff(places)
+            self.assertTrue(np.all(np.abs(np.minimum(np.abs(lengths - DASH), np.abs(lengths - GAP))) < 1e-6))
+
+    def test_a_stroke_paints_what_a_polyline_paints(self) -> None:
+        plot = Plot("dB")
+        plot.resize(640, 420)
+        plot.setBackground("w")
+        plot.plotItem.getViewBox().setRange(xRange=(0, 10), yRange=(-50, 10), padding=0)
+        x = np.linspace(0, 10, 3000)
+        y = -20 + 25 * np.sin(9 * x) - 100 * (np.abs(x - 5) < 0.05)
+        stroke = Stroke()
+        stroke.set_look(QColor("black"), 2.0)
+        stroke.show_points(x, np.where(x > 9, np.nan, y))
+        empty = self.gray(plot)
+        plot.addItem(stroke, ignoreBounds=True)
+        plot.show()
+        box = plot.plotItem.getViewBox()
+        points = [QPointF(plot.mapFromScene(box.mapViewToScene(QPointF(a, b)))) for a, b in zip(x[x <= 9], y[x <= 9])]
+        picture = plot.grab().toImage()
+        wanted = QImage(picture.size(), QImage.Format.Format_ARGB32)
+        wanted.fill(0xFFFFFFFF)
+        painter = QPainter(wanted)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor("black"), 2.0))
+        painter.drawPolyline(QPolygonF(points))
+        painter.end()
+        drawn = empty.astype(int) - self.gray(plot).astype(int)
+        plain = 255 - self.levels(wanted).astype(int)
+        inside = plot.plotItem.getViewBox().sceneBoundingRect().toRect().adjusted(3, 3, -3, -3)
+        part = np.s_[inside.top() : inside.bottom(), inside.left() : inside.right()]
+        dark_drawn, dark_plain = drawn[part] > 120, plain[part] > 150
+        self.assertGreater(np.count_nonzero(dark_plain), 2000)
+        # Every dark pixel of one has a dark neighbor in the other.
+        for one, other in ((dark_drawn, dark_plain), (dark_plain, dark_drawn)):
+            near = np.zeros_like(other)
+            for down in (-1, 0, 1):
+                for right in (-1, 0, 1):
+                    near |= np.roll(np.roll(other, down, 0), right, 1)
+            self.assertLess(np.count_nonzero(one & ~near), 0.01 * np.count_nonzero(one))
+
+    @staticmethod
+    def levels(picture: QImage) -> np.ndarray:
+        picture = picture.convertToFormat(QImage.Format.Format_Grayscale8)
+        bits = picture.constBits()
+        assert bits is not None
+        bits.setsize(picture.sizeInBytes())
+        return np.frombuffer(bytes(bits), np.uint8).reshape(picture.height(), -1)[:, : picture.width()]
+
+    def gray(self, plot: Plot) -> np.ndarray:
+        return self.levels(plot.grab().toImage())
+
+
+class Drafts(unittest.TestCase):
+    """A draft starts from the neighbor's ripples; what it says may differ from the design proper by what no eye sees."""
+
+    def follow(self, start: float, step: float, count: int, order: int | None) -> None:
+        requirement = BAT
+        near = design_task(Task(requirement, 250_000.0, DesignChoice("equiripple", order)))
+        capped = 0
+        for k in range(count):
+            bands = edits.move_edge(replace(demo_project(), requirement=requirement), 0, "stop", start + k * step)
+            requirement = bands.make(replace(demo_project(), requirement=requirement)).requirement
+            near = design_task(
+                Task(requirement, 250_000.0, DesignChoice("equiripple", order), near=near, is_draft=True)
+            )
+            proper = design_task(Task(requirement, 250_000.0, DesignChoice("equiripple", near.order)))
+            capped += bool(near.capped)
+            for draft, line in zip(gain_lines(near.filter, requirement), gain_lines(proper.filter, requirement)):
+                self.assertAlmostEqual(draft.margin, line.margin, delta=0.05, msg=f"step {k}, {line.band}")
+            omega = np.linspace(0, np.pi, 600)
+            top = np.max(np.abs(frequency_response(near.filter, omega)))
+            self.assertLess(20 * np.log10(top), 0.1 + 0.5 + 0.06, "the cap on transitions")
+        self.capped = capped
+
+    def test_a_length_held_while_the_edge_moves(self) -> None:
+        self.follow(11_900, -170, 14, 112)
+
+    def test_a_wide_transition_stays_capped(self) -> None:
+        self.follow(9_000, -400, 8, 112)
+        self.assertGreater(self.capped, 3)
+
+    def test_the_least_length_is_followed(self) -> None:
+        self.follow(11_900, -300, 6, None)
+
+    def test_a_draft_of_another_shape_starts_afresh(self) -> None:
+        near = design_task(Task(BAT, 250_000.0, DesignChoice("equiripple", 112)))
+        low = asked(250_000, (0, 30_000, -0.1, 0.1), (40_000, 125_000, -60))
+        found = design_task(Task(low, 250_000.0, DesignChoice("equiripple", 80), near=near, is_draft=True))
+        proper = design_task(Task(low, 250_000.0, DesignChoice("equiripple", 80)))
+        for draft, line in zip(gain_lines(found.filter, low), gain_lines(proper.filter, low)):
+            self.assertAlmostEqual(draft.margin, line.margin, delta=0.05)
+
+
+class Dressing(WindowCase):
+    def sheets(self) -> set[str]:
+        found = {piece.styleSheet() for part in self.window._parts() for piece in [part, *part.findChildren(object)]
+                 if hasattr(piece, "styleSheet") and piece.styleSheet()}  # fmt: skip
+        return {sheet for sheet in found if "QPushButton" in sheet}
+
+    def test_every_part_changes_its_sheet_and_late_ones_wear_the_new_one(self) -> None:
+        (light,) = self.sheets()
+        self.window.dress("dark")
+        for _ in range(400):
+            self.settle()
+            if not self.window.wardrobe.is_changing:
+                break
+        (dark,) = self.sheets()
+        self.assertNotEqual(light, dark)
+        page = self.window.plots.page("widths")
+        self.assertEqual(page.styleSheet(), dark)
+        dialog = QDialog(self.window)
+        dialog.show()
+        self.settle()
+        self.assertEqual(dialog.styleSheet(), dark)
+        dialog.close()
+        self.window.dress("light")
+        self.window.wardrobe.finish()
+        self.assertEqual(self.sheets() - {dark}, {light})
+
+    def test_a_click_between_two_themes_is_answered(self) -> None:
+        self.window.dress("dark")
+        self.assertTrue(self.window.wardrobe.is_changing)
+        QTest.mouseClick(self.window.chain.steps["rounded"], Qt.MouseButton.LeftButton)
+        self.assertEqual(self.window.step, "rounded")
+        self.window.dress("light")
+        self.window.wardrobe.finish()
+
+
+class Following(WindowCase):
+    def test_what_the_hand_moved_is_seen_with_the_filter_and_all_else_after_it_lets_go(self) -> None:
+        window = self.window
+        plot = window.plots.magnitude
+        shown: list[float] = []
+        real = plot.show_requirement
+
+        def show(requirement: object, counted: str = "hz") -> None:
+            real(requirement, counted)  # type: ignore[arg-type]
+            shown.append(requirement.bands[0].stop_hz)  # type: ignore[attr-defined]
+
+        with unittest.mock.patch.object(plot, "show_requirement", show):
+            drag(plot.main, self.handle(0, "stop"), -14, 0)
+            self.settle()
+        moved = self.session.project.requirement.bands[0].stop_hz
+        self.assertEqual(shown[-1], moved)
+        self.assertEqual(window.brief.rows[0].figures["stop"].text(), f"{moved / 1000:g} kHz")
+        assert self.session.results.ideal is not None
+        self.assertFalse(self.session.results.ideal.is_draft)
+        self.assertFalse(window._unshown)
+        self.assertIn("drag the edge", window.actions_table.undo.text())
+
+    def test_an_edge_whose_filter_is_late_is_painted_without_it(self) -> None:
+        window = self.window
+        with unittest.mock.patch.object(self.session, "_submit_chain"):
+            window.drag(lambda project: edits.move_edge(project, 0, "stop", 11_000.0))
+            self.assertEqual(window.plots.magnitude.requirement, demo_project().requirement)
+            QTest.qWait(80)
+            self.assertEqual(window.plots.magnitude.requirement, self.session.project.requirement)
+        self.session.end_gesture()
+        self.settle()
+
+    def test_a_refused_move_leaves_everything(self) -> None:
+        before = self.session.project
+        with unittest.mock.patch.object(edits, "move_edge", side_effect=DesignError("no such edge")):
+            self.window.drag(lambda project: edits.move_edge(project, 0, "stop", 11_000.0))
+        self.assertEqual(self.session.project, before)
+        bar = self.window.statusBar()
+        assert bar is not None
+        self.assertIn("no such edge", bar.currentMessage())
+
+
+if __name__ == "__main__":
+    unittest.main()
