@@ -340,8 +340,10 @@ class _Search:
             taps = self._least_of_parity(first, at_least, rate, MAXIMUM_TAPS)
         if taps is None:
             raise self._hopeless(float("nan"))
-        while taps - 1 >= at_least and self.allowed(taps - 1) and self.error(taps - 1) <= 1:
-            taps -= 1
+        # The other parity: its error falls with length too, so that the first of it to fail ends the search.
+        other = taps - 1
+        while other >= at_least and self.allowed(other) and self.error(other) <= 1:
+            taps, other = other, other - 2
         return taps
 
     def least_near(self) -> int:

@@ -22,6 +22,8 @@ from combe.requirement import Requirement
 
 Array = NDArray[np.float64]
 MAXIMUM_TAPS = 5000
+LOOK_BELOW, NEARLY, SHORT = 8, 1.5, 64
+"""How far shorter lengths are looked at, the share below which one is worked out in full, and up to where all are."""
 RANGES = {"beta": (0.0, 26.0), "attenuation_db": (20.0, 220.0), "sigma": (0.12, 0.8), "taper": (0.0, 1.0)}
 
 
@@ -87,6 +89,7 @@ class _Search:
         self.shape, self.requirement, self.fixed, self.is_stopped = shape, requirement, fixed, is_stopped
         self.ideal = ideal_of(requirement)
         self.known: dict[int, tuple[float, float]] = {}
+        self.roughly: dict[int, tuple[float, float]] = {}
 
     def best(self, taps: int) -> tuple[float, float]:
         """The least share at a length, and the parameter that reaches it."""
@@ -102,25 +105,52 @@ class _Search:
                 self.known[taps] = used(self.fixed), self.fixed
             else:
                 assert self.shape.parameter is not None
-                self.known[taps] = self._fitted(used, RANGES[self.shape.parameter.name])
+                self.known[taps] = _fitted(used, *RANGES[self.shape.parameter.name])
         return self.known[taps]
 
-    def _fitted(self, used: Callable[[float], float], limits: tuple[float, float]) -> tuple[float, float]:
-        """Scan coarsely around the last parameter found, then close in."""
-        # Imported late: the window opens without it.
-        from scipy.optimize import minimize_scalar
+    def rough(self, taps: int) -> float:
+        """The least share at a length, the parameter looked for near where it was last."""
+        if self.fixed is not None or taps in self.known:
+            return self.best(taps)[0]
+        if self.is_stopped():
+            raise Stopped
+        if taps not in self.roughly:
+            assert self.shape.parameter is not None
+            bare = self.ideal.taps(taps)
+            low, high = RANGES[self.shape.parameter.name]
+            count = 13
+            if self.roughly:
+                near, width = next(reversed(self.roughly.values()))[1], (high - low) / 16
+                low, high, count = max(low, near - width), min(high, near + width), 5
+            best = (np.inf, low)
+            for _ in range(3):
+                tried = [
+                    (share(bare * self.shape.make(taps, float(each)), self.requirement), float(each))
+                    for each in np.linspace(low, high, count)
+                ]
+                step = (high - low) / (count - 1)
+                best = min(best, *tried)
+                low, high, count = best[1] - 2 * step / 3, best[1] + 2 * step / 3, 5
+                low, high = (
+                    max(low, RANGES[self.shape.parameter.name][0]),
+                    min(high, RANGES[self.shape.parameter.name][1]),
+                )
+            self.roughly[taps] = best
+        return self.roughly[taps][0]
 
-        near = [parameter for _, parameter in self.known.values()]
-        low, high = limits
-        if near:
-            width = (high - low) / 16
-            low, high = max(low, near[-1] - width), min(high, near[-1] + width)
-        else:
-            grid = np.linspace(low, high, 13)
-            at = int(np.argmin([used(float(x)) for x in grid]))
-            low, high = float(grid[max(at - 1, 0)]), float(grid[min(at + 1, 12)])
-        found = minimize_scalar(used, bounds=(low, high), method="bounded", options={"xatol": 1e-3, "maxiter": 9})
-        return float(found.fun), float(found.x)
+    def quick(self, taps: int) -> float:
+        """About the least share at a length: around the parameters that were best for its neighbors."""
+        alike = [count for count in self.known if count % 2 == taps % 2]
+        if taps in self.known or self.fixed is not None or not alike or taps < SHORT:
+            return self.best(taps)[0]
+        near = sorted(alike, key=lambda count: abs(count - taps))[:2]
+        assert self.shape.parameter is not None
+        low, high = RANGES[self.shape.parameter.name]
+        step = (high - low) / 100
+        middles = {self.known[count][1] for count in near}
+        tried = {min(max(middle + k * step, low), high) for middle in middles for k in (-2, -1, 0, 1, 2)}
+        bare = self.ideal.taps(taps)
+        return min(share(bare * self.shape.make(taps, each), self.requirement) for each in tried)
 
     def filter(self, taps: int) -> Fir:
         """The taps of a length."""
@@ -143,24 +173,47 @@ class _Search:
             )
         allowed = allowed_lengths(self.requirement)
         self._check_reach(guess, allowed)
-        taps = least_length(lambda n: self.best(n)[0], guess, allowed, MAXIMUM_TAPS)
+        taps = least_length(self.rough, guess, allowed, MAXIMUM_TAPS)
         if taps is None:
             raise self._hopeless(MAXIMUM_TAPS)
+        found = self.kept(taps)
         for _ in range(20):
-            found = self.filter(taps)
-            if all(line.margin >= 0 for line in gain_lines(found, self.requirement)):
-                return found, self.story(taps)
+            if found is not None:
+                break
             taps += max(1, taps // 500)
             taps += 0 if allowed(taps) else 1
-        raise self._hopeless(taps)
+            found = self.kept(taps)
+        if found is None:
+            raise self._hopeless(taps)
+        return self._shorter(taps, found, allowed)
+
+    def kept(self, taps: int) -> Fir | None:
+        """The filter of a length if it keeps every limit over the whole of each band."""
+        if self.best(taps)[0] > 1 + 1e-3:
+            return None
+        found = self.filter(taps)
+        return found if all(line.margin >= 0 for line in gain_lines(found, self.requirement)) else None
+
+    def _shorter(self, taps: int, found: Fir, allowed: Callable[[int], bool]) -> tuple[Fir, tuple[str, ...]]:
+        """A window's ripples move against the edges as its length grows, so that what a length keeps the next may
+        miss: all below are tried, until a stretch of them is far from it."""
+        missed = 0
+        for count in range(taps - 1, 0, -1):
+            if missed >= min(max(LOOK_BELOW, taps // 10), 3 * LOOK_BELOW):
+                break
+            missed += 1
+            if allowed(count) and self.quick(count) < NEARLY:
+                shorter = self.kept(count)
+                if shorter is not None:
+                    taps, found, missed = count, shorter, 0
+        return found, self.story(taps)
 
     def _check_reach(self, guess: int, allowed: Callable[[int], bool]) -> None:
         """A window's ripples beside a step don't shrink with length: see whether they are low enough at all."""
         for times in (2.0, 4.0, 7.0):
             long = min(round(times * self.shape.lobe * guess) | 1, MAXIMUM_TAPS - 1)
-            if self.best(long)[0] <= 1:
+            if self.rough(long) <= 1.02:
                 return
-            self.known.pop(long)
         raise self._hopeless(long)
 
     def _hopeless(self, taps: int) -> DesignError:
@@ -170,6 +223,20 @@ class _Search:
             f"tolerances {used:.3g} times over"
         )
         return DesignError(what, "bands", "take a window with lower ripples, such as kaiser")
+
+
+def _fitted(used: Callable[[float], float], low: float, high: float) -> tuple[float, float]:
+    """The least share and its parameter: scanned coarsely, then closed in on beside the two best points."""
+    # Imported late: the window opens without it.
+    from scipy.optimize import minimize_scalar
+
+    grid = np.linspace(low, high, 13)
+    tried = [used(float(x)) for x in grid]
+    best = (float(min(tried)), float(grid[int(np.argmin(tried))]))
+    at = int(np.argmin(tried))
+    low, high = float(grid[max(at - 1, 0)]), float(grid[min(at + 1, 12)])
+    found = minimize_scalar(used, bounds=(low, high), method="bounded", options={"xatol": 1e-4 * (high - low)})
+    return min(best, (float(found.fun), float(found.x)))
 
 
 def _by_cutoff(shape: Shape, task: Task, fixed: float | None) -> Fir:
