@@ -52,7 +52,7 @@ def _ideal(session: Session) -> StepState:
     elif choice.symmetry == -1:
         what += "\nphase turned 90°"
     elif choice.order is None:
-        what += "\nthe shortest" if is_fir else "\nthe least order"
+        what += ("\nthe shortest" if design.is_shortest else "\nthe shortest found") if is_fir else "\nthe least order"
     else:
         what += "\nlength chosen by hand" if is_fir else "\norder chosen by hand"
     return StepState(worst_verdict(session.results.ideal.lines), what, margin_words(session.results.ideal.lines))

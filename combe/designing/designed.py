@@ -15,7 +15,8 @@ class Design:
     ``notes`` are sentences for the user: what the search found, what the cap on transitions cost. ``alternation``
     holds the angular frequencies at which a minimax error alternates, ``capped`` which transitions were held
     down on the way and ``cap_level_db`` at what level; a search nearby may start from them. ``parts`` are filters in a row whose product ``filter``
-    is, where running them so is cheaper; ``singular_values`` the Hankel values a reduction chose by.
+    is, where running them so is cheaper; ``is_shortest`` says that no shorter filter of its kind can keep the limits,
+    which is proved; ``singular_values`` the Hankel values a reduction chose by.
     """
 
     method: str
@@ -27,6 +28,7 @@ class Design:
     alternation: tuple[float, ...] = field(default=(), compare=False)
     parts: tuple[Fir, ...] = ()
     singular_values: tuple[float, ...] = field(default=(), compare=False)
+    is_shortest: bool = False
     capped: tuple[int, ...] = field(default=(), compare=False)
     cap_level_db: float | None = field(default=None, compare=False)
 

@@ -39,6 +39,7 @@ def design_document(design: Design) -> dict[str, Any]:
     bands = [(band.start_hz, band.stop_hz) for band in requirement.passbands] if requirement else []
     delay = delay_over_passbands(source, bands, design.sample_rate_hz)
     document |= {
+        "is_shortest": design.is_shortest,
         "meets": meets(lines) if requirement is not None else None,
         "lines": [line.document() for line in lines],
         "cost": {"multiplies": cost.multiplies, "adds": cost.adds, "delays": cost.delays},

@@ -39,6 +39,8 @@ from combe.values import replace
 MAXIMUM_TAPS = 5000
 ROUNDING_STEPS = 6
 WELL_USED = 0.8
+CERTAIN = 1e-9
+"""How far above 1 a bound has to lie to be sure in spite of rounding."""
 DRAFTED = 1e-3
 """How far a draft's ripples may differ from each other, as a share of themselves: less than a pixel shows."""
 DRAFTED_DB = 0.03
@@ -122,7 +124,9 @@ def shortest(
     else:
         what = f"{len(fir.taps)} taps would do in exact numbers, but rounding in double precision breaks a limit"
         raise DesignError(what, instead="ask for less attenuation or more ripple")
-    return search.finished(fir, tuple(notes), started)
+    return replace(
+        search.finished(fir, tuple(notes), started), is_shortest=not is_draft and search.is_least(len(fir.taps))
+    )
 
 
 def _keeps(fir: Fir, requirement: Requirement) -> bool:
@@ -139,6 +143,7 @@ class _Search:
     is_draft: bool = False
     capped: frozenset[int] = frozenset()
     verdicts: dict[int, float] = field(default_factory=dict)
+    bounds: dict[int, float] = field(default_factory=dict)
     references: dict[int, np.ndarray] = field(default_factory=dict)
     first_guess: int | None = None
     settled: dict[int, Approximation] = field(default_factory=dict)
@@ -251,6 +256,7 @@ class _Search:
         self.capped |= transitions
         self.near_level = None
         self.verdicts.clear()
+        self.bounds.clear()
         self.settled.clear()
 
     def _settled(self, problem: Problem, near: np.ndarray | None) -> Approximation:
@@ -321,8 +327,19 @@ class _Search:
             if found.error > 1 >= found.bound:
                 found = self.settle(taps)
             self.references[taps] = found.reference
+            self.bounds[taps] = found.bound
             self.verdicts[taps] = found.error if found.error <= 1 else max(found.bound, 1 + 1e-12)
         return self.verdicts[taps]
+
+    def is_least(self, taps: int) -> bool:
+        """Whether every shorter length is refuted: the levelled error of a reference bounds the error of its length
+        from below (de la Vallée-Poussin 1910), and a length of either parity can do all that its shorter ones can."""
+        for shorter in (taps - 1, taps - 2):
+            if shorter >= 1 and self.allowed(shorter):
+                self.error(shorter)
+                if self.bounds[shorter] <= 1 + CERTAIN:
+                    return False
+        return True
 
     def least(self, at_least: int = 1) -> int:
         """The least length, of either parity, whose error is at most 1."""
@@ -457,4 +474,4 @@ def make(task: Task) -> Design:
         found = shortest(asked, choice.symmetry, task.is_stopped, task.near, task.is_draft)
     else:
         found = design(asked, choice.order, choice.symmetry, task.is_stopped, task.near, task.is_draft)
-    return replace(found, requirement=task.requirement)
+    return replace(found, requirement=task.requirement, is_shortest=found.is_shortest and not choice.weights)

@@ -125,7 +125,7 @@ def _least(
     while top - bottom > 1:
         middle = (top + bottom) // 2
         bottom, top = (bottom, middle) if best(middle)[0] <= 1 else (middle, top)
-    for half in range(max(1, top - 3), min(top + 4, MOST)):
+    for half in range(max(1, top - max(3, top // 6)), min(top + 4, MOST)):
         used, flat = best(half)
         if used <= 1:
             found = _filter(half, flat, shape, _gain(low, high, used))

@@ -20,6 +20,7 @@ from combe.designing.settings import TURNED as SETTINGS
 from combe.designing.task import Task
 from combe.errors import DesignError, Stopped
 from combe.requirement.quantities import frequency_text
+from combe.values import replace
 
 MAXIMUM_TAPS = 2001
 
@@ -43,7 +44,7 @@ def make_hilbert(task: Task) -> Design:
             found = equiripple.shortest(task.requirement, -1, task.is_stopped, None, task.is_draft)
         else:
             found = equiripple.design(task.requirement, task.choice.order, -1, task.is_stopped)
-        return Design("hilbert", found.filter, task.sample_rate_hz, task.requirement, found.notes, found.seconds)
+        return replace(found, method="hilbert", requirement=task.requirement)
     return _made(HILBERT, task)
 
 
