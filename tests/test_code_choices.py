@@ -21,7 +21,8 @@ from combe.designing.methods import design
 from combe.errors import FormatError
 from combe.filters import Fir
 from combe.proof.c import STRICT, prove_c
-from combe.realization.stages import Realization, TapSum
+from combe.realization.formats import Format
+from combe.realization.stages import Realization, Requantize, TapSum
 from combe.responses import frequency_response
 from combe.rounding.realize import Choices, realize
 from combe.running.simulate import simulate
@@ -63,6 +64,17 @@ class Integers(unittest.TestCase):
                     continue
                 with self.subTest(index=index, history=history):
                     self.proved(made, CodeChoices(history=history, unroll=source.choice((0, 4, 8, 32))))
+
+    def test_a_sum_that_fills_its_width_leaves_no_room_for_half_a_step(self) -> None:
+        """−32768 · −65535 is 32767 short of 2³¹, and half of 2¹⁶ is one more than that."""
+        coefficients, width = Format(True, 16, 15), Format(True, 32, 30)
+        for rounding in ("nearest-up", "nearest-even"):
+            total = TapSum((-32767, -32767, -1), coefficients, width, "direct")
+            cut = Requantize(width, Format(True, 16, 14), rounding, "saturate")
+            made = Realization("full", 48_000.0, "direct", Format(True, 16, 15), cut.target, (total, cut))
+            self.assertEqual(total.coefficients[0] * 2 + total.coefficients[2], -65535)
+            self.proved(made, CodeChoices())
+            self.proved(made, CodeChoices(history="circular"))
 
     def test_short_and_odd_sums_in_every_layout(self) -> None:
         for count in (1, 9):

@@ -6,10 +6,12 @@ import itertools
 import random
 import unittest
 from fractions import Fraction
+from unittest import mock
 
 import numpy as np
 
 from combe.analysis.bounds import worst_values
+from combe.analysis.certified import _FirProver
 from combe.analysis.linear import LinearProgram
 from combe.analysis.noise import mean, predicted_noise, variance
 from combe.delivery.c import c_package
@@ -18,14 +20,15 @@ from combe.designing.contenders import contenders
 from combe.designing.methods import design, design_task
 from combe.designing.nearest import relaxations
 from combe.designing.task import DesignChoice, Task
-from combe.filters import Fir
+from combe.errors import FormatError
+from combe.filters import Cascade, Fir
 from combe.filters.pairing import sections_of
 from combe.filters.rational import Rational, rational_of
 from combe.ledger import lines_of
 from combe.project.demo import demo_project
 from combe.project.history import History
 from combe.realization.formats import Format
-from combe.realization.program import Step
+from combe.realization.program import Step, stages_program
 from combe.realization.reading import realization_document
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.realization.term import Term
@@ -184,6 +187,90 @@ class Sums(unittest.TestCase):
         found = run_program(made.program, np.array(samples, dtype=np.int64)).output
         self.assertEqual([int(x) for x in found[:40]], plain_run(realization_document(made), samples[:40]))
         self.assertFalse(fits_compiled(made.program))
+
+
+class Room(unittest.TestCase):
+    """With the scaling l1 no value overflows, whatever comes in."""
+
+    NARROW = (
+        ("transposed-2", 16, "s12f11", 7, ((1.0, -1.7475727124491627, -0.7641625926578779, 1.110610824876323, 0.4870274338671134),)),
+        ("lattice", 12, "s12f11", 10, ((1.0, 1.338373944667353, -0.18206931743805765, -0.2549422683438568, 0.9799528586342667),)),
+        ("direct-1", 12, "s8f7", 6, ((1.0, 0.8465935254128345, 0.07280973231970922, 0.1451022947266229, 0.4655348601316841),
+                                     (1.0, -0.9316199498390243, 0.22132546784155482, -1.8338315836143366, 0.8892953615651598))),
+    )  # fmt: skip
+
+    def test_roundings_that_grow_are_given_room(self) -> None:
+        """The input that makes each sample as large as can be, found by a plain recursion: wrapping and saturating agree."""
+        for form, bits, entry, state_bits, rows in self.NARROW:
+            both = [
+                realize(
+                    Cascade(rows, 0.1),
+                    1.0,
+                    Choices(bits, form, entry, "s24f12", overflow=overflow, state_bits=state_bits),
+                )
+                for overflow in ("wrap", "saturate")
+            ]
+            impulse = np.zeros(400)
+            impulse[0] = 0.1
+            for b0, b1, b2, a1, a2 in rows:
+                x1 = x2 = y1 = y2 = 0.0
+                for n, x in enumerate(impulse.tolist()):
+                    y = b0 * x + b1 * x1 + b2 * x2 - a1 * y1 - a2 * y2
+                    x2, x1, y2, y1 = x1, x, y1, y
+                    impulse[n] = y
+            least, most = both[0].input.least, both[0].input.most
+            for sign in (1, -1):
+                worst = np.where(sign * impulse[::-1] >= 0, most, least)
+                samples = np.concatenate(
+                    [worst, np.zeros(20, dtype=int), worst[::-1], np.full(300, most), np.full(300, least)]
+                )
+                wrapped, saturated = (simulate(made, samples) for made in both)
+                self.assertEqual(np.asarray(wrapped).tolist(), np.asarray(saturated).tolist(), form)
+
+    def test_what_can_not_be_given_room_is_refused(self) -> None:
+        rows = (
+            (1.0, -0.9861674040610047, 0.460304461570322, -1.1737879306299637, 0.7336708870612938),
+            (1.0, -0.27337781140090067, 0.9511068615439251, 1.9440927265896442, 0.965778015078442),
+            (1.0, -1.8586958134521407, 0.9197866344485817, -0.2939808791676006, 0.20933958963590993),
+        )
+        with self.assertRaisesRegex(FormatError, "state bits"):
+            realize(
+                Cascade(rows, 0.1), 1.0, Choices(16, "transposed-2", "s12f11", rounding="toward-zero", state_bits=7)
+            )
+        self.assertTrue(realize(Cascade(rows, 0.1), 1.0, Choices(16, "transposed-2", "s12f11", state_bits=16)).stages)
+
+    def test_the_bounded_tail_counts_where_the_sum_ends_early(self) -> None:
+        made = realize(Cascade(((1.0, 0.0, 0.0, -0.984375, 0.0),)), 1.0, Choices(16, "direct-1", "s8f7"))
+        program = stages_program(made.stages, made.input)
+        room = "combe.analysis.linear."
+        with mock.patch(room + "LONGEST", 8), mock.patch(room + "BLOCK", 8), mock.patch(room + "MOST_COLUMNS", 1):
+            _, high = worst_values(program)
+        # One pole at 63/64: Σ|h| is 64, and the largest input is 127.
+        self.assertGreaterEqual(high[0] * program.steps[0].result.step, 64 * 128 / 128 - 1)
+
+
+class Proofs(unittest.TestCase):
+    def test_between_two_points_a_cubic_rest_is_counted_in(self) -> None:
+        """cos(nω/2) next to its zero, where two derivatives say least: a margin too good is never proved."""
+        source = random.Random(8)
+        refused = proved = 0
+        for count in (10, 24, 53):
+            taps = np.zeros(count)
+            taps[[0, -1]] = 0.5
+            prover = _FirProver(Fir(tuple(taps)))
+            half = (count - 1) / 2
+            zero = np.pi / 2 / half
+            for _ in range(200):
+                beside = zero * (1 - 10 ** source.uniform(-5, -1.5))
+                asked_db = 20 * np.log10(np.cos(half * beside)) - 0.3
+                over = source.choice((0.0, 0.0004, 0.0006, 0.003, 0.0051, 0.02, 0.06))
+                limit = Limit.level(asked_db, beside * 0.9, beside)
+                within = prover.proved(limit, -1, 0.3 + over, 2 * np.pi)
+                refused += within is None
+                if within is not None:
+                    proved += 1
+                    self.assertLessEqual(over, within + 1e-9, (count, beside))
+        self.assertGreater(min(refused, proved), 20)
 
 
 class Extremes(unittest.TestCase):

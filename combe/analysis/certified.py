@@ -213,8 +213,8 @@ class _FirProver:
         half, turn = np.pi / (2 * points), 2 * np.pi / rate
         for start, stop, start_db, stop_db in limit.pieces():
             # Cells stand around the points of the grid; the outermost are cut where the piece ends.
-            first = max(int(np.floor(start * turn / (2 * half) - 0.5)), 0)
-            last = min(int(np.ceil(stop * turn / (2 * half) + 0.5)), points)
+            first = max(int(np.floor(start * turn / (2 * half) + 0.5)), 0)
+            last = min(int(np.ceil(stop * turn / (2 * half) - 0.5)), points)
             grid = np.arange(first, last + 1) * 2 * half
             low = np.clip(start * turn - grid, -half, half)
             high = np.clip(stop * turn - grid, -half, half)

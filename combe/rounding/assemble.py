@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from combe.analysis.bounds import worst_values
 from combe.analysis.linear import LinearProgram, RealTerm
-from combe.errors import SumError
+from combe.errors import FormatError, SumError
 from combe.realization.formats import Format
 from combe.realization.network import Network, Node, needed_node_accumulator
 from combe.realization.program import stages_program
@@ -22,7 +22,8 @@ from combe.values import replace
 
 Array = NDArray[np.float64]
 SCALINGS = ("l1", "l2", "peak")
-MOST_TRIES = 6
+MOST_TRIES, COARSEST = 40, 64
+"""Formats are widened so often at most, and no value stands more than so many bits above its inputs."""
 PEAK_POINTS = 2048
 
 
@@ -79,8 +80,13 @@ def assembled(drafts: list[Draft], form: str, entry: Format, choices: Choices, b
         if not tight:
             return stages
         for index in tight:
-            fractions[index] -= 1
-    return stages
+            result = program.steps[index].result
+            beyond = max(high[index] / result.most, low[index] / result.least)
+            fractions[index] -= max(1, ceil(log2(beyond))) if np.isfinite(beyond) else 1
+        if min(fractions) < bits - COARSEST:
+            break
+    what = f"{bits} state bits leave the roundings' own errors no room: they grow beyond whatever range the values get"
+    raise FormatError(what, "state_bits", "take more state bits, or the scaling l2, which may overflow")
 
 
 def _reach(flow: LinearProgram, entry: Format, scaling: str) -> Array:
