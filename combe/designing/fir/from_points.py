@@ -16,7 +16,7 @@ from combe.designing.lengths import allowed_lengths, first_guess, least_length
 from combe.designing.linear_phase import share
 from combe.designing.settings import POINTS_BETA as BETA
 from combe.designing.task import Task
-from combe.designing.windowed.method import check_taps
+from combe.designing.windowed.cutoff import check_taps
 from combe.designing.windowed.shapes import kaiser
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir

@@ -8,7 +8,7 @@ of positive terms, exact at any order. The taps come from its samples by one tra
 from __future__ import annotations
 
 import time
-from math import pi, sin
+from math import log10, pi, sin
 from typing import Any
 
 import numpy as np
@@ -22,10 +22,12 @@ from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines
 from combe.requirement import Requirement
+from combe.requirement.quantities import frequency_text, level_text
 
 Array = NDArray[np.float64]
 MOST = 1200
 """The largest M: orders to 2M."""
+SEEN_DB = 0.005
 
 
 def betainc(a: Any, b: Any, x: Any) -> Any:
@@ -41,7 +43,7 @@ def make(task: Task) -> Design:
     started = time.perf_counter()
     notes: tuple[str, ...] = ()
     if task.choice.cutoffs_hz:
-        found = _by_cutoff(task)
+        found, notes = _by_cutoff(task)
     else:
         shape, low, high, x_pass, x_stop = _plan(task.asked)
         if task.choice.order is None:
@@ -148,7 +150,8 @@ def _filter(half: int, flat: int, shape: str, gain: float) -> Fir:
     return Fir(tuple(taps.tolist()))
 
 
-def _by_cutoff(task: Task) -> Fir:
+def _by_cutoff(task: Task) -> tuple[Fir, tuple[str, ...]]:
+    """The flatness whose gain at the cut-off is nearest to half; an order has only so many to choose from."""
     shape, _edges = cutoff_edges(task)
     if shape not in ("lowpass", "highpass"):
         raise DesignError(f"maximally flat filters are lowpass or highpass, and not {shape}", "shape")
@@ -156,5 +159,13 @@ def _by_cutoff(task: Task) -> Fir:
     cutoff = task.choice.cutoffs_hz[0]
     x = sin(pi * cutoff / task.sample_rate_hz) ** 2
     x = x if shape == "lowpass" else 1 - x
-    flat = min(range(1, half + 1), key=lambda count: abs(float(betainc(half - count + 1, count, 1 - x)) - 0.5))
-    return _filter(half, flat, shape, 1.0)
+    gains = {count: float(betainc(half - count + 1, count, 1 - x)) for count in range(1, half + 1)}
+    flat = min(gains, key=lambda count: abs(gains[count] - 0.5))
+    notes: tuple[str, ...] = ()
+    level = 20 * log10(max(gains[flat], 1e-20))
+    if abs(level - 20 * log10(0.5)) > SEEN_DB:
+        notes = (
+            f"the gain is {level_text(level, 2)} at {frequency_text(cutoff, task.sample_rate_hz)}, not −6.02 dB: order "
+            f"{task.order} has {half} maximally flat filters, and this is the nearest",
+        )
+    return _filter(half, flat, shape, 1.0), notes

@@ -19,8 +19,8 @@ from combe.designing.equiripple.problem import Table, pieces_of
 from combe.designing.lengths import allowed_lengths, first_guess
 from combe.designing.linear_phase import cosine_steps, from_cosines
 from combe.designing.task import Task
+from combe.designing.windowed.cutoff import check_taps
 from combe.designing.windowed.ideal import ideal_of
-from combe.designing.windowed.method import check_taps
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines

@@ -15,7 +15,7 @@ from combe.designing.lengths import allowed_lengths, first_guess, least_length
 from combe.designing.linear_phase import shares
 from combe.designing.task import Task
 from combe.designing.weights import check_weights
-from combe.designing.windowed.method import check_taps
+from combe.designing.windowed.cutoff import check_taps
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines

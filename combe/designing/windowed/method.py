@@ -8,12 +8,12 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.designing.classic.method import cutoff_edges
 from combe.designing.designed import Design
 from combe.designing.lengths import allowed_lengths, first_guess, least_length
 from combe.designing.linear_phase import share
 from combe.designing.task import Task
-from combe.designing.windowed.ideal import Ideal, ideal_between, ideal_of
+from combe.designing.windowed.cutoff import MAXIMUM_TAPS, beta_for, by_cutoff, check_taps
+from combe.designing.windowed.ideal import ideal_of
 from combe.designing.windowed.shapes import SHAPES, Shape
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
@@ -21,7 +21,6 @@ from combe.ledger import gain_lines
 from combe.requirement import Requirement
 
 Array = NDArray[np.float64]
-MAXIMUM_TAPS = 5000
 LOOK_BELOW, NEARLY, SHORT = 8, 1.5, 64
 """How far shorter lengths are looked at, the share below which one is worked out in full, and up to where all are."""
 RANGES = {"beta": (0.0, 26.0), "attenuation_db": (20.0, 220.0), "sigma": (0.12, 0.8), "taper": (0.0, 1.0)}
@@ -38,7 +37,7 @@ def make(shape: Shape, task: Task) -> Design:
     fixed = _fixed(shape, task)
     notes: tuple[str, ...] = ()
     if task.choice.cutoffs_hz:
-        found = _by_cutoff(shape, task, fixed)
+        found, notes = by_cutoff(shape, task, fixed)
     else:
         search = _Search(shape, task.asked, fixed, task.is_stopped)
         if task.choice.order is None:
@@ -51,15 +50,6 @@ def make(shape: Shape, task: Task) -> Design:
     return Design(shape.method, found, task.sample_rate_hz, task.requirement, notes, seconds)
 
 
-def check_taps(requirement: Requirement | None, taps: int) -> None:
-    """Refuse lengths out of reach or with a zero where a passband is asked."""
-    if not 1 <= taps <= MAXIMUM_TAPS:
-        raise DesignError(f"order {taps - 1} is out of reach", "order", f"orders run from 0 to {MAXIMUM_TAPS - 1}")
-    if requirement is not None and not allowed_lengths(requirement)(taps):
-        what = "an even number of symmetric taps has a zero at half the sample rate, where a passband is asked"
-        raise DesignError(what, "order", f"use order {taps - 2} or {taps}" if taps > 1 else "use order 0")
-
-
 def _fixed(shape: Shape, task: Task) -> float | None:
     """The window's parameter where the user sets it."""
     if shape.parameter is None:
@@ -69,15 +59,6 @@ def _fixed(shape: Shape, task: Task) -> float | None:
         down = task.choice.setting("attenuation_db")
         return None if down is None else beta_for(down)
     return shape.parameter.checked(value)
-
-
-def beta_for(attenuation_db: float) -> float:
-    """Kaiser's (1974) fit of β to the attenuation beside a step."""
-    if attenuation_db > 50:
-        return 0.1102 * (attenuation_db - 8.7)
-    if attenuation_db > 21:
-        return float(0.5842 * (attenuation_db - 21) ** 0.4 + 0.07886 * (attenuation_db - 21))
-    return 0.0
 
 
 class _Search:
@@ -237,32 +218,3 @@ def _fitted(used: Callable[[float], float], low: float, high: float) -> tuple[fl
     low, high = float(grid[max(at - 1, 0)]), float(grid[min(at + 1, 12)])
     found = minimize_scalar(used, bounds=(low, high), method="bounded", options={"xatol": 1e-4 * (high - low)})
     return min(best, (float(found.fun), float(found.x)))
-
-
-def _by_cutoff(shape: Shape, task: Task, fixed: float | None) -> Fir:
-    """A given length whose ideal response steps at the cut-offs: the gain there is −6.02 dB."""
-    name, _ = cutoff_edges(task)
-    taps = task.order + 1
-    check_taps(None, taps)
-    if taps % 2 == 0 and name in ("highpass", "bandstop"):
-        what = f"an even number of symmetric taps has a zero at half the sample rate, where a {name} passes"
-        raise DesignError(what, "order", f"use order {task.order - 1} or {task.order + 1}")
-    parameter = fixed
-    if parameter is None:
-        parameter = {"beta": beta_for(60.0), "attenuation_db": 60.0, "sigma": 0.4, "taper": 0.5}[
-            shape.parameter.name if shape.parameter else "beta"
-        ]
-    turn = 2 * np.pi / task.sample_rate_hz
-    ideal: Ideal = ideal_between(name, [cutoff * turn for cutoff in sorted(task.choice.cutoffs_hz)])
-    found = ideal.taps(taps) * shape.make(taps, parameter)
-    found = (found + found[::-1]) / 2
-    return Fir(tuple((found / _gain_at(found, name, task)).tolist()))
-
-
-def _gain_at(taps: Array, shape: str, task: Task) -> float:
-    """The gain in the middle of the passband, to be made 1."""
-    at = {"lowpass": 0.0, "bandstop": 0.0, "highpass": np.pi}.get(shape)
-    if at is None:
-        at = np.pi * sum(task.choice.cutoffs_hz) / task.sample_rate_hz
-    offset = np.arange(len(taps)) - (len(taps) - 1) / 2
-    return float(np.cos(at * offset) @ taps)
