@@ -57,7 +57,7 @@ class Method(Struct, frozen=True):
 LINEAR = ("linear phase", "given order")
 EVERY_BAND = (*BANDS, "multiband", "sloped limits")
 WINDOWS: tuple[tuple[str, str, tuple[Setting, ...]], ...] = (
-    ("kaiser", "windowed ideal response, ripple set by one parameter", (own.WINDOW_BETA,)),
+    ("kaiser", "windowed ideal response, ripple set by one parameter", (own.WINDOW_BETA, own.KAISER_DOWN)),
     ("dolph-chebyshev", "windowed, side lobes of the window all alike", (own.WINDOW_DOWN,)),
     ("rectangular-window", "the ideal response cut off", ()),
     ("hann-window", "windowed by a raised cosine", ()),
@@ -148,8 +148,6 @@ def method_named(name: str) -> Method:
 def check_choice(method: Method, choice: DesignChoice) -> None:
     """Refuse settings a method doesn't have, and cut-offs it doesn't take."""
     known = [setting.name for setting in method.settings]
-    if method.name == "kaiser":
-        known.append("attenuation_db")
     for name, _ in choice.settings:
         if name not in known:
             instead = "known are " + ", ".join(known) if known else "it has none"

@@ -14,6 +14,7 @@ CLASSIC = {
 }  # fmt: skip
 
 WINDOW_BETA = Setting("beta", "", "shape of the window", 0.0, 60.0)
+KAISER_DOWN = Setting("attenuation_db", "dB", "ripple beside a step, instead of beta", 0.0, 300.0)
 WINDOW_DOWN = Setting("attenuation_db", "dB", "side lobes of the window", 10.0, 300.0)
 WINDOW_SIGMA = Setting("sigma", "", "standard deviation over half the length", 0.05, 2.0)
 WINDOW_TAPER = Setting("taper", "", "share of the length that is tapered", 0.0, 1.0)
@@ -40,7 +41,7 @@ EQUALIZER_SECTIONS = Setting(
 RADIUS = Setting("largest_radius", "", "no pole lies further from the origin", 0.1, 0.999999, LARGEST_RADIUS)
 FIR_ORDER = Setting("fir_order", "", "order of the FIR to follow; the search finds one without it", 2, LONGEST_FIR)
 CENTER = Setting("center_hz", "Hz", "center of the notch, peak or resonance", 0.0, 1e15)
-WIDTH = Setting("width_hz", "Hz", "width between the half-power (or half-gain) points", 0.0, 1e15)
+WIDTH = Setting("width_hz", "Hz", "width between the points halfway in power (peak: in gain) to the center", 0.0, 1e15)
 Q = Setting("q", "", "center over width, instead of the width", 1e-3, 1e6)
 GAIN = Setting("gain_db", "dB", "gain at the center or on the shelf", -60.0, 60.0, 6.0)
 CORNER = Setting("corner_hz", "Hz", "where half the gain (in dB) is reached", 0.0, 1e15)

@@ -48,6 +48,8 @@ def make(family: Family, task: Task) -> Design:
         found, notes = _least(family, task)
     else:
         found, notes = _of_order(family, task)
+    if not task.choice.cutoffs_hz:
+        notes += tuple(f"{name} goes with a cut-off; here the limits say it" for name, _ in task.choice.settings)
     seconds = time.perf_counter() - started
     return Design(family.name, found, task.sample_rate_hz, task.requirement, notes, seconds)
 

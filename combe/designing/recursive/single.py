@@ -35,6 +35,8 @@ def _half_width(task: Task, center: float) -> float:
     """tan of half the width's angle, from the width or from Q."""
     q = Q.checked(task.choice.setting("q"))
     width = WIDTH.checked(task.choice.setting("width_hz"))
+    if width is not None and q is not None:
+        raise DesignError("width_hz and q both tell the width", "q", "give one of them")
     if width is None and q is None:
         raise DesignError(f"a {task.choice.method} needs width_hz or q", "width_hz")
     angle = 2 * pi * width / task.sample_rate_hz if width is not None else center / (q or 1.0)
@@ -133,10 +135,12 @@ def make_comb(task: Task) -> Design:
     if not 0 < width < task.sample_rate_hz / period:
         raise DesignError("the width is out of reach", "width_hz",
                           f"it lies between 0 and the spacing, {frequency_text(task.sample_rate_hz / period)}")  # fmt: skip
-    # The notch (1 − z⁻ᴺ)·g/(1 − r z⁻ᴺ) at half power where N times the angle spans the width.
+    # With w = z⁻ᴺ: (1 − λ) + λ·g·(1 − w)/(1 − r·w). At the width's edges the power is halfway between teeth and the rest.
     t = tan(pi * width * period / task.sample_rate_hz / 2)
     r = (1 - t) / (1 + t)
-    return _finished(task, started, _comb_cascade(period, r, (1 + r) / 2), *notes)
+    share, g = 2 * depth / (1 + depth), (1 + r) / 2
+    top, back = 1 - share + share * g, (1 - share) * r + share * g
+    return _finished(task, started, _comb_cascade(period, back / top if depth < 1 else 1.0, r, top), *notes)
 
 
 def _cosine(angle: float) -> float:
@@ -145,23 +149,24 @@ def _cosine(angle: float) -> float:
     return 0.0 if abs(value) < 1e-15 else value
 
 
-def _comb_cascade(period: int, r: float, gain: float) -> Cascade:
-    """(1 − z⁻ᴺ)/(1 − r z⁻ᴺ) as sections: zeros at the Nth roots of one, poles at those of r."""
-    radius = abs(r) ** (1 / period)
-    offset = 0.0 if r >= 0 else pi / period
-    sections: list[Section] = []
-    zero_angles = [2 * pi * k / period for k in range(period // 2 + 1)]
-    pole_angles = [2 * pi * k / period + offset for k in range(period // 2 + 1)]
-    poles = [angle for angle in pole_angles if angle <= pi + 1e-12]
-    for angle in zero_angles:
-        real = min(angle, abs(angle - pi)) < 1e-12
-        numerator = (1.0, -round(cos(angle)) + 0.0, 0.0) if real else (1.0, -2 * _cosine(angle), 1.0)
-        sections.append((*numerator, 0.0, 0.0))
-    for index, angle in enumerate(poles):
-        real = abs(sin(angle)) < 1e-12
-        a1, a2 = (-radius * cos(angle), 0.0) if real else (-2 * radius * _cosine(angle), radius * radius)
-        if index < len(sections):
-            sections[index] = (*sections[index][:3], a1, a2)
+def _comb_cascade(period: int, zero: float, pole: float, gain: float) -> Cascade:
+    """(1 − zero·z⁻ᴺ)/(1 − pole·z⁻ᴺ) as sections: roots at the Nth roots of either number."""
+    pad = period // 2 + 1
+    tops, bottoms = (_nth_roots(period, value) for value in (zero, pole))
+    tops, bottoms = (rows + [(0.0, 0.0)] * (pad - len(rows)) for rows in (tops, bottoms))
+    return Cascade(tuple((1.0, *top, *bottom) for top, bottom in zip(tops, bottoms)), gain)
+
+
+def _nth_roots(period: int, value: float) -> list[tuple[float, float]]:
+    """The factors 1 + c1·z⁻¹ + c2·z⁻² of 1 − value·z⁻ᴺ, by rising angle; on the unit circle where the value is 1."""
+    radius = abs(value) ** (1 / period)
+    rows: list[tuple[float, float]] = []
+    for k in range(period // 2 + 1):
+        angle = 2 * pi * k / period + (0.0 if value >= 0 else pi / period)
+        if angle > pi + 1e-12:
+            break
+        if min(angle, abs(angle - pi)) < 1e-12:
+            rows.append((-radius * round(cos(angle)) + 0.0, 0.0))
         else:
-            sections.append((1.0, 0.0, 0.0, a1, a2))
-    return Cascade(tuple(sections), gain)
+            rows.append((-2 * radius * _cosine(angle), radius * radius))
+    return rows

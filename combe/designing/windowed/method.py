@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from combe.designing.designed import Design
 from combe.designing.lengths import allowed_lengths, first_guess, least_length
 from combe.designing.linear_phase import share
+from combe.designing.settings import KAISER_DOWN
 from combe.designing.task import Task
 from combe.designing.windowed.cutoff import MAXIMUM_TAPS, beta_for, by_cutoff, check_taps
 from combe.designing.windowed.ideal import ideal_of
@@ -55,8 +56,10 @@ def _fixed(shape: Shape, task: Task) -> float | None:
     if shape.parameter is None:
         return 0.0
     value = task.choice.setting(shape.parameter.name)
+    if value is not None and shape.method == "kaiser" and task.choice.setting("attenuation_db") is not None:
+        raise DesignError("beta and attenuation_db both tell the shape of the window", "beta", "give one of them")
     if value is None and shape.method == "kaiser":
-        down = task.choice.setting("attenuation_db")
+        down = KAISER_DOWN.checked(task.choice.setting("attenuation_db"))
         return None if down is None else beta_for(down)
     return shape.parameter.checked(value)
 
