@@ -152,6 +152,14 @@ class Equalizers(unittest.TestCase):
         np.testing.assert_allclose(plain_gain(found.filter, f), plain_gain(base.filter, f), atol=1e-6)
         self.assertTrue(rational_of(found.filter).is_stable)
 
+    def test_spread_falls_slowly_and_then_fast(self) -> None:
+        """At four sections still twenty times too wide; nine or ten keep it."""
+        wide = asked(1.0, (0, 0.2, -0.1, 0.1), (0.25, 0.5, -50), max_delay_spread_s=0.2)
+        found = design(wide, "delay-equalized").filter
+        assert isinstance(found, Cascade)
+        omega = 2 * np.pi * np.linspace(1e-4, 0.2, 3000)
+        self.assertLessEqual(np.ptp(plain_delay(found, omega)), 0.2 * 1.002)
+
     def test_any_sections_can_be_equalized(self) -> None:
         base = design(self.REQUIREMENT, "chebyshev").filter
         assert isinstance(base, Cascade)

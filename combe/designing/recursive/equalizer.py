@@ -21,12 +21,17 @@ from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError, Stopped
 from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
 from combe.ledger import delay_over_passbands
+from combe.requirement.quantities import duration_text
 from combe.responses import group_delay
 from combe.values import replace
 
+Section = tuple[float, float, float, float, float]
 Array = NDArray[np.float64]
 LARGEST_RADIUS = 0.9995
 POINTS = 96
+GAINED = 0.98
+"""What more sections have to bring the spread down to, as a share, to count as a gain."""
+FLAT_RADIUS = 0.3
 START_RADII = (0.6, 0.82)
 
 
@@ -71,32 +76,52 @@ def _base(task: Task) -> Cascade:
 
 
 def _fewest(base: Cascade, bands: list[tuple[float, float]], rate: float, limit: float, task: Task) -> Cascade:
-    """Doubled until the spread is small enough, then halved in between."""
+    """More and more until the spread is small enough, then halved in between.
+
+    Spread falls slowly at first and fast later: only where two more sections gain nothing, and four more neither, is
+    there nothing to be had.
+    """
     known: dict[int, tuple[Cascade, float]] = {}
 
     def spread(count: int) -> float:
         if count not in known:
-            found = equalized(base, bands, rate, count, task)
+            fewer = [known[other][0] for other in sorted(known) if other < count]
+            found = equalized(base, bands, rate, count, task, fewer[-1].sections[len(base.sections) :] if fewer else ())
             span = delay_over_passbands(found, bands, rate)
             known[count] = found, span.most - span.least
         return known[count][1]
 
-    high = 1
-    while spread(high) > limit:
-        if high >= MOST_SECTIONS or (high >= 4 and spread(high) > 12 * limit):
-            least = min(value for _, value in known.values()) / rate
-            what = f"allpass sections bring the spread of the delay down to {least:.3g} s, not below"
-            raise DesignError(what, "max_delay_spread_s", f"allow {least:.3g} s, or take linear phase")
-        high = min(2 * high, MOST_SECTIONS)
-    low = high // 2
+    tried = [0, 1]
+    while spread(tried[-1]) > limit:
+        high = tried[-1]
+        best = min(known, key=lambda count: (known[count][1], count))
+        if high >= MOST_SECTIONS or (high >= best + 4 and spread(high) > GAINED * spread(best)):
+            least = known[best][1]
+            what = f"{best} allpass sections bring the spread of the delay down to {duration_text(least / rate)}"
+            more = ", the most there may be" if high >= MOST_SECTIONS and best == high else ", and more gain nothing"
+            raise DesignError(
+                what + more, "max_delay_spread_s", f"allow {duration_text(least / rate)}, or take linear phase"
+            )
+        tried.append(min(high + (1 if high < 2 else 2), MOST_SECTIONS))
+    low, high = tried[-2:]
     while high - low > 1:
         middle = (low + high) // 2
         low, high = (low, middle) if spread(middle) <= limit else (middle, high)
     return known[high][0]
 
 
-def equalized(source: Filter, bands: list[tuple[float, float]], rate: float, count: int, task: Task) -> Cascade:
-    """A filter followed by ``count`` second-order allpass sections with the least spread of delay found."""
+def equalized(
+    source: Filter,
+    bands: list[tuple[float, float]],
+    rate: float,
+    count: int,
+    task: Task,
+    fewer: tuple[Section, ...] = (),
+) -> Cascade:
+    """A filter followed by ``count`` second-order allpass sections with the least spread of delay found.
+
+    Looked for from evenly placed sections, and from ``fewer`` that were found before with some put in between.
+    """
     if isinstance(source, Fir):
         raise DesignError("the equalizer follows filters with sections, and this one has taps", "equalizer_sections")
     cascade = sections_of(rational_of(source)) if isinstance(source, Roots) else source
@@ -106,10 +131,12 @@ def equalized(source: Filter, bands: list[tuple[float, float]], rate: float, cou
     own = group_delay(cascade, omega)
     scale = max(float(np.ptp(own)), 1e-6)
     best: tuple[Array, float] | None = None
-    for radius in START_RADII:
+    starts = [_start(bands, rate, count, radius, own, omega) for radius in START_RADII]
+    if fewer:
+        starts.append(_filled_up(fewer, starts[0], own, omega))
+    for start in starts:
         if task.is_stopped():
             raise Stopped
-        start = _start(bands, rate, count, radius, own, omega)
         found = least_maximum(
             lambda x: _deviation(x, own, omega) / scale,
             lambda x, rows: _slopes(x, omega, rows) / scale,
@@ -125,7 +152,7 @@ def equalized(source: Filter, bands: list[tuple[float, float]], rate: float, cou
     return Cascade((*cascade.sections, *allpass), cascade.gain)
 
 
-def _section(radius: float, angle: float) -> tuple[float, float, float, float, float]:
+def _section(radius: float, angle: float) -> Section:
     a1, a2 = -2 * radius * float(np.cos(angle)), radius * radius
     return a2, a1, 1.0, a1, a2
 
@@ -140,6 +167,19 @@ def _start(bands: list[tuple[float, float]], rate: float, count: int, radius: fl
         at = min(int(np.searchsorted(edges, place)) - 1, len(bands) - 1)
         angles.append(2 * np.pi / rate * (bands[at][0] + place - edges[at]))
     x = np.concatenate([[0.0], np.full(count, radius), angles])
+    x[0] = float(np.mean(own + _delay(x, omega)))
+    return x
+
+
+def _filled_up(fewer: tuple[Section, ...], even: Array, own: Array, omega: Array) -> Array:
+    """Sections found before, and flat ones where an even spread of them is furthest from any."""
+    count = (len(even) - 1) // 2
+    radii = [float(np.sqrt(a2)) for _, _, _, _, a2 in fewer]
+    angles = [float(np.arccos(np.clip(-a1 / (2 * r), -1, 1))) for (_, _, _, a1, _), r in zip(fewer, radii)]
+    while len(radii) < count:
+        free = max(even[1 + count :].tolist(), key=lambda angle: min(abs(angle - other) for other in angles))
+        radii, angles = [*radii, FLAT_RADIUS], [*angles, free]
+    x = np.concatenate([[0.0], radii, angles])
     x[0] = float(np.mean(own + _delay(x, omega)))
     return x
 

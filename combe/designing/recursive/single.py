@@ -8,7 +8,7 @@ transform's warping undone at the center and at the width. Orfanidis (1997) for 
 from __future__ import annotations
 
 import time
-from math import cos, pi, sin, sqrt, tan
+from math import cos, pi, sqrt, tan
 
 from combe.designing.designed import Design
 from combe.designing.settings import CENTER, CORNER, DEPTH, GAIN, SPACING, WIDTH, Q
