@@ -298,7 +298,8 @@ def realize(
     Parameters
     ----------
     coefficient_bits
-        Their width, or ``"fewest"`` for the narrowest that keeps every limit.
+        Their width, or ``"fewest"`` for the narrowest that keeps every limit; taps are searched for better integers
+        unless ``better=False``.
     choices
         Any other choice about the arithmetic, by the names of ``combe.rounding.choices.Choices``: ``accumulator_bits``,
         ``rounding``, ``overflow``, ``state_bits``, ``better``, ``product_bits``, ``guard_bits``, ``scaling`` and so on.
@@ -322,7 +323,7 @@ def realize(
     if not is_fewest and (isinstance(coefficient_bits, bool) or not isinstance(coefficient_bits, int)):
         raise FormatError(f'"{coefficient_bits}" is not a width', "coefficient_bits", 'a number of bits, or "fewest"')
     bits = 16 if isinstance(coefficient_bits, str) else coefficient_bits
-    chosen = Choices(bits, structure, input, output, **choices)
+    chosen = Choices(bits, structure, input, output, **({"better": is_fewest} | choices))
     asked = design.requirement
     title = name or (asked.name if asked is not None else "filter")
     if is_fewest:

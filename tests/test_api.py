@@ -162,7 +162,9 @@ class Chain(unittest.TestCase):
         found = combe.realize(roomy, "fewest")
         bits = found.realization.stages[0].coefficient.bits
         self.assertTrue(combe.meets(found))
-        self.assertFalse(combe.meets(combe.realize(roomy, bits - 1)))
+        plain = combe.realize(roomy, "fewest", better=False).realization.stages[0].coefficient.bits
+        self.assertLess(bits, plain)
+        self.assertFalse(combe.meets(combe.realize(roomy, plain - 1)))
 
     def test_contenders_come_one_by_one(self) -> None:
         first = next(iter(combe.contenders(self.asked)))

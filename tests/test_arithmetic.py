@@ -265,7 +265,9 @@ class Widths(unittest.TestCase):
             self.assertLess(worst_margin_db(exact_filter(made).taps, BAT), 0)
 
     def test_a_design_that_misses_has_no_width(self) -> None:
-        self.assertRaises(FormatError, fewest_bits, design(LOWPASS, "equiripple", 30).filter, LOWPASS, Choices())
+        for better in (False, True):
+            with self.assertRaisesRegex(FormatError, "no 31 taps keep every limit, whole or not"):
+                fewest_bits(design(LOWPASS, "equiripple", 30).filter, LOWPASS, Choices(better=better))
 
 
 class Measured(unittest.TestCase):
@@ -334,6 +336,21 @@ class Files(unittest.TestCase):
 
 
 class BetterIntegers(unittest.TestCase):
+    def test_three_bits_fewer_hold_an_ordinary_lowpass(self) -> None:
+        """Plain rounding takes 17 bits, 14 do: judged by plain sums over each band."""
+        brief = asked(48_000, (0, 4800, -0.3, 0.3), (8000, 24_000, -45))
+        found = design(brief, "equiripple")
+        made = fewest_bits(found.filter, brief, Choices(better=True))
+        stage = made.stages[0]
+        assert isinstance(stage, TapSum)
+        self.assertLessEqual(stage.coefficient.bits, 14)
+        taps = np.array(stage.coefficients) * stage.coefficient.step
+        self.assertEqual(taps.tolist(), taps[::-1].tolist())
+        for start, stop, low, high in ((0, 4800, -0.3, 0.3), (8000, 24_000, -400, -45)):
+            omega = 2 * np.pi * np.linspace(start, stop, 6000) / 48_000
+            gain = 20 * np.log10(np.abs(np.exp(-1j * np.outer(omega, np.arange(len(taps)))) @ taps) + 1e-30)
+            self.assertTrue(low - 1e-9 <= gain.min() and gain.max() <= high + 1e-9, (gain.min(), gain.max()))
+
     def test_the_same_bits_hold_more_and_fewer_bits_hold_the_same(self) -> None:
         found = design(LOWPASS, "equiripple", 56)
         plain = realize(found.filter, 2.0, Choices(13), requirement=LOWPASS)

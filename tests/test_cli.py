@@ -405,11 +405,13 @@ class Recursive(InFolder):
         design = self.folder / "d.json"
         call("design", asked, "--method", "equiripple", "--order", "56", "--out", design)
         widths = []
-        for more in ((), ("--better",)):
+        for more in (("--plain",), (), ("--better",)):
             status, out, _ = call("realize", design, "--coefficient-bits", "fewest", "--json", *more)
             self.assertEqual(status, 0)
             widths.append(int(json.loads(out)["stages"][0]["coefficient"][1:].split("f")[0]))
         self.assertLess(widths[1], widths[0])
+        self.assertEqual(widths[1], widths[2])
+        self.assertIn("give one of them", self.refused("realize", design, "--better", "--plain"))
         taps = self.put("taps.txt", "1\n2\n1\n")
         self.assertIn("better", self.refused("realize", taps, "--better"))
 

@@ -56,6 +56,9 @@ def run(
     better: Annotated[
         bool, typer.Option("--better", help="Search for integers that keep more of the margin than plain rounding.")
     ] = False,
+    plain: Annotated[
+        bool, typer.Option("--plain", help="With fewest: each tap to its nearest integer, no search.")
+    ] = False,
     signal_to_noise: Annotated[
         float | None, typer.Option(metavar="DB", help="Take the cheapest widths that give this ratio.")
     ] = None,
@@ -73,9 +76,11 @@ def run(
     fewest = coefficient_bits == "fewest"
     if not fewest and not (coefficient_bits.isascii() and coefficient_bits.isdigit()):
         raise FormatError(f'"{coefficient_bits}" is not a width', "coefficient_bits", 'a number of bits, or "fewest"')
+    if better and plain:
+        raise FormatError("--better and --plain contradict each other", "plain", "give one of them")
     choices = Choices(
         16 if fewest else int(coefficient_bits), structure, input, output, accumulator_bits, rounding, overflow,
-        state_bits, better, coefficient_fraction, product_bits, guard_bits, scaling, ordering, error_feedback, branches,
+        state_bits, better or (fewest and not plain), coefficient_fraction, product_bits, guard_bits, scaling, ordering, error_feedback, branches,
     )  # fmt: skip
     wishes = {
         "better": better, "coefficient_bits": fewest, "signal_to_noise": signal_to_noise is not None, "adders": adders,

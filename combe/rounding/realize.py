@@ -6,20 +6,38 @@ from collections.abc import Callable
 
 from combe.analysis.exact import exact_filter
 from combe.designing.shares import share_of
-from combe.errors import FormatError, PoleError, StructureError, SumError
+from combe.errors import CombeError, FormatError, PoleError, StructureError, SumError
 from combe.filters import Filter, Fir
-from combe.ledger import Line, gain_lines, lines_of, meets
+from combe.ledger import Line, gain_lines, lines_of, meets, worst_line
 from combe.realization.formats import Format, parse_format
 from combe.realization.network import Network, Node, needed_node_accumulator
 from combe.realization.stages import FORMS, Realization, Requantize, Stage, TapSum, needed_accumulator
 from combe.realization.term import INPUT, Term
 from combe.requirement import Requirement
+from combe.requirement.quantities import level_text
 from combe.rounding.assemble import chosen_accumulator
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
 from combe.rounding.forms import Rounder
 from combe.rounding.recursive import realize_sections
 from combe.rounding.search.better_integers import better_integers
 from combe.values import replace
+
+
+def _is_out_of_reach(source: Fir, requirement: Requirement) -> bool:
+    """Whether even the best real taps of this length miss a limit."""
+    from combe.designing.equiripple import design
+
+    try:
+        best = design(requirement, source.order, source.symmetry)
+    except CombeError:
+        return False
+    return not meets(gain_lines(best.filter, requirement))
+
+
+HELD = 0.9998
+"""A share of the tolerances at which a width surely holds."""
+WIDEST_IN_VAIN = 14
+"""A filter that misses its limits by itself is tried up to here: finer integers come ever closer to what misses."""
 
 
 def realize(
@@ -29,8 +47,11 @@ def realize(
     name: str = "filter",
     requirement: Requirement | None = None,
     is_stopped: Callable[[], bool] = lambda: False,
+    enough: float = 0.0,
 ) -> Realization:
     """The integer program of a filter: a tap sum, or sections in a row.
+
+    Where better integers are searched for, a share of the tolerances that is ``enough`` ends the search.
 
     Raises
     ------
@@ -50,7 +71,7 @@ def realize(
     if choices.better and requirement is not None and source.symmetry:
         limits = coefficient.least, coefficient.most
         better = better_integers(
-            source.taps, source.symmetry, requirement, coefficient.fraction, limits, is_stopped
+            source.taps, source.symmetry, requirement, coefficient.fraction, limits, is_stopped, enough
         ).integers
         # Judged by the true extremes: the search itself looks at a grid.
         if _worst(better, coefficient, requirement) > _worst(integers, coefficient, requirement):
@@ -136,33 +157,55 @@ def rounded_lines(realization: Realization, requirement: Requirement) -> tuple[L
     return lines_of(exact_filter(realization), requirement)
 
 
-def fewest_bits(source: Filter, requirement: Requirement, choices: Choices, name: str = "filter") -> Realization:
+def fewest_bits(
+    source: Filter,
+    requirement: Requirement,
+    choices: Choices,
+    name: str = "filter",
+    is_stopped: Callable[[], bool] = lambda: False,
+) -> Realization:
     """The realization with the fewest coefficient bits whose rounded response keeps every limit.
 
-    Widths are tried upward, one after another: whether a width holds doesn't follow from its neighbors.
+    Widths are tried upward, one after another: whether a width holds doesn't follow from its neighbors. With
+    ``choices.better`` a width that plain rounding misses is searched for integers that hold.
 
     Raises
     ------
     FormatError
         If no width does, saying what stands in the way.
     """
-    for bits in range(FEWEST_BITS, MOST_BITS + 1):
-        try:
-            found = realize(
-                source, requirement.sample_rate_hz, replace(choices, coefficient_bits=bits), name, requirement
-            )
-        except PoleError:
-            if bits == MOST_BITS:
-                raise
-            continue  # a wider one may hold it
-        except SumError as error:
-            if bits == FEWEST_BITS:
-                raise
-            raise FormatError(
-                f"no width up to {bits - 1} bits keeps every limit", "coefficient_bits", error.sentence()
-            ) from None
-        if meets(rounded_lines(found, requirement)):
-            return found
+    searches = choices.better and isinstance(source, Fir) and source.symmetry != 0
+    own = worst_line(gain_lines(source, requirement))
+    is_kept = own is None or own.margin >= 0
+    if (
+        own is not None
+        and not is_kept
+        and isinstance(source, Fir)
+        and source.symmetry
+        and _is_out_of_reach(source, requirement)
+    ):
+        what = f"the filter misses {own.band} by {level_text(-own.margin, 3)}, and no {len(source.taps)} taps keep every limit, whole or not"
+        raise FormatError(what, "coefficient_bits", "take a longer filter, or relax that limit")
+    for bits in range(FEWEST_BITS, (MOST_BITS if is_kept else WIDEST_IN_VAIN) + 1):
+        for is_better in (False, True) if searches else (False,):
+            wanted = replace(choices, coefficient_bits=bits, better=is_better)
+            try:
+                found = realize(source, requirement.sample_rate_hz, wanted, name, requirement, is_stopped, HELD)
+            except PoleError:
+                if bits == MOST_BITS:
+                    raise
+                continue  # a wider one may hold it
+            except SumError as error:
+                if bits == FEWEST_BITS:
+                    raise
+                raise FormatError(
+                    f"no width up to {bits - 1} bits keeps every limit", "coefficient_bits", error.sentence()
+                ) from None
+            if meets(rounded_lines(found, requirement)):
+                return found
+    if own is not None and not is_kept:
+        what = f"the filter itself misses {own.band} by {level_text(-own.margin, 3)}, and no rounding up to {WIDEST_IN_VAIN} bits makes that good"
+        raise FormatError(what, "coefficient_bits", "take a longer filter, or relax that limit")
     instead = "the design itself must keep its limits with room to spare"
     raise FormatError(f"no width up to {MOST_BITS} bits keeps every limit", "coefficient_bits", instead)
 

@@ -20,10 +20,17 @@ from combe.errors import Stopped
 from combe.requirement import Requirement
 
 Array = NDArray[np.float64]
-POINTS_PER_TAP = 8
-MOST_PAIRED = 90
+POINTS_PER_TAP, POINTS_PER_LONG_TAP, LONG = 32, 20, 64
+"""How finely errors are looked at, more finely up to so many taps."""
+MOST_PAIRED = 120
 MOST_MOVES = 400
-GAINS = 9
+GAINS, FOLLOWED, PAIRED, KICKS = 61, 40, 10, 200
+"""Changes of the gain that are rounded, of those the ones searched by single steps and by pairs; fresh starts after that."""
+CRITICAL, VERIFIED, MOST_COLUMNS, NEAR_WORST, NEARLY = 64, 96, 2000, 0.8, 1.3
+RETURN, SLACK = 40, 0.02
+"""Kicks go on from what is hardly worse than the best, and come back to it after so many."""
+HOPELESS = 6.0
+"""Where a share of so many is left after rounding, no search brings it below one."""
 SHORT, SECONDS = 14, 4.0
 """Up to this many free taps a mixed-integer program is given so many seconds to do better, or to prove that none can."""
 
@@ -60,6 +67,7 @@ def better_integers(
     fraction: int,
     limits: tuple[int, int],
     is_stopped: Callable[[], bool] = lambda: False,
+    enough: float = 0.0,
 ) -> Better:
     """Integers for symmetric or antisymmetric taps.
 
@@ -69,13 +77,15 @@ def better_integers(
         Fraction bits of the coefficients: an integer k stands for k·2^(−fraction).
     limits
         The least and the largest integer allowed.
+    enough
+        A share at which the search may end.
     """
-    key = taps, symmetry, requirement, fraction, limits
+    key = taps, symmetry, requirement, fraction, limits, enough
     with _lock:
         known = _found.get(key)
     if known is not None:
         return known
-    made = _better(taps, symmetry, requirement, fraction, limits, is_stopped)
+    made = _better(taps, symmetry, requirement, fraction, limits, is_stopped, enough)
     if is_stopped():
         return made  # half a search is not what the next one should get
     with _lock:
@@ -91,24 +101,39 @@ def _better(
     fraction: int,
     limits: tuple[int, int],
     is_stopped: Callable[[], bool],
+    enough: float,
 ) -> Better:
     problem = Problem(len(taps), symmetry, requirement, fraction)
+    enough *= problem.certain
     exact = problem.unique(np.array(taps)) * 2.0**fraction
-    best, least = np.round(exact), np.inf
-    for gain in problem.gains(exact):
-        start = np.clip(np.round(exact * gain), *limits)
+    starts = [np.clip(np.round(exact * gain), *limits) for gain in problem.gains(exact)]
+    starts += [np.clip(start, *limits) for start in problem.rounded_in_turn(exact)]
+    ranked = sorted(((problem.share(start), k) for k, start in enumerate(starts)))
+    best, least = starts[ranked[0][1]], ranked[0][0]
+    hopeless = max(HOPELESS * enough, HOPELESS if enough else np.inf)
+    near: list[tuple[float, int, Array]] = []
+    for used, k in ranked[: max(FOLLOWED, MOST_COLUMNS // len(exact))]:
+        if least <= enough or used > hopeless:
+            break
+        found, used = searched(problem, starts[k], limits, is_stopped, False)
+        near.append((used, k, found))
+        best, least = (found, used) if used < least else (best, least)
+    for used, _, start in sorted(near, key=lambda each: each[:2])[: max(PAIRED, MOST_COLUMNS // len(exact))]:
+        if least <= enough or used > hopeless / 2:
+            break
         found, used = searched(problem, start, limits, is_stopped)
-        if used < least:
-            best, least = found, used
+        best, least = (found, used) if used < least else (best, least)
+    if least > enough and (not enough or least <= NEARLY * enough):
+        best, least = _kicked(problem, best, least, limits, is_stopped, enough)
     proved = None
-    if len(exact) <= SHORT and not is_stopped():
-        best, least, proved = _programmed(problem, best, least, limits)
+    if (not enough or enough < least < 1.3) and len(exact) <= SHORT and not is_stopped():
+        best, least, proved = _programmed(problem, best, least, limits, SECONDS if not enough else SECONDS / 3)
     whole = problem.whole(best.astype(np.int64))
     return Better(tuple(int(k) for k in whole), float(least), problem.share(exact), proved)
 
 
 def _programmed(
-    problem: Problem, best: Array, least: float, limits: tuple[int, int]
+    problem: Problem, best: Array, least: float, limits: tuple[int, int], seconds: float
 ) -> tuple[Array, float, float | None]:
     """The least share by a mixed-integer program (Kodek 1980), within a few seconds: what it found and what it proved.
 
@@ -123,7 +148,7 @@ def _programmed(
     box = Bounds(np.append(np.full(count, limits[0]), 0.0), np.append(np.full(count, limits[1]), least * (1 + 1e-9)))
     answer = milp(
         np.append(np.zeros(count), 1.0), constraints=[over, under], bounds=box,
-        integrality=np.append(np.ones(count), 0), options={"time_limit": SECONDS},
+        integrality=np.append(np.ones(count), 0), options={"time_limit": seconds},
     )  # fmt: skip
     proved = getattr(answer, "mip_dual_bound", None)
     bound = None if proved is None or not np.isfinite(proved) else max(float(proved), 0.0)
@@ -135,16 +160,47 @@ def _programmed(
     return best, least, bound
 
 
+ORDERS = 6
+
+
+def _kicked(
+    problem: Problem, best: Array, least: float, limits: tuple[int, int], is_stopped: Callable[[], bool], enough: float
+) -> tuple[Array, float]:
+    """From the best so far a few taps are moved at random, and the search goes on from there: it leaves the hollow that
+    single steps and pairs end in (the same numbers every time)."""
+    source = np.random.default_rng(len(best))
+    here, level = best, least
+    for kick in range(KICKS if enough else KICKS // 4):
+        if least <= enough:
+            break
+        if kick % RETURN == 0:
+            here, level = best, least
+        start = here.copy()
+        moved = source.choice(len(best), min(len(best), int(source.integers(2, 6))), replace=False)
+        start[moved] = np.clip(start[moved] + source.choice((-1.0, 1.0), len(moved)), *limits)
+        found, used = searched(problem, start, limits, is_stopped, False)
+        if used < 1.1 * level:
+            found, used = searched(problem, found, limits, is_stopped)
+        if used < level * (1 + SLACK):
+            here, level = found, used
+        if used < least * (1 - 1e-9):
+            best, least = found, used
+    return best, least
+
+
 class Problem:
     """The error at many frequencies as a linear function of the integers that may be chosen freely."""
 
     def __init__(self, count: int, symmetry: int, requirement: Requirement, fraction: int) -> None:
         self.count, self.symmetry = count, symmetry
+        per_tap = POINTS_PER_TAP if count <= LONG else POINTS_PER_LONG_TAP
+        # Between two points a ripple rises by so much of itself at most.
+        self.certain = 1 - (np.pi / (2 * per_tap)) ** 2 / 2
         pieces = pieces_of(requirement)
         table = Table.of(pieces)
         parts, owner = [], []
         for number, piece in enumerate(pieces):
-            points = max(9, int(POINTS_PER_TAP * count * (piece.stop - piece.start) / np.pi))
+            points = max(17, int(per_tap * count * (piece.stop - piece.start) / np.pi))
             parts.append(np.linspace(piece.start, piece.stop, points))
             owner.append(np.full(points, number))
         omega = np.concatenate(parts)
@@ -172,16 +228,40 @@ class Problem:
         """The largest share of the tolerances."""
         return float(np.max(np.abs(self.columns @ values - self.target)))
 
+    def rounded_in_turn(self, exact: Array) -> list[Array]:
+        """Taps rounded one after another, each time the rest made to make good what was lost: the nearest plane in the
+        weighted mean square (Babai 1986, "On Lovász' lattice reduction and the nearest lattice point problem"), in a
+        few orders and at a few gains."""
+        count = self.columns.shape[1]
+        source = np.random.default_rng(count)
+        orders = [np.arange(count), np.arange(count)[::-1]]
+        orders += [source.permutation(count) for _ in range(ORDERS - 2)]
+        found = []
+        for order in orders:
+            Q, R = np.linalg.qr(self.columns[:, order])
+            for gain in self.gains(exact)[::7]:
+                start = np.zeros(count)
+                start[order] = _in_turn(R, Q.T @ (self.columns @ (exact * gain)))
+                found.append(start)
+        return found
+
     def gains(self, exact: Array) -> Array:
         """Small changes of the gain that leave room in the passbands: each rounds to other integers."""
         passes = self.middle > 0
         room = float(np.min(self.room[passes] / self.middle[passes])) if np.any(passes) else 0.0
-        spare = max(0.0, 1 - min(self.share(exact), 1.0))
-        return 1 + np.linspace(-0.8, 0.8, GAINS) * room * max(spare, 0.05)
+        return 1 + np.linspace(-1.0, 1.0, max(GAINS, MOST_COLUMNS // self.columns.shape[1])) * min(room, 0.2)
+
+
+def _in_turn(R: Array, wanted: Array) -> Array:
+    """Integers from the last to the first, each nearest to what those before it leave over."""
+    found = np.zeros(len(wanted))
+    for k in range(len(wanted) - 1, -1, -1):
+        found[k] = np.round((wanted[k] - R[k, k + 1 :] @ found[k + 1 :]) / R[k, k]) if R[k, k] else 0.0
+    return found
 
 
 def searched(
-    problem: Problem, start: Array, limits: tuple[int, int], is_stopped: Callable[[], bool]
+    problem: Problem, start: Array, limits: tuple[int, int], is_stopped: Callable[[], bool], with_pairs: bool = True
 ) -> tuple[Array, float]:
     """Single steps, then pairs of steps, as long as one of them lowers the largest share."""
     values = start.copy()
@@ -191,12 +271,12 @@ def searched(
         if is_stopped():
             raise Stopped
         move = _best_single(problem, values, error, limits, largest)
-        if move is None and problem.columns.shape[1] <= MOST_PAIRED:
+        if move is None and with_pairs and problem.columns.shape[1] <= MOST_PAIRED:
             move = _best_pair(problem, values, error, limits, largest)
         if move is None:
             break
         values = values + move
-        error = problem.columns @ values - problem.target
+        error = error + problem.columns[:, move != 0] @ move[move != 0]
         largest = float(np.max(np.abs(error)))
     return values, largest
 
@@ -204,34 +284,44 @@ def searched(
 def _best_single(
     problem: Problem, values: Array, error: Array, limits: tuple[int, int], largest: float
 ) -> Array | None:
-    best, move = largest * (1 - 1e-9), None
-    for way in (1.0, -1.0):
-        after = np.max(np.abs(error[:, None] + way * problem.columns), axis=0)
-        after[(values + way < limits[0]) | (values + way > limits[1])] = np.inf
-        at = int(np.argmin(after))
-        if after[at] < best:
-            best = float(after[at])
+    """The best step of one tap: all looked at where the error is large, the best few everywhere."""
+    critical = np.flatnonzero(np.abs(error) > NEAR_WORST * largest)
+    columns, here = problem.columns[critical], error[critical]
+    after = np.concatenate([np.max(np.abs(here[:, None] + way * columns), axis=0) for way in (1.0, -1.0)])
+    after[np.concatenate([values + 1 > limits[1], values - 1 < limits[0]])] = np.inf
+    for at in np.argsort(after)[:8]:
+        if after[at] >= largest * (1 - 1e-9):
+            break
+        tap, way = int(at) % len(values), 1.0 if at < len(values) else -1.0
+        if float(np.max(np.abs(error + way * problem.columns[:, tap]))) < largest * (1 - 1e-9):
             move = np.zeros(len(values))
-            move[at] = way
-    return move
+            move[tap] = way
+            return move
+    return None
 
 
 def _best_pair(problem: Problem, values: Array, error: Array, limits: tuple[int, int], largest: float) -> Array | None:
-    """The first tap's step taken, the best second one beside it."""
-    best, move = largest * (1 - 1e-9), None
-    for first in range(len(values)):
-        for way in (1.0, -1.0):
-            if not limits[0] <= values[first] + way <= limits[1]:
-                continue
-            tried = error + way * problem.columns[:, first]
-            for other in (1.0, -1.0):
-                after = np.max(np.abs(tried[:, None] + other * problem.columns), axis=0)
-                after[(values + other < limits[0]) | (values + other > limits[1])] = np.inf
-                after[first] = np.inf
-                at = int(np.argmin(after))
-                if after[at] < best:
-                    best = float(after[at])
-                    move = np.zeros(len(values))
-                    move[first] += way
-                    move[at] += other
-    return move
+    """The best step of two taps at once: all pairs looked at where the error is largest, the best of them everywhere."""
+    critical = np.argsort(-np.abs(error))[:CRITICAL]
+    columns, here = problem.columns[critical], error[critical]
+    count = len(values)
+    room = {1.0: values + 1 <= limits[1], -1.0: values - 1 >= limits[0]}
+    found: list[tuple[float, int, int, float, float]] = []
+    for first, second in ((1.0, 1.0), (1.0, -1.0), (-1.0, -1.0)):
+        steps = first * columns[:, :, None] + second * columns[:, None, :]
+        after = np.max(np.abs(here[:, None, None] + steps), axis=0)
+        after[~(room[first][:, None] & room[second][None, :])] = np.inf
+        after[np.tril_indices(count) if first == second else np.diag_indices(count)] = np.inf
+        flat = np.argsort(after, axis=None)[:VERIFIED]
+        rows, others = np.unravel_index(flat, after.shape)
+        found += [(float(after[i, j]), int(i), int(j), first, second) for i, j in zip(rows, others)]
+    found = sorted(pair for pair in found if pair[0] < largest * (1 - 1e-9))[:VERIFIED]
+    if not found:
+        return None
+    moves = np.zeros((count, len(found)))
+    for k, (_, i, j, first, second) in enumerate(found):
+        moves[i, k] += first
+        moves[j, k] += second
+    after = np.max(np.abs(error[:, None] + problem.columns @ moves), axis=0)
+    at = int(np.argmin(after))
+    return moves[:, at] if after[at] < largest * (1 - 1e-9) else None
