@@ -11,84 +11,9 @@ from msgspec import Struct
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.languages import Language, language_named
+from combe.delivery.words import owner_of
 from combe.errors import FormatError
 from combe.files import make_folder, write_text
-
-C_WORDS = frozenset(
-    [
-        "auto",
-        "break",
-        "case",
-        "char",
-        "const",
-        "continue",
-        "default",
-        "do",
-        "double",
-        "else",
-        "enum",
-        "extern",
-        "float",
-        "for",
-        "goto",
-        "if",
-        "inline",
-        "int",
-        "long",
-        "register",
-        "restrict",
-        "return",
-        "short",
-        "signed",
-        "sizeof",
-        "static",
-        "struct",
-        "switch",
-        "typedef",
-        "union",
-        "unsigned",
-        "void",
-        "volatile",
-        "while",
-        "asm",
-        "bool",
-        "catch",
-        "class",
-        "delete",
-        "explicit",
-        "export",
-        "false",
-        "friend",
-        "mutable",
-        "namespace",
-        "new",
-        "operator",
-        "private",
-        "protected",
-        "public",
-        "template",
-        "this",
-        "throw",
-        "true",
-        "try",
-        "typename",
-        "using",
-        "virtual",
-        "wchar_t",
-        "main",
-        "stdint",
-        "stddef",
-        "string",
-        "errno",
-        "math",
-        "stdio",
-        "stdlib",
-        "and",
-        "or",
-        "not",
-        "xor",
-    ]
-)
 
 
 class SourceFile(Struct, frozen=True):
@@ -173,8 +98,10 @@ def checked_name(name: str) -> str:
             "name",
             f"{instead}; letters, digits and _ are taken, 40 at most",
         )
-    if name in C_WORDS or "__" in name or name.endswith("_"):
-        raise FormatError(f"{name!r} is a reserved word in C or C++", "name", f"{name.rstrip('_')}_filter would do")
+    owner = owner_of(name)
+    if owner or "__" in name or name.endswith("_"):
+        what = f"{name!r} is a reserved word" if not owner else f"{name!r} means something else in {owner}"
+        raise FormatError(what, "name", f"{name.rstrip('_')}_filter would do")
     return name
 
 
@@ -184,4 +111,4 @@ def identifier_from(text: str) -> str:
     word = word.rstrip("_")
     if not word or not word[0].isalpha():
         word = f"filter_{word}".rstrip("_")
-    return f"{word}_filter" if word in C_WORDS else word
+    return f"{word}_filter" if owner_of(word) else word

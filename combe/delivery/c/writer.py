@@ -101,7 +101,6 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         "has_state": any(v.kind != "requantize" for v in stages), "uses_intrinsics": choices.intrinsics and not is_float,
         "is_header_only": is_cpp, "fn": "inline" if is_cpp else "static", "api": "inline " if is_cpp else "",
         "table": "inline constexpr" if is_cpp else "static const",
-        "kept_table": "inline const volatile" if is_cpp else "static const volatile",
         "needs_apart": any(v.kind in ("section", "network") or v.values.get("layout") == "blocks" for v in stages),
         "is_reloadable": choices.reloadable, "codes": code_values(realization, choices),
         "finished": lambda p, value: _finished(p, value, name),

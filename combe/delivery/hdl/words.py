@@ -27,7 +27,12 @@ others out package port postponed procedure process pure range record register r
 select severity shared signal sla sll sra srl subtype then to transport type unaffected units until use variable
 wait when while with xnor xor assume assume_guarantee context cover default fairness force parameter property
 protected release restrict restrict_guarantee sequence strong vmode vprop vunit work std ieee std_logic
-std_logic_vector signed unsigned integer natural boolean bit bit_vector string time flag rtl resize
+std_logic_vector signed unsigned integer natural boolean bit bit_vector string time flag rtl resize positive character
+severity_level note warning error failure real delay_length false true std_ulogic std_ulogic_vector x01 x01z ux01 ux01z
+to_bit to_bitvector to_stdulogic to_stdlogicvector to_stdulogicvector to_x01 to_x01z to_ux01 is_x rising_edge
+falling_edge resolved to_integer to_signed to_unsigned shift_left shift_right rotate_left rotate_right std_match to_01
+numeric_std std_logic_1164 textio line text side width input output read write readline writeline endfile file_open
+file_close minimum maximum now
 """
 VERILOG_WORDS = frozenset(_VERILOG.split())
 """Of Verilog-2001, and of its successor, whose tools read the same files."""

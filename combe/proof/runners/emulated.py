@@ -108,9 +108,9 @@ class Emulated:
         libraries = ["-lgcc"] if package.code.is_float else []
         parts = ["board.c", "harness.c", f"{package.file}.o", *libraries]
         run([self.compiler, *loose, *linked, "-o", "check.elf", *parts], folder)
-        code, constants = _sizes(run([self.size_tool, "-A", f"{package.file}.o"], folder).decode())
+        code, constants, data = _sizes(run([self.size_tool, "-A", f"{package.file}.o"], folder).decode())
         flags = [*TARGETS[self.core], "-mthumb"]
-        self.sizes = code, constants, _state_bytes(self.compiler, self.size_tool, package, folder, flags)
+        self.sizes = code, constants, data + _state_bytes(self.compiler, self.size_tool, package, folder, flags)
 
     def _types(self) -> tuple[str, str]:
         """Words NumPy has for what goes in and comes out."""
@@ -150,19 +150,21 @@ def sizes_for(package: Package, compiler: str, flags: list[str]) -> tuple[int, i
         folder = Path(place)
         package.write(folder)
         run([built, *flags, "-std=c99", "-O2", "-c", f"{package.file}.c"], folder)
-        code, constants = _sizes(run([measure, "-A", f"{package.file}.o"], folder).decode())
-        return code, constants, _state_bytes(built, measure, package, folder, flags)
+        code, constants, data = _sizes(run([measure, "-A", f"{package.file}.o"], folder).decode())
+        return code, constants, data + _state_bytes(built, measure, package, folder, flags)
 
 
-def _sizes(table: str) -> tuple[int, int]:
-    """Bytes of code and of constants of an object file."""
-    code = constants = 0
+def _sizes(table: str) -> tuple[int, int, int]:
+    """Bytes of code, of constants, and of what lies in memory that can be written, of an object file."""
+    code = constants = data = 0
     for name, size in re.findall(r"^(\.\S+)\s+(\d+)", table, re.MULTILINE):
         if name.startswith(".text"):
             code += int(size)
-        elif name.startswith((".rodata", ".data", ".srodata", ".sdata")):
+        elif name.startswith((".rodata", ".srodata")):
             constants += int(size)
-    return code, constants
+        elif name.startswith((".data", ".sdata", ".bss", ".sbss")):
+            data += int(size)
+    return code, constants, data
 
 
 def _state_bytes(compiler: str, sizes: str, package: Package, folder: Path, flags: list[str]) -> int:
