@@ -182,14 +182,24 @@ class Verilog(unittest.TestCase):
             )
             self.assertEqual(self.reloaded(package, others, samples), wanted, architecture)
             self.proved(package, made)
+        for architecture in ("transposed", "serial"):
+            package = packaged(made, architecture, reloadable=True, axi_stream=True)
+            self.assertEqual(self.reloaded(package, others, samples, True), wanted, f"wrapped {architecture}")
 
-    def reloaded(self, package: Package, others: tuple[int, ...], samples: list[int]) -> list[int]:
+    def reloaded(
+        self, package: Package, others: tuple[int, ...], samples: list[int], is_wrapped: bool = False
+    ) -> list[int]:
         loads = "\n".join(f"    load({k}, {value});" for k, value in enumerate(others))
         plays = "\n".join(f"    play({value});" for value in samples)
+        dut = "calls dut (.clk(clk), .rst(rst), .in_valid(v), .in_ready(r), .in_data(x), .out_valid(o), .out_data(y),"
+        if is_wrapped:
+            dut = """calls_axi dut (.aclk(clk), .aresetn(~rst), .s_axis_tvalid(v), .s_axis_tready(r), .s_axis_tdata({{4{x[11]}}, x}),
+    .m_axis_tvalid(o), .m_axis_tready(1'b1), .m_axis_tdata(wide),"""
         text = f"""module bench;
   reg clk = 0, rst = 1, v = 0, w = 0; reg [15:0] a = 0; reg signed [11:0] d = 0; reg signed [11:0] x = 0;
-  wire r, o; wire signed [11:0] y;
-  calls dut (.clk(clk), .rst(rst), .in_valid(v), .in_ready(r), .in_data(x), .out_valid(o), .out_data(y),
+  wire r, o; wire signed [15:0] wide; wire signed [11:0] y;
+  {"assign y = wide[11:0];" if is_wrapped else ""}
+  {dut}
     .coefficient_write(w), .coefficient_address(a[3:0]), .coefficient_data(d));
   always #5 clk = ~clk;
   always @(posedge clk) if (o) $display("%0d", y);
@@ -208,7 +218,10 @@ endmodule
             package.write(place)
             (Path(place) / "bench.v").write_text(text)
             subprocess.run(
-                ["iverilog", "-o", "bench", "calls.v", "bench.v"], cwd=place, check=True, capture_output=True
+                ["iverilog", "-o", "bench", "calls.v", *(["calls_axi.v"] if is_wrapped else []), "bench.v"],
+                cwd=place,
+                check=True,
+                capture_output=True,
             )
             done = subprocess.run(["vvp", "-n", "bench"], cwd=place, capture_output=True, text=True, check=True)
         return [int(word) for word in done.stdout.split() if word.lstrip("-").isdigit()]
@@ -254,6 +267,19 @@ endmodule
 
 @unittest.skipUnless(HAS_GHDL, "ghdl is not on this machine")
 class Vhdl(unittest.TestCase):
+    def test_the_wrapper_hands_coefficients_on(self) -> None:
+        made = taps(10, Choices(12, "direct", "s12f11", guard_bits=2))
+        package = hdl_package(
+            made, "vhdl", "calls", choices=HardwareChoices("serial", reloadable=True, axi_stream=True)
+        )
+        wrapper = package.text("_axi.vhd")
+        for port in ("coefficient_write", "coefficient_address", "coefficient_data"):
+            self.assertIn(f"{port} => {port}", wrapper)
+        with tempfile.TemporaryDirectory() as place:
+            package.write(place)
+            for file in ("calls.vhd", "calls_axi.vhd"):
+                subprocess.run(["ghdl", "-a", "--std=93c", file], cwd=place, check=True)
+
     def test_the_other_language_agrees(self) -> None:
         source = random.Random(8)
         cases: list[tuple[Realization, str]] = [(random_realization(source, 24), a) for a in ("parallel", "serial")]

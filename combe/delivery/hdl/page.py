@@ -70,6 +70,7 @@ def page_text(realization: Realization, built: Built, choices: HardwareChoices, 
     if choices.axi_stream:
         rows += [
             "",
-            f"`{built.circuit.name}_axi` wraps it in AXI4-Stream ports, words padded to bytes; it waits where the other side does.",
+            f"`{built.circuit.name}_axi` wraps it in AXI4-Stream ports, words padded to bytes; it waits where the other side does."
+            + (" Its coefficient ports are those of the circuit itself." if choices.reloadable else ""),
         ]
     return "\n".join([*rows, ""])
