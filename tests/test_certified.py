@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 import unittest
 from fractions import Fraction
 
@@ -19,6 +20,7 @@ from combe.errors import FormatError
 from combe.filters import Cascade, Fir
 from combe.realization.formats import Format
 from combe.realization.network import Network
+from combe.realization.reading import realization_document
 from combe.realization.section import Section, needed_section_accumulator
 from combe.realization.stages import Realization
 from combe.requirement import Requirement, requirement_from
@@ -33,7 +35,7 @@ from combe.rounding.widths import cheapest_widths, signal_to_noise_db, width_cha
 from combe.signals.noise_run import SIGNALS, listen
 from combe.signals.report import adders_document, arithmetic_document
 from combe.values import replace
-from tests.independent import rounded
+from tests.independent import plain_run, rounded
 from tests.support import asked, least_margin_db
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
@@ -114,6 +116,26 @@ class Certified(unittest.TestCase):
 
 
 class Cycles(unittest.TestCase):
+    def test_what_stays_at_the_output_is_told_too(self) -> None:
+        """Six steps in a stage become thirty at the output: a stranger's interpreter hears no more than was told."""
+        narrow = asked(48_000, (0, 600, -0.1, 0.1), (900, 24_000, -50))
+        for requirement, structure, bits in ((LOW, "direct-1", 16), (narrow, "coupled", 16), (LOW, "lattice", 14)):
+            made = realize(
+                design(requirement, "elliptic").filter, 48_000,
+                Choices(16, structure, "s16f15", "s16f15", state_bits=bits),
+            )  # fmt: skip
+            sentence = next(fact.sentence for fact in facts(made) if fact.sentence.startswith("At the output"))
+            found = re.search(r"up to (\d+) step", sentence)
+            told = int(found[1]) if found else 0
+            source = random.Random(9)
+            samples: list[int] = []
+            for k in range(3):
+                samples += [source.randint(-32768 >> k, 32767 >> k) for _ in range(100)] + [0] * 1200
+            heard = plain_run(realization_document(made), samples)
+            left = max(max(abs(value) for value in heard[1300 * k + 1000 : 1300 * (k + 1)]) for k in range(3))
+            self.assertGreaterEqual(told, left, structure)
+            self.assertGreater(left, 6, structure)
+
     def free(self, structure: str, rounding: str, bits: int = 8) -> tuple[Network | Section, Format]:
         made = realize(
             Cascade(((0.2, 0.1, 0.2, -1.2, 0.8),)), 1.0,

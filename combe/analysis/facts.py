@@ -9,8 +9,9 @@ import numpy as np
 from combe.analysis.bounds import Bound, bounds
 from combe.analysis.exact import exact_filter
 from combe.analysis.fact import SEVERITIES, Fact, Remedy
-from combe.analysis.limit_cycles import overflow_oscillations, zero_input_cycles
+from combe.analysis.limit_cycles import LimitCycles, overflow_oscillations, zero_input_cycles
 from combe.analysis.noise import predicted_noise
+from combe.analysis.residue import residue
 from combe.errors import FormatError
 from combe.realization.formats import Format
 from combe.realization.network import Network
@@ -81,6 +82,7 @@ def _is_requantize(realization: Realization, index: int) -> bool:
 def _cycles(realization: Realization) -> list[Fact]:
     """What every recursive stage does without input."""
     found, quiet, open_ = [], 0, 0
+    swinging: dict[int, LimitCycles] = {}
     recursive = [(k, stage) for k, stage in enumerate(realization.stages) if stage.is_recursive]
     for k, stage in recursive:
         cycles = zero_input_cycles(stage, realization.formats()[k])
@@ -88,6 +90,7 @@ def _cycles(realization: Realization) -> list[Fact]:
             quiet += cycles.is_proved
             open_ += not cycles.is_proved
             continue
+        swinging[k] = cycles
         said = cycles.sentence()
         loud = cycles.amplitude * cycles.step > realization.output.step / 2
         remedy = None
@@ -98,6 +101,14 @@ def _cycles(realization: Realization) -> list[Fact]:
         found.append(
             Fact("warning" if loud else "note", _plain(f"The {ordinal(k)} stage: {said[0].lower()}{said[1:]}"), remedy)
         )
+    if swinging:
+        left = residue(realization, swinging)
+        steps = (
+            "not half a step of it is left"
+            if not left
+            else f"up to {left} step{'s' if left > 1 else ''} were seen to stay"
+        )
+        found.append(Fact("warning" if left > 1 else "note", f"At the output {steps} after the input has ended."))
     if recursive and not found:
         if quiet == len(recursive):
             found.append(Fact("note", "Without input every output dies away: proved, no stage has a limit cycle."))
