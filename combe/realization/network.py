@@ -158,6 +158,9 @@ def _check_term(
 ) -> None:
     if term.signal not in nodes and (term.signal != INPUT or term.is_rest):
         raise FormatError(f'"{term.key}" is no signal', where, "it must be input, a node, or a node with .rest")
+    if term.is_rest and nodes[term.signal].result.fraction > nodes[term.signal].accumulator.fraction:
+        what = f"{term.key} is no signal: {term.signal} is finer than its sum, so that nothing is cut off"
+        raise FormatError(what, where, "give the node at most the fraction bits of its accumulator")
     if not 0 <= term.delay <= LONGEST_DELAY:
         raise FormatError(f"a delay of {term.delay} is out of reach", where, f"0 to {LONGEST_DELAY} are taken")
     if term.delay == 0 and term.key not in known:
