@@ -323,7 +323,9 @@ class Refusals(unittest.TestCase):
         """A node finer than its sum cuts nothing off; what its rest would be was nobody's word."""
         one, wide = Format(True, 2, 0), Format(True, 40, 20)
         finer = Node("y", (Term("input", 0, 1, Format(True, 6, 0)),), Format(True, 30, 15), wide, "floor", "wrap")
-        user = Node("z", (Term("y", 0, 1, one), Term("y", 1, 1, one, True)), Format(True, 60, 20), wide, "floor", "wrap")
+        user = Node(
+            "z", (Term("y", 0, 1, one), Term("y", 1, 1, one, True)), Format(True, 60, 20), wide, "floor", "wrap"
+        )
         with self.assertRaisesRegex(FormatError, r"y\.rest is no signal"):
             Realization("t", 1.0, "network", Format(True, 16, 15), wide, (Network((finer, user), "z", "network"),))
 
