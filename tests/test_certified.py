@@ -115,6 +115,44 @@ class Certified(unittest.TestCase):
         self.assertTrue(all(line.within_db is not None for line in lines))
 
 
+class Ratios(unittest.TestCase):
+    def test_a_ratio_that_is_promised_is_heard_whatever_the_rounding(self) -> None:
+        """Toward zero the error follows the signal, and was promised 4 to 9 dB better than a run is."""
+        for rounding in ("toward-zero", "nearest-even", "floor"):
+            with self.subTest(rounding=rounding):
+                source = design(LOW, "elliptic").filter
+                found = cheapest_widths(source, LOW, Choices(16, "direct-1", rounding=rounding), 60.0)[0]
+                made = realize(source, 48_000, found.choices, requirement=LOW)
+                entry, output = made.input, made.output
+                samples = np.random.default_rng(4).integers(entry.least // 2, entry.most // 2, 5000)
+                signal = samples * entry.step
+                exact = exact_filter(made)
+                assert isinstance(exact, Cascade)
+                for b0, b1, b2, a1, a2 in exact.sections:
+                    x1 = x2 = y1 = y2 = 0.0
+                    for n, x in enumerate(signal.tolist()):
+                        y = b0 * x + b1 * x1 + b2 * x2 - a1 * y1 - a2 * y2
+                        x2, x1, y2, y1 = x1, x, y1, y
+                        signal[n] = y
+                heard = np.array(plain_run(realization_document(made), samples.tolist()))
+                error = heard[500:] - exact.gain * signal[500:] / output.step
+                full = (output.most - output.least) / 2
+                ratio = 20 * np.log10(full / np.sqrt(2) / np.sqrt(np.mean(error**2)))
+                self.assertGreater(ratio, 60.0 - 0.3)
+                self.assertLess(abs(ratio - found.signal_to_noise_db), 0.6)
+
+    def test_what_can_not_be_predicted_is_called_measured(self) -> None:
+        source = design(LOW, "elliptic").filter
+        for rounding, word in (
+            ("toward-zero", "measured on white samples"),
+            ("nearest-even", "All roundings together come to"),
+        ):
+            made = realize(source, 48_000, Choices(16, "direct-1", rounding=rounding, state_bits=18))
+            self.assertTrue(any(word in fact.sentence for fact in facts(made)), rounding)
+            told = listen(made, LOW, SIGNALS[0]).sentences()[0]
+            self.assertEqual("isn't predicted" in told, rounding == "toward-zero", told)
+
+
 class Cycles(unittest.TestCase):
     def test_what_stays_at_the_output_is_told_too(self) -> None:
         """Six steps in a stage become thirty at the output: a stranger's interpreter hears no more than was told."""

@@ -10,7 +10,7 @@ from combe.analysis.bounds import Bound, bounds
 from combe.analysis.exact import exact_filter
 from combe.analysis.fact import SEVERITIES, Fact, Remedy
 from combe.analysis.limit_cycles import LimitCycles, overflow_oscillations, zero_input_cycles
-from combe.analysis.noise import predicted_noise
+from combe.analysis.noise import follows_signal, predicted_noise
 from combe.analysis.residue import residue
 from combe.errors import FormatError
 from combe.realization.formats import Format
@@ -156,6 +156,8 @@ def _noise(realization: Realization) -> list[Fact]:
     if noise.power == 0:
         return [Fact("note", "The output is exact: nothing is rounded on the way.")]
     full = (realization.output.most - realization.output.least) / 2
+    if follows_signal(realization):
+        return [_measured(realization, full)]
     ratio = 20 * log10(full / sqrt(2) / sqrt(noise.power))
     words = f"All roundings together come to {sqrt(noise.power):.2f} output steps rms: {ratio:.1f} dB under a full-scale sine."
     found = [Fact("note" if noise.power < 1 else "warning", words)]
@@ -168,6 +170,22 @@ def _noise(realization: Realization) -> list[Fact]:
         said = f"Most of it, {100 * loudest[1] / noise.power:.0f} %, comes from the rounding of {loudest[0]}."
         found.append(Fact("warning", said, remedy))
     return found
+
+
+def _measured(realization: Realization, full: float) -> Fact:
+    """Of a run, where the error has the sign of the signal: part of it is a change of gain, and none can be predicted."""
+    from combe.signals.error import measured_noise
+
+    heard = measured_noise(realization)
+    if heard.power == 0:
+        return Fact("note", "The output of the run was exact.")
+    ratio = 20 * log10(full / sqrt(2) / sqrt(heard.power))
+    words = (
+        f"All roundings together came to {sqrt(heard.power):.2f} output steps rms, measured on white samples at half scale: "
+        f"{ratio:.1f} dB under a full-scale sine. Toward zero the error follows the signal: of it {100 * heard.gain_change:+.3f} % "
+        f"is a change of gain and {heard.offset:+.2f} steps are constant."
+    )
+    return Fact("note" if heard.power < 1 else "warning", _plain(words))
 
 
 def _smallest(realization: Realization) -> list[Fact]:

@@ -29,6 +29,11 @@ class Noise(Struct, frozen=True):
         return self.fluctuating + self.offset**2
 
 
+def follows_signal(realization: Realization) -> bool:
+    """Whether some rounding's error has the sign of its signal, so that it isn't noise that could be predicted by itself."""
+    return any(step.rounding == "toward-zero" and step.shift > 0 for step in realization.program.steps)
+
+
 def predicted_noise(realization: Realization) -> Noise:
     """Each rounding as an error of its own, white and independent (Jackson 1970), through its path to the output.
 

@@ -8,8 +8,8 @@ from math import log10, sqrt
 
 from msgspec import Struct
 
-from combe.analysis.noise import noise_power
-from combe.errors import FormatError, PoleError, Stopped
+from combe.analysis.noise import follows_signal, noise_power
+from combe.errors import FormatError, PoleError, Stopped, StructureError, SumError
 from combe.filters import Cascade, Filter, Fir, rational_of, sections_of
 from combe.ledger import meets, worst_line
 from combe.realization.formats import Format, parse_format
@@ -56,8 +56,21 @@ def structures_for(source: Filter) -> list[str]:
 
 
 def signal_to_noise_db(realization: Realization) -> float:
-    """A full-scale sine at the output over all roundings, by prediction; infinite where nothing is rounded."""
-    power = noise_power(realization)
+    """A full-scale sine at the output over all roundings: by prediction, or measured where errors follow the signal;
+    infinite where nothing is rounded."""
+    return _ratio_db(
+        realization, measured_power(realization) if follows_signal(realization) else noise_power(realization)
+    )
+
+
+def measured_power(realization: Realization) -> float:
+    """The mean square of the error of a run, in squared output steps: white samples at half scale."""
+    from combe.signals.error import measured_noise
+
+    return measured_noise(realization).power
+
+
+def _ratio_db(realization: Realization, power: float) -> float:
     full = (realization.output.most - realization.output.least) / 2
     return 20 * log10(full / sqrt(2) / sqrt(power)) if power else float("inf")
 
@@ -81,10 +94,10 @@ def width_chart(
                 made = realize(source, rate, replace(base, coefficient_bits=bits), requirement=requirement)
                 worst = worst_line(rounded_lines(made, requirement))
                 margin = worst.margin if worst else None
-            except PoleError:
-                pass
-            except FormatError:
+            except (SumError, StructureError):
                 break
+            except FormatError:
+                pass  # a pole moves out, or states have no room: a wider one may hold it
             if not isinstance(source, Fir):
                 try:
                     wide = replace(base, coefficient_bits=max(bits, choices.coefficient_bits), state_bits=bits)
@@ -140,8 +153,8 @@ def _cheapest(
         base = replace(base, coefficient_bits=coefficient_bits)
         if isinstance(source, Fir):
             made = realize(source, requirement.sample_rate_hz, base, requirement=requirement)
-            ratio = signal_to_noise_db(made)
-            if ratio >= wanted_db:
+            ratio = _reached_db(made, wanted_db)
+            if ratio is not None:
                 return Widths(base, ratio, multiplier_area(made))
             continue
         for state_bits in range(max(output_bits - 6, 4), 49):
@@ -151,12 +164,23 @@ def _cheapest(
                 made = realize(
                     source, requirement.sample_rate_hz, replace(base, state_bits=state_bits), requirement=requirement
                 )
-            except FormatError:
+            except SumError:
                 break
-            ratio = signal_to_noise_db(made)
-            if ratio >= wanted_db:
+            except FormatError:
+                continue  # too few to give every value room: more will do
+            ratio = _reached_db(made, wanted_db)
+            if ratio is not None:
                 return Widths(replace(base, state_bits=state_bits), ratio, multiplier_area(made))
     return None
+
+
+def _reached_db(realization: Realization, wanted_db: float) -> float | None:
+    """The ratio where a run reaches what is wanted, not only its prediction: the lesser of both."""
+    told = signal_to_noise_db(realization)
+    if told < wanted_db:
+        return None
+    heard = _ratio_db(realization, measured_power(realization))
+    return min(told, heard) if heard >= wanted_db else None
 
 
 def _holds(source: Filter, requirement: Requirement, choices: Choices, state_bits: int | None, bits: int) -> bool:

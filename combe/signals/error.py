@@ -35,6 +35,22 @@ class Measured(Struct, frozen=True, eq=False):
     signal_power: float
     overflows: tuple[tuple[str, int], ...]
 
+    exact: Array | None = None
+
+    @property
+    def offset(self) -> float:
+        """The constant part of the error, in output steps."""
+        return float(np.mean(self.error)) if len(self.error) else 0.0
+
+    @property
+    def gain_change(self) -> float:
+        """The part of the error that is the exact output once more, as a share of it (least squares)."""
+        if self.exact is None or not len(self.error) or self.signal_power == 0:
+            return 0.0
+        signal = self.exact - np.mean(self.exact)
+        square = float(signal @ signal)
+        return float(signal @ self.error) / square if square else 0.0
+
     @property
     def power(self) -> float:
         """Mean square of the error."""
@@ -69,7 +85,7 @@ def measured_on(realization: Realization, samples: NDArray[np.int64]) -> Measure
     skip = min(len(signal) // 4, 4096)
     error = run.output.astype(np.float64) - exact
     over = tuple((step.name, count) for step, count in zip(program.steps, run.overflows) if count)
-    return Measured(error[skip:], float(np.mean(exact[skip:] ** 2)), over)
+    return Measured(error[skip:], float(np.mean(exact[skip:] ** 2)), over, exact[skip:])
 
 
 def exact_run(program: Program, signal: Array) -> Array:

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from combe.analysis.noise import Noise, noise_density, predicted_noise
+from combe.analysis.noise import Noise, follows_signal, noise_density, predicted_noise
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
 from combe.signals.error import Measured, measured_on
@@ -31,16 +31,21 @@ class NoiseRun(Struct, frozen=True, eq=False):
     heard_db: Array
     vanishing: float
     """Share of the input samples smaller than half an output step."""
+    follows_signal: bool = False
+    """Whether the error has the sign of the signal, so that it can only be measured."""
 
     def sentences(self) -> list[str]:
         """The outcome in words."""
         if self.measured.power == 0:
             words = ["Nothing is rounded: the output is exact."]
         else:
-            words = [
-                f"Signal to noise {self.measured.signal_to_noise_db:.1f} dB. Roundings: {sqrt(self.predicted.power):.3g} "
-                f"output steps rms predicted, {sqrt(self.measured.power):.3g} measured."
-            ]
+            told = f"{sqrt(self.predicted.power):.3g} output steps rms predicted, {sqrt(self.measured.power):.3g} measured."
+            if self.follows_signal:
+                told = (
+                    f"{sqrt(self.measured.power):.3g} output steps rms measured; toward zero their error follows the signal and "
+                    f"isn't predicted; the gain changes by {100 * self.measured.gain_change:+.3g} %."
+                ).replace("-", "−")
+            words = [f"Signal to noise {self.measured.signal_to_noise_db:.1f} dB. Roundings: {told}"]
         for name, count in self.measured.overflows:
             times = "once" if count == 1 else f"{count} times"
             words.append(f"{name[0].upper()}{name[1:]} leaves its range {times}.")
@@ -87,7 +92,7 @@ def listen(realization: Realization, requirement: Requirement, name: str) -> Noi
     return NoiseRun(
         name, measured, predicted_noise(realization), omega * rate / (2 * np.pi),
         _db(noise_density(realization, omega) * per_hz), _db(heard * per_hz),
-        small if realization.output.step > realization.input.step else 0.0,
+        small if realization.output.step > realization.input.step else 0.0, follows_signal(realization),
     )  # fmt: skip
 
 

@@ -10,7 +10,7 @@ from combe.analysis.bounds import bounds
 from combe.analysis.exact import exact_filter
 from combe.analysis.facts import facts
 from combe.analysis.limit_cycles import overflow_oscillations, zero_input_cycles
-from combe.analysis.noise import noise_density, predicted_noise
+from combe.analysis.noise import follows_signal, noise_density, predicted_noise
 from combe.errors import FormatError
 from combe.filters import Filter
 from combe.realization.network import Network
@@ -70,11 +70,15 @@ def _noise(realization: Realization) -> dict[str, Any]:
     found: dict[str, Any] = {
         "unit": "squared output steps", "predicted_power": told.power, "predicted_offset_steps": told.offset,
         "signal_to_noise_db": None if told.power == 0 else signal_to_noise_db(realization),
+        "signal_to_noise_is": "measured" if follows_signal(realization) else "predicted",
         "shares": [{"value": name, "power": power} for name, power in told.shares],
     }  # fmt: skip
     if realization.input.bits <= 62:
         heard = measured_noise(realization)
-        found |= {"measured_power": heard.power, "overflows": overflows_document(heard)}
+        found |= {
+            "measured_power": heard.power, "measured_offset_steps": heard.offset, "measured_gain_change": heard.gain_change,
+            "overflows": overflows_document(heard),
+        }  # fmt: skip
         hz = omega / (2 * np.pi) * realization.sample_rate_hz
         found["density"] = {
             "hz": hz.tolist(), "predicted": noise_density(realization, omega).tolist(),
