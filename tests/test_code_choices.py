@@ -22,6 +22,7 @@ from combe.errors import FormatError
 from combe.filters import Fir
 from combe.proof.c import STRICT, prove_c
 from combe.realization.formats import Format
+from combe.realization.network import Network, Node, Term
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.responses import frequency_response
 from combe.rounding.realize import Choices, realize
@@ -75,6 +76,19 @@ class Integers(unittest.TestCase):
             self.assertEqual(total.coefficients[0] * 2 + total.coefficients[2], -65535)
             self.proved(made, CodeChoices())
             self.proved(made, CodeChoices(history="circular"))
+
+    def test_a_network_that_remembers_nothing(self) -> None:
+        one = Format(True, 2, 0)
+        node = Node(
+            "y", (Term("input", 0, 3, Format(True, 4, 1)),), Format(True, 24, 16), Format(True, 16, 14), "floor", "wrap"
+        )
+        twice = Node("z", (Term("y", 0, 1, one), Term("input", 0, -1, one)), Format(True, 24, 15), Format(True, 16, 12),
+                     "nearest-even", "saturate")  # fmt: skip
+        made = Realization(
+            "still", 48_000.0, "network", Format(True, 16, 15), twice.result, (Network((node, twice), "z", "network"),)
+        )
+        self.proved(made, CodeChoices())
+        self.proved(made, CodeChoices(language="c++"))
 
     def test_short_and_odd_sums_in_every_layout(self) -> None:
         for count in (1, 9):

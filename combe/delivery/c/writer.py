@@ -98,7 +98,7 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         "describe": _describe, "ownership": OWNERSHIP, "cast": _cast, "parts": (found := parts(stages)), "buffers": buffers(found), "chunk": CHUNK,
         "has_dual": any(v.values.get("is_dual") for v in stages), "is_float": is_float,
         "held": sorted({r.values["target"].bits for r in rounds if _is_held(r.values)}),
-        "has_state": any(v.kind != "requantize" for v in stages), "uses_intrinsics": choices.intrinsics and not is_float,
+        "has_state": any(v.kind != "requantize" and (v.kind != "network" or v.values["kept"]) for v in stages), "uses_intrinsics": choices.intrinsics and not is_float,
         "is_header_only": is_cpp, "fn": "inline" if is_cpp else "static", "api": "inline " if is_cpp else "",
         "table": "inline constexpr" if is_cpp else "static const",
         "needs_apart": any(v.kind in ("section", "network") or v.values.get("layout") == "blocks" for v in stages),
