@@ -711,7 +711,7 @@ class Keeping(WindowCase):
         field.setFocus()
         self.window.code.name.selectAll()
         QTest.keyClicks(field, "int")
-        self.assertIn("reserved", self.window.code.complaint.text())
+        self.assertIn("means something else in C", self.window.code.complaint.text())
         QTest.keyClick(field, Qt.Key.Key_Return)
         self.assertEqual(self.session.project.code_name, "calls")
         self.window.code.name.selectAll()

@@ -13,6 +13,7 @@ import numpy as np
 
 from combe.analysis.bounds import bounds
 from combe.analysis.exact import exact_filter
+from combe.analysis.measured import measured_noise
 from combe.analysis.noise import noise_density, noise_power, predicted_noise
 from combe.analysis.transfer import stage_transfer
 from combe.delivery.c import c_package
@@ -30,9 +31,8 @@ from combe.rounding.allpass import is_allpass_sum
 from combe.rounding.realize import Choices, realize
 from combe.rounding.recursive import SECTION_STRUCTURES
 from combe.running import run as running
+from combe.running.random_integers import random_integers
 from combe.running.simulate import simulate
-from combe.signals.error import measured_noise
-from combe.signals.stimuli import random_integers
 from combe.values import replace
 from tests.independent import plain_run
 from tests.support import asked, some

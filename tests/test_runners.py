@@ -22,7 +22,7 @@ from combe.realization.reading import realization_document
 from combe.realization.stages import Realization
 from combe.rounding.choices import Choices
 from combe.rounding.realize import realize
-from combe.signals.stimuli import random_integers
+from combe.running.random_integers import random_integers
 from tests import independent
 
 HAS = {

@@ -26,8 +26,9 @@ from combe.realization.section import Section, needed_section_accumulator
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.rounding.realize import Choices, fewest_bits, realize, rounded_lines
 from combe.running import simulate as simulation
+from combe.running.random_integers import random_integers
 from combe.running.simulate import ideal_run, simulate
-from combe.signals.stimuli import random_integers, vectors
+from combe.signals.stimuli import vectors
 from combe.values import replace
 from tests.independent import plain_run, rounded
 from tests.support import asked, least_margin_db

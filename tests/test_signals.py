@@ -10,8 +10,9 @@ from combe.filters import Fir
 from combe.project.chain import Rounded, arithmetic_lines
 from combe.realization.formats import parse_format
 from combe.rounding.realize import Choices, realize, rounded_lines
+from combe.running.random_integers import random_integers
 from combe.running.simulate import simulate
-from combe.signals.stimuli import random_integers, tone, vectors, worst_case
+from combe.signals.stimuli import tone, vectors, worst_case
 from combe.signals.survey import WHINE_HZ, night_recording
 from combe.signals.sweep import measured_lines, sweep_for
 from combe.values import replace

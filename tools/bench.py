@@ -143,7 +143,7 @@ def runs() -> None:
         simulate(form, samples[:30_000])
         taken = median_ms(lambda form=form: simulate(form, samples), 3)  # type: ignore[misc]
         note(f"bit_true_{structure}", taken / 1e3, "s", f"one million samples through four sections, {structure}")
-        from combe.signals.error import exact_run
+        from combe.analysis.measured import exact_run
 
     program = four.program
     reals = samples.astype(float)

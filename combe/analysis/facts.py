@@ -10,6 +10,7 @@ from combe.analysis.bounds import Bound, bounds
 from combe.analysis.exact import exact_filter
 from combe.analysis.fact import SEVERITIES, Fact, Remedy
 from combe.analysis.limit_cycles import LimitCycles, overflow_oscillations, zero_input_cycles
+from combe.analysis.measured import measured_noise
 from combe.analysis.noise import follows_signal, predicted_noise
 from combe.analysis.residue import residue
 from combe.errors import FormatError
@@ -174,8 +175,6 @@ def _noise(realization: Realization) -> list[Fact]:
 
 def _measured(realization: Realization, full: float) -> Fact:
     """Of a run, where the error has the sign of the signal: part of it is a change of gain, and none can be predicted."""
-    from combe.signals.error import measured_noise
-
     heard = measured_noise(realization)
     if heard.power == 0:
         return Fact("note", "The output of the run was exact.")

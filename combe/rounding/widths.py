@@ -8,6 +8,7 @@ from math import log10, sqrt
 
 from msgspec import Struct
 
+from combe.analysis.measured import measured_noise
 from combe.analysis.noise import follows_signal, noise_power
 from combe.errors import FormatError, PoleError, Stopped, StructureError, SumError
 from combe.filters import Cascade, Filter, Fir, rational_of, sections_of
@@ -65,8 +66,6 @@ def signal_to_noise_db(realization: Realization) -> float:
 
 def measured_power(realization: Realization) -> float:
     """The mean square of the error of a run, in squared output steps: white samples at half scale."""
-    from combe.signals.error import measured_noise
-
     return measured_noise(realization).power
 
 

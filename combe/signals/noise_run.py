@@ -8,11 +8,12 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from combe.analysis.measured import Measured, measured_on
 from combe.analysis.noise import Noise, follows_signal, noise_density, predicted_noise
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
-from combe.signals.error import Measured, measured_on
-from combe.signals.stimuli import random_integers, tone
+from combe.running.random_integers import random_integers
+from combe.signals.stimuli import tone
 from combe.signals.survey import night_recording
 
 Array = NDArray[np.float64]

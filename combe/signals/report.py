@@ -10,6 +10,7 @@ from combe.analysis.bounds import bounds
 from combe.analysis.exact import exact_filter
 from combe.analysis.facts import facts
 from combe.analysis.limit_cycles import overflow_oscillations, zero_input_cycles
+from combe.analysis.measured import Measured, measured_noise
 from combe.analysis.noise import follows_signal, noise_density, predicted_noise
 from combe.errors import FormatError
 from combe.filters import Filter
@@ -21,7 +22,6 @@ from combe.rounding.movement import moved_roots, worst_coefficient
 from combe.rounding.search.adders import adder_graph, structural_adders
 from combe.rounding.search.signed_digits import digit_count, digits_text
 from combe.rounding.widths import WidthPoint, Widths, signal_to_noise_db
-from combe.signals.error import Measured, measured_noise
 
 DENSITY_POINTS = 129
 

@@ -11,21 +11,10 @@ from combe.realization.network import Network
 from combe.realization.section import Section
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.responses import impulse_response
+from combe.running.random_integers import random_integers
 
 Integers = NDArray[np.int64]
 LONGEST_WORST = 2048
-
-
-def random_integers(count: int, entry: Format, seed: int) -> Integers:
-    """Uniform over the whole format. Source: Steele, Lea & Flood (2014), "Fast splittable pseudorandom number
-    generators" (the SplitMix64 step), so that the sequence never changes with a library."""
-    with np.errstate(over="ignore"):
-        state = np.arange(1, count + 1, dtype=np.uint64) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(seed)
-        state = (state ^ (state >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
-        state = (state ^ (state >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-        state ^= state >> np.uint64(31)
-    bits = state >> np.uint64(64 - entry.bits)
-    return bits.astype(np.int64) + (entry.least if entry.signed else 0)
 
 
 def tone(count: int, entry: Format, omega: float, level: float = 0.97) -> Integers:

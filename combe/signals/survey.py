@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.realization.formats import Format
-from combe.signals.stimuli import random_integers
+from combe.running.random_integers import random_integers
 
 Array = NDArray[np.float64]
 SECONDS = 0.06

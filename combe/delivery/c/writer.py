@@ -22,8 +22,9 @@ from combe.ledger import Line
 from combe.realization.formats import Format
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
+from combe.running.random_integers import random_integers
 from combe.running.simulate import simulate
-from combe.signals.stimuli import random_integers, vectors
+from combe.signals.stimuli import vectors
 
 VECTOR_SAMPLES = 2048
 CHUNK = 128

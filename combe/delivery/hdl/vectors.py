@@ -11,8 +11,9 @@ from combe.delivery.code_choices import CodeChoices, converter_from
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.realization.formats import Format
 from combe.realization.stages import Realization
+from combe.running.random_integers import random_integers
 from combe.running.simulate import simulate
-from combe.signals.stimuli import random_integers, tone, vectors
+from combe.signals.stimuli import tone, vectors
 
 Integers = NDArray[np.int64]
 MOST_CLOCKS = {"verilog": 60_000, "vhdl": 40_000}

@@ -15,7 +15,8 @@ from combe.proof.runners import BitTrue, Codes, Floating
 from combe.proof.runners.emulated import COMPILER, Emulated
 from combe.realization.formats import Format
 from combe.realization.stages import Realization
-from combe.signals.stimuli import random_integers, vectors
+from combe.running.random_integers import random_integers
+from combe.signals.stimuli import vectors
 
 SAMPLES = 4096
 

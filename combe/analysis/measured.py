@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from combe.analysis.linear import LinearProgram
 from combe.realization.program import Program
 from combe.realization.stages import Realization
+from combe.running.random_integers import random_integers
 from combe.running.run import run_program
 from combe.running.simulate import check_samples
-from combe.signals.stimuli import random_integers
 
 Array = NDArray[np.float64]
 
