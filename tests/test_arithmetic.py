@@ -22,7 +22,7 @@ from combe.project.chain import Rounded, arithmetic_lines
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed, parse_format
 from combe.realization.reading import realization_document, realization_from
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
-from combe.rounding.realize import Choices, fewest_bits, realize, rounded_coefficients, rounded_lines
+from combe.rounding.realize import HELD, Choices, fewest_bits, realize, rounded_coefficients, rounded_lines
 from combe.rounding.search.better_integers import better_integers
 from combe.running.run import requantized_integer
 from combe.running.simulate import ideal_run, requantized, simulate
@@ -340,7 +340,10 @@ class BetterIntegers(unittest.TestCase):
         """Plain rounding takes 17 bits, 14 do: judged by plain sums over each band."""
         brief = asked(48_000, (0, 4800, -0.3, 0.3), (8000, 24_000, -45))
         found = design(brief, "equiripple")
-        made = fewest_bits(found.filter, brief, Choices(better=True))
+        made = realize(found.filter, 48_000, Choices(14, better=True), requirement=brief, enough=HELD)
+        plain = fewest_bits(found.filter, brief, Choices()).stages[0]
+        assert isinstance(plain, TapSum)
+        self.assertEqual(plain.coefficient.bits, 17)
         stage = made.stages[0]
         assert isinstance(stage, TapSum)
         self.assertLessEqual(stage.coefficient.bits, 14)

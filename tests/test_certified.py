@@ -36,7 +36,7 @@ from combe.signals.noise_run import SIGNALS, listen
 from combe.signals.report import adders_document, arithmetic_document
 from combe.values import replace
 from tests.independent import plain_run, rounded
-from tests.support import asked, least_margin_db
+from tests.support import asked, least_margin_db, some
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
 BAND = asked(48_000, (0, 1000, -70), (2000, 8000, -0.2, 0.2), (9500, 24_000, -50))
@@ -157,7 +157,9 @@ class Cycles(unittest.TestCase):
     def test_what_stays_at_the_output_is_told_too(self) -> None:
         """Six steps in a stage become thirty at the output: a stranger's interpreter hears no more than was told."""
         narrow = asked(48_000, (0, 600, -0.1, 0.1), (900, 24_000, -50))
-        for requirement, structure, bits in ((LOW, "direct-1", 16), (narrow, "coupled", 16), (LOW, "lattice", 14)):
+        for requirement, structure, bits in some(
+            ((LOW, "direct-1", 16), (LOW, "lattice", 14), (narrow, "coupled", 16)), 2
+        ):
             made = realize(
                 design(requirement, "elliptic").filter, 48_000,
                 Choices(16, structure, "s16f15", "s16f15", state_bits=bits),

@@ -29,7 +29,7 @@ GAINS, FOLLOWED, PAIRED, KICKS = 61, 40, 10, 200
 CRITICAL, VERIFIED, MOST_COLUMNS, NEAR_WORST, NEARLY = 64, 96, 2000, 0.8, 1.3
 RETURN, SLACK = 40, 0.02
 """Kicks go on from what is hardly worse than the best, and come back to it after so many."""
-HOPELESS = 6.0
+HOPELESS = 2.0
 """Where a share of so many is left after rounding, no search brings it below one."""
 SHORT, SECONDS = 14, 4.0
 """Up to this many free taps a mixed-integer program is given so many seconds to do better, or to prove that none can."""
@@ -119,7 +119,7 @@ def _better(
         near.append((used, k, found))
         best, least = (found, used) if used < least else (best, least)
     for used, _, start in sorted(near, key=lambda each: each[:2])[: max(PAIRED, MOST_COLUMNS // len(exact))]:
-        if least <= enough or used > hopeless / 2:
+        if least <= enough or used > hopeless:
             break
         found, used = searched(problem, start, limits, is_stopped)
         best, least = (found, used) if used < least else (best, least)
