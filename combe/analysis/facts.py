@@ -179,12 +179,13 @@ def _measured(realization: Realization, full: float) -> Fact:
     if heard.power == 0:
         return Fact("note", "The output of the run was exact.")
     ratio = 20 * log10(full / sqrt(2) / sqrt(heard.power))
+    gain, constant = _plain(f"{100 * heard.gain_change:+.3f}"), _plain(f"{heard.offset:+.2f}")
     words = (
         f"All roundings together came to {sqrt(heard.power):.2f} output steps rms, measured on white samples at half scale: "
-        f"{ratio:.1f} dB under a full-scale sine. Toward zero the error follows the signal: of it {100 * heard.gain_change:+.3f} % "
-        f"is a change of gain and {heard.offset:+.2f} steps are constant."
+        f"{ratio:.1f} dB under a full-scale sine. Toward zero the error follows the signal: it changes the gain by {gain} % "
+        f"and adds a constant of {constant} steps."
     )
-    return Fact("note" if heard.power < 1 else "warning", _plain(words))
+    return Fact("note" if heard.power < 1 else "warning", words)
 
 
 def _smallest(realization: Realization) -> list[Fact]:
