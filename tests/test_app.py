@@ -8,6 +8,7 @@ import shutil
 import tempfile
 import time
 import unittest
+import weakref
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -470,6 +471,16 @@ class Collecting(unittest.TestCase):
             self.assertFalse(window.grab().isNull())
             window.collector.collect()
             self.assertFalse(gc.isenabled(), "only the interface thread collects")
+            self.assertGreater(gc.get_freeze_count(), 10_000, "what stays is gone through no more")
+            ring: list[object] = []
+            ring.append(ring)
+            holder = Session(demo_project())
+            seen = weakref.ref(holder)
+            holder.close()
+            holder.ring = [holder]  # type: ignore[attr-defined]
+            del holder, ring
+            gc.collect()
+            self.assertIsNone(seen(), "what comes later is collected")
             window.close()
             window.deleteLater()
             QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)

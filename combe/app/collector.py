@@ -20,6 +20,7 @@ class Collector(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         gc.disable()
+        self._is_settled = False
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.collect)
         self._timer.start(INTERVAL_MS)
@@ -30,7 +31,15 @@ class Collector(QObject):
         gc.freeze()
 
     def collect(self) -> None:
-        """One round, of the generations that are due."""
+        """One round, of the generations that are due.
+
+        What stands when the first round comes (modules, the window) stays as long as the application: it is left out from
+        then on, or every full round would go through all of it, sixty milliseconds in which nothing moves.
+        """
+        if not self._is_settled:
+            self._is_settled = True
+            gc.freeze()
+            return
         counts = gc.get_count()
         due = [level for level in range(3) if counts[level] > _thresholds[level]]
         if due:
