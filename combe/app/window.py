@@ -17,9 +17,9 @@ from combe.app.gestures import Gestures
 from combe.app.pages.page import Page, Scene
 from combe.app.pages.panel import PlotPanel
 from combe.app.pages.register import BY_NAME, Entry
-from combe.app.plots.curve import Curve
 from combe.app.session import Session
 from combe.app.settings import Settings
+from combe.app.shown import curves_of, ledger_of, lines_at
 from combe.app.states import states
 from combe.app.theme.palette import THEME
 from combe.app.theme.wardrobe import Wardrobe, dress_late
@@ -46,8 +46,6 @@ READING_S, AFTER_PICTURE_MS, RESTING_MS = 0.15, 6, 80
 """Under the hand figures change no faster than they can be read."""
 FIGURES_OF = ("ideal", "rounded", "measured", "proof", "package")
 """Results whose figures stand in the ledger and in the chain."""
-FEW_PINS = 3
-PIN_ROLES = ("heather", "moss", "clay", "amber", "muted")
 BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 264, 8
 LEAST_MIDDLE = 520
 """No page of plots or code may ask for more: what it shows has to give way."""
@@ -423,39 +421,14 @@ class MainWindow(QMainWindow, Gestures):
     def _show_curves(self) -> None:
         """Everything the open page shows."""
         scene = Scene(
-            self.session.project, self.session.results, tuple(self._curves()), self._lines, self._close, self._dots,
+            self.session.project, self.session.results, tuple(curves_of(self.session.project, self.session.results, self.step)), self._lines, self._close, self._dots,
             self.settings.counted,
         )  # fmt: skip
         (self.code_view if self.step == "code" else self.plots).show_scene(scene)
 
-    def _curves(self) -> list[Curve]:
-        session = self.session
-        shown = [(index, pin) for index, pin in enumerate(session.project.pins) if pin.is_shown]
-        # Dashes and smoothing cost most of a frame: with many pins thin plain lines keep the plot under the hand.
-        few = len(shown) <= FEW_PINS
-        curves = [
-            Curve(pin.name, pin.filter, PIN_ROLES[index % len(PIN_ROLES)], 1.0, few, True, few) for index, pin in shown
-        ]
-        own: list[Curve] = []
-        if session.results.ideal is not None:
-            own.append(Curve("ideal", session.results.ideal.design.filter, "river", 2.0))
-        if session.results.rounded is not None:
-            own.append(Curve("rounded", session.results.rounded.exact, "ochre", 1.3))
-        if self.step in ("brief", "ideal"):
-            own.reverse()
-        return curves + own
-
     def _show_lines(self) -> None:
         session = self.session
-        lines: tuple[Line, ...] = ()
-        if self.step in ("brief", "ideal") and session.results.ideal is not None:
-            lines = session.results.ideal.lines
-        elif self.step == "rounded" and session.results.rounded is not None:
-            lines = session.results.rounded_lines
-        elif self.step in ("arithmetic", "code"):
-            lines = session.results.measured
-        asked = session.project.requirement
-        lines = tuple(line for line in lines if line.band_index < len(asked.bands))
+        lines = lines_at(session.project, session.results, self.step)
         close = {index for index, line in enumerate(lines) if verdict_of(line) == "close"}
         self._lines, self._close = lines, frozenset(close if self.step != "ideal" else ())
         self._dots = lines if self.step == "arithmetic" else ()
@@ -465,16 +438,7 @@ class MainWindow(QMainWindow, Gestures):
 
     def _show_ledger(self) -> None:
         session = self.session
-        lines: dict[str, tuple[Line, ...]] = {}
-        if session.results.ideal is not None:
-            lines["ideal"] = session.results.ideal.lines
-        if session.results.rounded is not None:
-            lines["rounded"] = session.results.rounded_lines
-        if session.results.measured:
-            lines["arithmetic"] = session.results.measured
-        proof, package = session.results.proof, session.results.package
-        if proof is not None and proof.holds and package is not None and proof.checksum == package.checksum:
-            lines["code"] = proof.lines
+        lines = ledger_of(session.results)
         self.ledger.show_lines(session.project.requirement, lines, self.settings.counted)
 
     def _show_code(self) -> None:
