@@ -29,11 +29,12 @@ if TYPE_CHECKING:
         response,
         save,
         simulate,
+        trade,
     )
 
 __all__ = [
     "CombeError", "Delivery", "__version__", "contenders", "deliver", "design", "document", "from_document", "lines",
-    "load", "meets", "realize", "response", "save", "simulate",
+    "load", "meets", "realize", "response", "save", "simulate", "trade",
 ]  # fmt: skip
 
 

@@ -18,7 +18,7 @@ A filter goes one way through them::
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
@@ -44,10 +44,11 @@ if TYPE_CHECKING:
     from combe.realization.reading import RealizationFile
     from combe.realization.stages import Realization
     from combe.requirement import Requirement
+    from combe.rounding.trade import Cell
 
 __all__ = [
     "CombeError", "Delivery", "contenders", "deliver", "design", "document", "from_document", "lines", "load", "meets",
-    "realize", "response", "save", "simulate",
+    "realize", "response", "save", "simulate", "trade",
 ]  # fmt: skip
 
 Say = Callable[[str], None]
@@ -153,6 +154,7 @@ def design(
     weights: Iterable[float] = (),
     settings: dict[str, float] | None = None,
     given: Filter | None = None,
+    holds_with_bits: int | None = None,
     say: Say = lambda _: None,
 ) -> Design:
     """One filter: the shortest that keeps every limit, or the best of a given order; without a method the cheapest contender.
@@ -167,6 +169,8 @@ def design(
         Cut-offs instead of limits: one, or two for a band.
     weights
         To trade bands by hand, one for each.
+    holds_with_bits
+        Take the least order that keeps every limit with its coefficients rounded to so many bits, too.
     say
         Is told what stands beside the result, such as what could be relaxed where nothing keeps every limit.
 
@@ -175,8 +179,8 @@ def design(
     CombeError
         If no filter of the kind can be had, with the reason.
     """
-    from combe.designing.methods import design_task
     from combe.designing.task import DesignChoice, Task
+    from combe.rounding.holding import cheapest_that_holds, designed
 
     rate = rate_of(requirement, sample_rate_hz)
     choice = DesignChoice(
@@ -189,15 +193,18 @@ def design(
         tuple(weights),
         tuple((settings or {}).items()),
         given,
+        holds_with_bits,
     )
     if choice.method:
-        return design_task(Task(requirement, rate, choice))
+        return designed(Task(requirement, rate, choice))
     if requirement is None:
         raise DesignError("no method is named", "--method", "without a requirement name one, such as butterworth")
-    if choice != DesignChoice("", choice.order, choice.symmetry):
+    if choice != DesignChoice("", choice.order, choice.symmetry, holds_with_bits=holds_with_bits):
         raise DesignError("no method is named", "--method", "cut-offs, weights and settings belong to one method")
     if choice.order is not None or choice.symmetry == -1:
-        return design_task(Task(requirement, rate, DesignChoice("equiripple", choice.order, choice.symmetry)))
+        return designed(Task(requirement, rate, replace(choice, method="equiripple")))
+    if holds_with_bits is not None:
+        return cheapest_that_holds(requirement, holds_with_bits)
     return _cheapest(requirement, say)
 
 
@@ -237,6 +244,41 @@ def contenders(requirement: Requirement, *, antisymmetric: bool = False) -> Iter
     from combe.designing.contenders import contenders as every
 
     return every(requirement, with_antisymmetric=antisymmetric)
+
+
+def trade(
+    requirement: Requirement,
+    method: str = "",
+    *,
+    bits: Sequence[int] = range(8, 21),
+    longer: int | None = None,
+    plain: bool = False,
+    input: str = "s16f15",
+    structure: str = "",
+) -> Iterator[Cell]:
+    """Taps against bits: each order from the least upward at each width, with its margin and cost.
+
+    Parameters
+    ----------
+    method
+        Whose orders; the cheapest contender's where it is empty.
+    longer
+        Orders above the least; 8 for taps and 3 for sections where it is None.
+    plain
+        Round plainly, without a search for better integers where that misses.
+
+    Raises
+    ------
+    CombeError
+        If the method keeps the limits at no order, or a width is out of reach.
+    """
+    from combe.designing.task import DesignChoice
+    from combe.rounding.choices import Choices
+    from combe.rounding.trade import trade as map_of
+
+    first = _cheapest(requirement, lambda _: None) if not method else None
+    choice = DesignChoice(first.method if first is not None else method)
+    yield from map_of(requirement, choice, bits, longer, Choices(16, structure, input), plain, first=first)
 
 
 def lines(

@@ -39,7 +39,7 @@ class Dependence(unittest.TestCase):
     def test_another_width_leaves_the_design_and_what_shows_every_width(self) -> None:
         arithmetic = replace(demo_project().arithmetic, coefficient_bits=12)
         left = set(DEPENDS) - changed(arithmetic=arithmetic)
-        self.assertEqual(left, {"ideal", "contenders", "prices", "relaxations", "widths", "chart"})
+        self.assertEqual(left, {"ideal", "contenders", "prices", "relaxations", "widths", "chart", "trade"})
 
     def test_another_output_format_makes_the_widths_anew(self) -> None:
         arithmetic = replace(demo_project().arithmetic, output="s12f11")

@@ -302,6 +302,28 @@ class Arithmetic(WindowCase):
         self.check_the_ledger()
         self.check_typing()
 
+    def test_a_cell_of_the_map_is_taken_by_a_click_and_by_the_keyboard(self) -> None:
+        plots = self.window.plots
+        plots.open_tab("trade")
+        self.settle()
+        page = plots.page("trade")
+        key = (page.map.orders[-1], 12)
+        QTest.mouseMove(page.map, page.map.box(*key).center().toPoint())
+        self.assertIn("12 bits", page.under.text())
+        QTest.mouseClick(page.map, Qt.MouseButton.LeftButton, pos=page.map.box(*key).center().toPoint())
+        self.settle()
+        project = self.session.project
+        self.assertEqual((project.design.order, project.arithmetic.coefficient_bits), key)
+        self.assertEqual(page.map.chosen, key)
+        page.map.setFocus()
+        for stroke in (Qt.Key.Key_Left, Qt.Key.Key_Up, Qt.Key.Key_Return):
+            QTest.keyClick(page.map, stroke)
+        self.settle()
+        self.assertEqual(self.session.project.arithmetic.coefficient_bits, 13)
+        self.assertIn("clipboard", page.copy())
+        self.session.undo()
+        self.session.undo()
+
     def test_a_point_of_the_chart_is_taken_by_a_click(self) -> None:
         plots = self.window.plots
         plots.open_tab("widths")

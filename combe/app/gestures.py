@@ -111,4 +111,4 @@ class Gestures:
 
     def take_remedy(self, changes: dict[str, Any], what: str) -> None:
         """A danger's remedy: the choices it names, changed."""
-        self.session.edit(edits.choose_arithmetic(what, **changes))
+        self.session.edit(edits.take_remedy(changes, what))

@@ -27,7 +27,7 @@ REST_MS = 180
 REMEMBERED = 64
 DRAFTED = ("ideal", "rounded")
 FOLLOWING = ("ideal", "rounded", "certified", "measured", "compared", "package", "facts", "rounding_facts")
-LOOKED_AT = ("heard", "chart", "drawing", "table", "colored")
+LOOKED_AT = ("heard", "chart", "trade", "drawing", "table", "colored")
 BESIDE = ("contenders", "prices", "relaxations", "widths")
 
 
@@ -318,6 +318,7 @@ class Session(QObject):
         jobs: dict[str, Job] = {
             "heard": lambda _: _work().listened(rounded, project, signal),
             "chart": lambda is_stopped: _work().charted(ideal, project, is_stopped),
+            "trade": lambda is_stopped: _work().traded(ideal, project, is_stopped),
             "drawing": lambda _: _work().drawn(rounded, project),
             "table": lambda _: _work().tabled(rounded, project),
         }

@@ -52,7 +52,12 @@ def _ideal(session: Session) -> StepState:
     elif choice.symmetry == -1:
         what += "\nphase turned 90°"
     elif choice.order is None:
-        what += ("\nthe shortest" if design.is_shortest else "\nthe shortest found") if is_fir else "\nthe least order"
+        if design.holds_with_bits is not None:
+            what += f"\nthe least that holds with {design.holds_with_bits} bits"
+        else:
+            what += (
+                ("\nthe shortest" if design.is_shortest else "\nthe shortest found") if is_fir else "\nthe least order"
+            )
     else:
         what += "\nlength chosen by hand" if is_fir else "\norder chosen by hand"
     return StepState(worst_verdict(session.results.ideal.lines), what, margin_words(session.results.ideal.lines))

@@ -185,6 +185,8 @@ class MainWindow(QMainWindow, Gestures):
         self.arithmetic.remedy_wanted.connect(self.take_remedy)
         self.rounded.remedy_wanted.connect(self.take_remedy)
         self.rounded.chart_wanted.connect(lambda: self.plots.open_tab("widths"))
+        self.rounded.trade_wanted.connect(lambda: self.plots.open_tab("trade"))
+        self.contenders.holding_wanted.connect(lambda: self.session.edit(edits.hold_with_integers()))
         self.code.edited.connect(session.edit)
         self.code.export_wanted.connect(self.dialogs.export)
         self.code.proof_wanted.connect(session.prove)

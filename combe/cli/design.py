@@ -50,6 +50,10 @@ def run(
             "--from", help="Coefficients from a file, held against the requirement; with delay-equalized, evened out."
         ),
     ] = "",
+    holds_with_bits: Annotated[
+        int | None,
+        typer.Option(metavar="N", help="The least order that keeps every limit with N-bit coefficients, too."),
+    ] = None,
     with_prices: Annotated[bool, typer.Option("--prices", help="Add what moving each figure would save.")] = False,
     out: Annotated[str, typer.Option(help="Write the design file here.")] = "",
     json: Annotated[bool, typer.Option("--json", help="Print the design file.")] = False,
@@ -70,7 +74,8 @@ def run(
             asked, method, order, symmetry=_symmetry(symmetry),
             cutoffs_hz=[parse_frequency(text, rate) for text in cutoff or []],
             shape=_among(shape, ("", *SHAPES), "shape"), sample_rate_hz=rate, spare=_among(spare, SPARE, "spare"),
-            weights=weight or (), settings=settings, given=given, say=say,
+            weights=weight or (), settings=settings, given=given,
+            holds_with_bits=holds_with_bits, say=say,
         )  # fmt: skip
     except CombeError as error:
         raise (error.at(requirement) if requirement else error) from None

@@ -16,7 +16,8 @@ class Design:
     holds the angular frequencies at which a minimax error alternates, ``capped`` which transitions were held
     down on the way and ``cap_level_db`` at what level; a search nearby may start from them. ``parts`` are filters in a row whose product ``filter``
     is, where running them so is cheaper; ``is_shortest`` says that no shorter filter of its kind can keep the limits,
-    which is proved; ``singular_values`` the Hankel values a reduction chose by.
+    which is proved; ``singular_values`` the Hankel values a reduction chose by; ``holds_with_bits`` the width at which
+    its rounded coefficients are known to keep every limit.
     """
 
     method: str
@@ -31,6 +32,7 @@ class Design:
     is_shortest: bool = False
     capped: tuple[int, ...] = field(default=(), compare=False)
     cap_level_db: float | None = field(default=None, compare=False)
+    holds_with_bits: int | None = None
 
     @property
     def kind(self) -> str:

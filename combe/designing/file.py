@@ -40,6 +40,7 @@ def design_document(design: Design) -> dict[str, Any]:
     delay = delay_over_passbands(source, bands, design.sample_rate_hz)
     document |= {
         "is_shortest": design.is_shortest,
+        "holds_with_bits": design.holds_with_bits,
         "meets": meets(lines) if requirement is not None else None,
         "lines": [line.document() for line in lines],
         "cost": {"multiplies": cost.multiplies, "adds": cost.adds, "delays": cost.delays},

@@ -12,13 +12,15 @@ from combe.delivery.languages import Order
 from combe.delivery.package import Package
 from combe.designing.costs import lines_of_design
 from combe.designing.designed import Design
-from combe.designing.methods import Stop, design_task
-from combe.designing.task import Task
+from combe.designing.methods import design_task
+from combe.designing.task import Stop, Task
+from combe.errors import DesignError
 from combe.filters import Filter
 from combe.ledger import Line
 from combe.project.document import Project, hardware_of
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
+from combe.rounding.holding import designed
 from combe.rounding.realize import realize, rounded_lines
 from combe.running.simulate import simulate
 from combe.signals.sweep import measured_lines, sweep_for
@@ -86,7 +88,15 @@ def ideal_of(
 ) -> Ideal:
     """The design a project asks for; a draft while an edge is dragged."""
     asked = project.requirement
-    found = design_task(Task(asked, asked.sample_rate_hz, project.design, is_stopped, near, is_draft))
+    task = Task(asked, asked.sample_rate_hz, project.design, is_stopped, near, is_draft)
+    try:
+        found = designed(task)
+    except DesignError as error:
+        if project.design.holds_with_bits is None:
+            raise
+        # What holds with no integers of the width is still shown, and what it misses once rounded.
+        found = design_task(task)
+        found = replace(found, notes=(*found.notes, error.sentence().removeprefix("holds_with_bits: ")))
     return Ideal(found, project.requirement, is_draft)
 
 

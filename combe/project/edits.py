@@ -110,9 +110,16 @@ def move_level(project: Project, index: int, kind: str, db: float) -> Edit:
 
 def start_from(name: str) -> Edit:
     """A brief of one of the usual shapes at the same sample rate."""
-    return Edit(
-        f"start from a {name}", lambda project: _asking_anew(project, shape(name, project.requirement.sample_rate_hz))
-    )
+
+    def make(project: Project) -> Project:
+        made = _asking_anew(project, shape(name, project.requirement.sample_rate_hz))
+        if made.design.cutoffs_hz or made.design.given is not None:
+            return made
+        # A new filter holds with its integers from the start: the least ideal one fills its limits and misses once rounded.
+        bits = made.arithmetic.coefficient_bits
+        return replace(made, design=replace(made.design, holds_with_bits=bits))
+
+    return Edit(f"start from a {name}", make)
 
 
 def turn_brief() -> Edit:
@@ -148,13 +155,13 @@ def choose_design(choice: DesignChoice) -> Edit:
 
 def with_order(choice: DesignChoice, order: int | None) -> DesignChoice:
     """A design of a given order; None for the least that does."""
-    return replace(choice, order=order)
+    return replace(choice, order=order, holds_with_bits=None)
 
 
 def with_cutoffs(choice: DesignChoice, cutoffs_hz: tuple[float, ...]) -> DesignChoice:
     """A design by its cut-offs, of order 4 where none is chosen; without cut-offs by the limits."""
     order = 4 if cutoffs_hz and choice.order is None else choice.order
-    return replace(choice, cutoffs_hz=cutoffs_hz, order=order if cutoffs_hz else None)
+    return replace(choice, cutoffs_hz=cutoffs_hz, order=order if cutoffs_hz else None, holds_with_bits=None)
 
 
 def with_spare(choice: DesignChoice, spare: str) -> DesignChoice:
@@ -250,12 +257,54 @@ def with_choices(choices: Choices, **changes: Any) -> Choices:
 
 def choose_arithmetic(what: str, **changes: Any) -> Edit:
     """Other choices about the arithmetic, by their names."""
-    return Edit(what, lambda project: replace(project, arithmetic=with_choices(project.arithmetic, **changes)))
+
+    def make(project: Project) -> Project:
+        arithmetic, design = with_choices(project.arithmetic, **changes), project.design
+        if design.holds_with_bits is not None:
+            design = replace(design, holds_with_bits=arithmetic.coefficient_bits)
+        return replace(project, arithmetic=arithmetic, design=design)
+
+    return Edit(what, make)
 
 
 def coefficient_bits(bits: int) -> Edit:
     """Another width of coefficients."""
     return choose_arithmetic("coefficient width", coefficient_bits=bits)
+
+
+def take_cell(order: int | None, bits: int, is_better: bool) -> Edit:
+    """An order at a width, with better integers or without."""
+
+    def make(project: Project) -> Project:
+        design = replace(project.design, order=order, holds_with_bits=None)
+        arithmetic = with_choices(project.arithmetic, coefficient_bits=bits, better=is_better)
+        return replace(project, design=design, arithmetic=arithmetic)
+
+    return Edit("take an order at a width", make)
+
+
+def take_remedy(changes: dict[str, Any], what: str) -> Edit:
+    """What a remedy changes: choices about the arithmetic, and the order where it names one."""
+    arithmetic = choose_arithmetic(what, **{key: value for key, value in changes.items() if key != "order"})
+    if "order" not in changes:
+        return arithmetic
+
+    def make(project: Project) -> Project:
+        design = replace(project.design, order=changes["order"], holds_with_bits=None)
+        return arithmetic.make(replace(project, design=design))
+
+    return Edit(what, make)
+
+
+def hold_with_integers() -> Edit:
+    """The least order that keeps every limit with integers of the width in force, and follows it."""
+
+    def make(project: Project) -> Project:
+        bits = project.arithmetic.coefficient_bits
+        design = replace(project.design, order=None, cutoffs_hz=(), holds_with_bits=bits)
+        return replace(project, design=design, arithmetic=replace(project.arithmetic, better=False))
+
+    return Edit("take the least order that holds", make)
 
 
 def better_integers(is_on: bool) -> Edit:

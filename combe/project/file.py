@@ -131,7 +131,7 @@ def _design(found: DesignShape) -> DesignChoice:
         raise FileError("is missing, expected the coefficients, as in a design file", "design.given")
     return DesignChoice(
         found.method, found.order, 1 if found.symmetry == "symmetric" else -1, tuple(found.cutoffs_hz), found.shape,
-        found.spare, tuple(found.weights), tuple(found.settings.items()), given,
+        found.spare, tuple(found.weights), tuple(found.settings.items()), given, found.holds_with_bits,
     )  # fmt: skip
 
 
@@ -166,6 +166,8 @@ def project_document(project: Project) -> dict[str, Any]:
     for key in ("cutoffs_hz", "weights"):
         if getattr(choice, key):
             design[key] = list(getattr(choice, key))
+    if choice.holds_with_bits is not None:
+        design["holds_with_bits"] = choice.holds_with_bits
     if choice.shape:
         design["shape"] = choice.shape
     if choice.spare != "shared":

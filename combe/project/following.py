@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import contextlib
+import time
 from collections.abc import Callable, Iterator
 from queue import Queue
 from threading import Thread
 from typing import Any
 
 from combe.analysis.certified import certified_lines
+from combe.analysis.fact import Fact
 from combe.analysis.facts import facts
 from combe.delivery.coloring import colored
 from combe.delivery.hdl.build import build_circuit
@@ -35,14 +37,22 @@ from combe.proof.waves import excerpt
 from combe.rounding.choices import uncounted
 from combe.rounding.movement import rounding_facts
 from combe.rounding.realize import FEWEST_BITS, realize, rounded_lines
-from combe.rounding.widths import WidthPoint, WidthRow, width_chart
+from combe.rounding.remedies import rounding_remedies
+from combe.rounding.trade import BITS, Cell, trade
+from combe.rounding.widths import WidthPoint, width_chart
 from combe.signals.noise_run import SIGNALS, listen
 from combe.values import replace
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
+FAR_DB = -6.0
+"""Where plain rounding misses by more, better integers are not searched for the list of widths."""
 MEASURED_DEVICES = ("ecp5", "ice40-up5k")
 EXCERPT_CLOCKS, MOST_EXCERPT = 48, 400
 BUDGET_TAPS = (16, 32, 64, 128, 256)
+
+HELPS = Fact("warning", "Rounding misses a limit. What helps, each tried:")
+STREAMED_S = 0.2
+"""How often a result that grows is shown anew."""
 
 Reports = Iterator[News | Failure | Progress]
 
@@ -59,6 +69,10 @@ def chain(
         yield from _draft(project, ideal, is_stopped)
         return
     missing = known.missing(("rounded", "measured", "certified", "compared", "package", "facts", "rounding_facts"))
+    if project.design.holds_with_bits is not None and not isinstance(start, Ideal):
+        # The search for integers may take seconds; meanwhile the least order stands there.
+        least = replace(project, design=replace(project.design, holds_with_bits=None))
+        yield from _draft(project, ideal_of(least, is_stopped, start), is_stopped)
     ideal = start if isinstance(start, Ideal) else ideal_of(project, is_stopped, start)
     _ = ideal.lines  # worked out here, not where they are shown
     yield News("ideal", ideal)
@@ -86,7 +100,13 @@ def chain(
         yield News("facts", tuple(facts(rounded.realization)))
     if "rounding_facts" in missing:
         told = rounding_facts(ideal.design.filter, rounded.realization, project.requirement, project.arithmetic)
-        yield News("rounding_facts", tuple(told))
+        yield News("rounding_facts", tuple(told), is_whole=False)
+        asked, choice = project.requirement, project.design
+        helps: list[Fact] = []
+        for fact in rounding_remedies(ideal.design, choice, asked, project.arithmetic, is_stopped):
+            helps.append(fact)
+            yield News("rounding_facts", (HELPS, *helps, *told), is_whole=False)
+        yield News("rounding_facts", (HELPS, *helps, *told) if helps else tuple(told))
 
 
 def _draft(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Reports:
@@ -124,20 +144,31 @@ def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopp
     yield from _beside(project, ideal, found, is_stopped)
     if ideal is None:
         return
-    rows: list[WidthRow] = []
-    for bits in WIDTHS:
-        try:
-            choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None, better=False)
-            made = realize(ideal.design.filter, project.requirement.sample_rate_hz, choices)
-        except PoleError:
-            continue
-        except CombeError:
-            break
-        worst = worst_line(rounded_lines(made, project.requirement))
-        if is_stopped() or worst is None:
-            return
-        rows.append((bits, worst.margin))
-    yield News("widths", tuple(rows))
+    yield from _widths(project, ideal, is_stopped)
+
+
+def _widths(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Reports:
+    """The least margin at every width, plainly rounded; where better integers are taken, what they reach follows."""
+    rows: dict[int, float] = {}
+    for better in (False, True) if project.arithmetic.better else (False,):
+        for bits in list(rows) if better else WIDTHS:
+            if better and bits < project.arithmetic.coefficient_bits and rows[bits] < FAR_DB:
+                continue  # a search there takes long and finds nothing
+            choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None, better=better)
+            asked, source = project.requirement, ideal.design.filter
+            try:
+                made = realize(source, asked.sample_rate_hz, choices, project.name, asked, is_stopped)
+            except PoleError:
+                continue
+            except CombeError:
+                break
+            worst = worst_line(rounded_lines(made, asked))
+            if is_stopped() or worst is None:
+                return
+            rows[bits] = worst.margin
+            if better:
+                yield News("widths", tuple(rows.items()), is_whole=False)
+    yield News("widths", tuple(rows.items()))
 
 
 def _beside(project: Project, ideal: Ideal | None, found: list[Contender], is_stopped: Callable[[], bool]) -> Reports:
@@ -190,6 +221,24 @@ def charted(ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> R
         if len(points) % 8 == 0:
             yield News("chart", tuple(points), is_whole=False)
     yield News("chart", tuple(points))
+
+
+def traded(ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+    """Every order from the least upward at every width."""
+    cells: list[Cell] = []
+    told = 0.0
+    try:
+        choice = project.design
+        first = ideal.design if choice.order is None and choice.holds_with_bits is None else None
+        for cell in trade(project.requirement, choice, BITS, None, project.arithmetic, False, is_stopped, first):
+            cells.append(cell)
+            if time.monotonic() - told > STREAMED_S:
+                told = time.monotonic()
+                yield News("trade", tuple(cells), is_whole=False)
+    except CombeError as error:
+        yield Failure("trade", error)
+        return
+    yield News("trade", tuple(cells))
 
 
 def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Reports:

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from combe.proof.hdl import HdlProof
     from combe.proof.synthesis import Synthesized
     from combe.proof.waves import Wave
+    from combe.rounding.trade import Cell
     from combe.rounding.widths import WidthPoint, WidthRow
     from combe.signals.noise_run import NoiseRun
 
@@ -81,6 +82,7 @@ class Results(Struct, frozen=True):
     widths: tuple[WidthRow, ...] = ()
     heard: NoiseRun | None = None
     chart: tuple[WidthPoint, ...] = ()
+    trade: tuple[Cell, ...] = ()
     drawing: Drawing | None = None
     table: str = ""
     colored: Mapping[str, tuple[tuple[Span, ...], ...]] = field(default_factory=dict)
@@ -201,10 +203,10 @@ ASPECTS: dict[str, Callable[[Project], object]] = {
     "name": lambda project: project.name,
     "requirement": lambda project: project.requirement,
     "design": lambda project: project.design,
+    "method": lambda project: replace(project.design, order=None, holds_with_bits=None),
     "arithmetic": lambda project: project.arithmetic,
-    "other widths": lambda project: replace(
-        project.arithmetic, coefficient_bits=16, accumulator_bits=None, better=False
-    ),
+    "structure": lambda project: project.arithmetic.structure,
+    "other widths": lambda project: replace(project.arithmetic, coefficient_bits=16, accumulator_bits=None),
     "charted": lambda project: uncounted(project.arithmetic),
     "code name": lambda project: project.code_name,
     "code": lambda project: project.code,
@@ -235,6 +237,7 @@ DEPENDS: dict[str, Dependence] = {
     "widths": Dependence(("ideal", "other widths"), stays=True),
     "heard": Dependence(("rounded",), stays=True),
     "chart": Dependence(("ideal", "charted")),
+    "trade": Dependence(("requirement", "method", "charted", "structure"), stays=True),
     "drawing": Dependence(("rounded", "circuit"), stays=True),
     "colored": Dependence(("package",)),
     "table": Dependence(("rounded", "recipe", "code name"), stays=True),

@@ -36,6 +36,7 @@ class DesignShape(Struct, forbid_unknown_fields=True):
     weights: Numbers = []
     settings: Annotated[dict[str, Number], Meta(description="numbers by the names of settings")] = {}
     given: Any = None
+    holds_with_bits: Annotated[int, whole(FEWEST_BITS, MOST_BITS)] | None = None
 
 
 class ArithmeticShape(Struct, forbid_unknown_fields=True):

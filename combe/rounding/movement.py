@@ -10,7 +10,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.exact import exact_filter
-from combe.analysis.fact import Fact, Remedy
+from combe.analysis.fact import Fact
 from combe.designing.shares import share_of
 from combe.errors import FormatError
 from combe.filters import Filter, Fir, rational_of
@@ -20,7 +20,7 @@ from combe.realization.section import Section
 from combe.realization.stages import Realization, Stage, TapSum
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text
-from combe.rounding.choices import MOST_BITS, Choices
+from combe.rounding.choices import Choices
 from combe.rounding.search.adders import adder_graph
 from combe.rounding.search.better_integers import better_integers
 from combe.rounding.search.signed_digits import digit_count
@@ -187,9 +187,7 @@ def rounding_facts(exact: Filter, realization: Realization, requirement: Require
             found.append(Fact("note", f"{words} moves most: by {worst.distance:.2g}, to {abs(worst.rounded):.5f}."))
     if worst_one := worst_coefficient(realization, requirement):
         weight = "warning" if worst_one.share > 0.2 else "note"
-        more = min(choices.coefficient_bits + 2, MOST_BITS)
-        remedy = Remedy(f"Take {more} coefficient bits", {"coefficient_bits": more}) if weight == "warning" else None
-        found.append(Fact(weight, worst_one.sentence(), remedy))
+        found.append(Fact(weight, worst_one.sentence()))
     stage = realization.stages[0]
     if choices.better and isinstance(exact, Fir) and exact.symmetry and isinstance(stage, TapSum):
         limits = stage.coefficient.least, stage.coefficient.most

@@ -79,6 +79,7 @@ REGISTER = (
     Entry("noise", "Noise", PLOTS, "noise:NoisePage", ("heard",), "heard", pictures=(("noise", Picture(1000, 560, WAKE_UP)),)),
     Entry("widths", "Widths", PLOTS, "widths:WidthsPage", ("chart",), "chart",
           pictures=(("widths", Picture(1000, 640, WAKE_UP)),)),
+    Entry("trade", "Trade", PLOTS, "trade:TradePage", ("trade", "ideal"), "trade", pictures=(("trade", Picture(1280, 800)),)),
     Entry("table", "Table", CODE, "table:TablePage", ("rounded", "table"), "table"),
     Entry("measured", "Measured", CODE, "measured:MeasuredPage", ("proof", "ideal"), runs="prove", of=PROCESSORS,
           pictures=(("measured", Picture()),)),

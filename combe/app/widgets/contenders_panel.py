@@ -39,6 +39,7 @@ class ContendersPanel(Panel):
 
     picked = pyqtSignal(object)
     relaxed = pyqtSignal(object, str)
+    holding_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -47,6 +48,7 @@ class ContendersPanel(Panel):
         self.column.addWidget(label("Design", "title"))
         self.bar = DesignBar()
         self.bar.chosen.connect(self.picked)
+        self.bar.holding_wanted.connect(self.holding_wanted)
         self.column.addWidget(self.bar)
         self.complaint = label("", "clay", wrap=True)
         self.complaint.hide()

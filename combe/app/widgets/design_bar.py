@@ -28,6 +28,7 @@ class DesignBar(QWidget):
 
     chosen = pyqtSignal(object)
     complained = pyqtSignal(str)
+    holding_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -49,6 +50,11 @@ class DesignBar(QWidget):
         self.least.setObjectName("quiet")
         self.least.clicked.connect(lambda: self.chosen.emit(with_order(self.choice, None)))
         self._flow.addWidget(self.least)
+        self.holding = QPushButton("that holds as integers")
+        self.holding.setToolTip("the least order that still keeps every limit once its coefficients are rounded")
+        self.holding.setObjectName("quiet")
+        self.holding.clicked.connect(self.holding_wanted)
+        self._flow.addWidget(self.holding)
         self._aims = label("by")
         self._flow.addWidget(self._aims)
         self.cutoff = Figure(self._check_cutoffs, "cut-off")
@@ -76,10 +82,14 @@ class DesignBar(QWidget):
         method = method_named(choice.method)
         self.method.setCurrentText(choice.method)
         found = "" if order is None else f" ({order})"
-        self.order.show_text(FREE_ORDER + found if choice.order is None else f"order {choice.order}")
+        bits = choice.holds_with_bits
+        held = "" if bits is None else f" with {bits}-bit integers"
+        self.order.show_text(FREE_ORDER + found + held if choice.order is None else f"order {choice.order}")
         for part in (self._of, self.order):
             part.setVisible(choice.method != "given")
-        self.least.setVisible(choice.order is not None and not choice.cutoffs_hz and "requirement" in method.asks)
+        by_limits = not choice.cutoffs_hz and "requirement" in method.asks
+        self.least.setVisible(by_limits and (choice.order is not None or bits is not None))
+        self.holding.setVisible(by_limits and bits is None)
         takes = CUTOFF in method.asks
         for part in (self._aims, self.cutoff):
             part.setVisible(takes)

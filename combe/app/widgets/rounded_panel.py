@@ -101,6 +101,7 @@ class RoundedPanel(Panel):
     bits_picked = pyqtSignal(int)
     better_wanted = pyqtSignal(bool)
     chart_wanted = pyqtSignal()
+    trade_wanted = pyqtSignal()
     remedy_wanted = pyqtSignal(object, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -138,6 +139,11 @@ class RoundedPanel(Panel):
         self.compare.setToolTip("Margin and noise of every structure at every width, as a chart")
         self.compare.clicked.connect(self.chart_wanted)
         column.addWidget(self.compare)
+        self.trade = QPushButton("Trade taps against bits")
+        self.trade.setObjectName("quiet")
+        self.trade.setToolTip("Which orders hold at which widths, as a map")
+        self.trade.clicked.connect(self.trade_wanted)
+        column.addWidget(self.trade)
         column.addWidget(label("Least margin at every width", "strong"))
         self.chart = WidthChart()
         self.chart.picked.connect(self.bits_picked)
