@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
+import math
 import unittest
 from unittest import mock
 
+import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from combe.designing.contenders import Contender, contenders, ranked
 from combe.designing.methods import METHODS, design, design_task, method_named
-from combe.designing.nearest import relaxations
+from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import fractional_order, prices
 from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError
 from combe.requirement import Requirement
 from combe.requirement.sentences import turned
 from combe.values import replace
-from tests.support import BAT, asked, least_margin_db, some
+from tests.support import BAT, asked, least_margin_db, plain_gain, some
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
 BASIC = ("equiripple", "kaiser", "least-squares", "butterworth", "chebyshev", "inverse-chebyshev", "elliptic", "bessel")
@@ -39,7 +41,7 @@ class Register(unittest.TestCase):
 
     def test_what_a_method_does_not_take_is_refused(self) -> None:
         for choice, words in (
-            (DesignChoice("elliptic", settings=(("beta", 3.0),)), 'no setting "beta"'), (DesignChoice("equiripple", 4, cutoffs_hz=(1000.0,)), "cut-off"),
+            (DesignChoice("elliptic", settings=(("beta", 3.0),)), 'no setting "beta"'), (DesignChoice("least-squares", 4, cutoffs_hz=(1000.0,)), "cut-off"),
             (DesignChoice("elliptic", weights=(1.0, 2.0)), "weights"), (DesignChoice("elliptic", -2), "orders start at 0"),
             (DesignChoice("kaiser", settings=(("beta", 300.0),)), "out of reach"),
         ):  # fmt: skip
@@ -135,6 +137,36 @@ class Prices(unittest.TestCase):
             self.assertAlmostEqual(edge.per_unit * 800, saved, delta=max(1.2, 0.35 * saved))
             self.assertTrue(all(p.saved > -1e-6 for p in found.values()))
 
+    def test_both_edges_of_a_transition_cost_what_lengths_of_one_parity_say(self) -> None:
+        found = {(p.figure.band_index, p.figure.name): p for p in prices(LOW, DesignChoice("equiripple"))}
+        for key, moved in (
+            ((0, "stop"), lambda hz: asked(48_000, (0, 8000 - hz, -0.1, 0.1), (10_000, 24_000, -60))),
+            ((1, "start"), lambda hz: asked(48_000, (0, 8000, -0.1, 0.1), (10_000 + hz, 24_000, -60))),
+        ):
+            price = found[key]
+            needs = [self.needed(requirement) for requirement in (LOW, moved(price.amount))]
+            self.assertAlmostEqual(price.saved, needs[0] - needs[1], delta=0.05)
+
+    def needed(self, requirement: Requirement) -> float:
+        """Where the logarithm of the worst excess crosses zero, over even orders, limits read off a dense grid."""
+        logs: dict[int, float] = {}
+        for order in range(40 + design(LOW).order % 2, 120, 2):
+            gain = plain_gain(design(requirement, "equiripple", order).filter, np.arange(24_001) / 48_000)
+            worst = 0.0
+            for band in requirement.bands:
+                hz = np.arange(24_001)
+                inside = 10 ** (gain[(hz >= band.start_hz) & (hz <= band.stop_hz)] / 20)
+                if band.lower is None:
+                    worst = max(worst, float(np.max(inside)) / 10 ** (band.upper.first_db / 20))
+                else:
+                    high, low = (10 ** (limit.first_db / 20) for limit in (band.upper, band.lower))
+                    worst = max(worst, float(np.max(np.abs(inside - (high + low) / 2))) / ((high - low) / 2))
+            logs[order] = math.log(worst)
+            if logs[order] < 0:
+                before = logs[order - 2]
+                return order - 2 + 2 * before / (before - logs[order])
+        raise AssertionError("no order holds")
+
     def test_the_fractional_order_lies_just_below_the_least_whole_one(self) -> None:
         for method in ("equiripple", "butterworth", "elliptic"):
             least = design(LOW, method).order
@@ -166,6 +198,42 @@ class Nearest(unittest.TestCase):
                 self.assertGreaterEqual(
                     least_margin_db(made.filter, relaxation.requirement), -1e-6, relaxation.sentence
                 )
+                self.assertFalse(self.holds_with_less(hopeless, relaxation), relaxation.sentence)
+            figures = [self.moved_figure(hopeless, relaxation.requirement) for relaxation in better]
+            self.assertEqual(len(figures), len(set(figures)), "two rows move the same limit")
+
+    def moved_figure(self, before: Requirement, after: Requirement) -> str:
+        for k, (a, b) in enumerate(zip(before.bands, after.bands)):
+            for name in ("start_hz", "stop_hz"):
+                if getattr(a, name) != getattr(b, name):
+                    return f"{k} {name}"
+            if a.upper.first_db != b.upper.first_db or a.lower != b.lower:
+                return f"{k} level"
+        return "whole"
+
+    def holds_with_less(self, before: Requirement, relaxation: Relaxation) -> bool:
+        """Whether what moves a thousandth less would do as well, by the same method and order."""
+        after, share = relaxation.requirement, 0.998
+        rows = []
+        for a, b in zip(before.bands, after.bands):
+            start = a.start_hz + share * (b.start_hz - a.start_hz)
+            stop = a.stop_hz + share * (b.stop_hz - a.stop_hz)
+            upper = a.upper.first_db + share * (b.upper.first_db - a.upper.first_db)
+            lower = (
+                ()
+                if a.lower is None or b.lower is None
+                else (a.lower.first_db + share * (b.lower.first_db - a.lower.first_db),)
+            )
+            rows.append((start, stop, *lower, upper))
+        if self.moved_figure(before, after) == "whole":
+            return False
+        less = asked(48_000, *rows)
+        for order in (relaxation.order, relaxation.order - 1):
+            try:
+                return least_margin_db(design(less, relaxation.method, order).filter, less) > 1e-9
+            except CombeError:
+                continue
+        return False
 
     def test_nothing_is_relaxed_where_something_keeps_it(self) -> None:
         self.assertEqual(list(relaxations(LOW, list(contenders(LOW)))), [])

@@ -44,6 +44,12 @@ class Bar(unittest.TestCase):
     def test_the_sentence_shows_the_choice(self) -> None:
         self.show(DesignChoice())
         self.assertEqual(self.bar.order.text(), "least order (52)")
+        self.assertFalse(self.bar.settings["ripple_db"].isVisible())
+        self.show(DesignChoice("equiripple", holds_with_bits=14))
+        self.assertEqual(self.bar.order.text(), "least order (52) with 14-bit integers")
+        self.assertTrue(self.bar.least.isVisible())
+        self.assertFalse(self.bar.holding.isVisible())
+        self.show(DesignChoice("least-squares"))
         self.assertFalse(self.bar.cutoff.isVisible())
         self.show(DesignChoice("chebyshev", 5, cutoffs_hz=(0.3,)))
         self.assertEqual((self.bar.order.text(), self.bar.cutoff.text()), ("order 5", "0.3"))

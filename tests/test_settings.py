@@ -16,7 +16,7 @@ from tests.support import asked
 RATE = 48_000.0
 LOW = asked(RATE, (0, 6000, -0.5, 0.5), (9000, 24_000, -40))
 WIDE = asked(RATE, (0, 6000, -0.5, 0.5), (9000, 24_000, -40), phase="any")
-BY_CUTOFF = {"chebyshev", "inverse-chebyshev", "elliptic"}
+BY_CUTOFF = {"chebyshev", "inverse-chebyshev", "elliptic", "equiripple", "constrained-least-squares"}
 FREE = {"fractional-delay", "raised-cosine", "root-raised-cosine", "savitzky-golay", "differentiator", "notch", "peak",
         "resonator", "low-shelf", "high-shelf", "comb"}  # fmt: skip
 VALUES = {
@@ -57,7 +57,7 @@ def task_of(method: Method, settings: dict[str, float]) -> Task:
     if name in ("notch", "peak", "resonator") and not {"width_hz", "q"} & set(every):
         every["q"] = 5.0
     cutoffs = (5000.0,) if name in BY_CUTOFF else ()
-    order = 6 if name in BY_CUTOFF else ORDERS.get(name)
+    order = (6 if method.kind == "iir" else 60) if name in BY_CUTOFF else ORDERS.get(name)
     if name in ("hilbert", "differentiator"):
         order = None
     asks = (

@@ -85,7 +85,8 @@ def run(
         document["prices"] = [price.document(asked) for price in prices(asked, choice, found)]
     if out:
         write_text(out, json_text(document))
-    lines = lines_of_design(found, asked) if asked is not None else ()
+    held = asked if asked is not None else found.requirement
+    lines = lines_of_design(found, held) if held is not None else ()
     if json:
         print_json(document)
     elif out != "-":

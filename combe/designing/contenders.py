@@ -125,6 +125,8 @@ def unfit(method: Method, requirement: Requirement) -> str:
         return "linear phase is asked, which it can't give"
     if method.name == "optimized-iir" and _is_plain(requirement):
         return "an elliptic filter is already the best of its order for these limits"
+    if method.name == "elliptic-product" and shape_of(requirement):
+        return "one elliptic filter does it by itself"
     if method.name == "delay-equalized" and requirement.max_delay_spread_s is None:
         return "no spread of the delay is limited, so there is nothing to even out"
     return ""

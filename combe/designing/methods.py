@@ -86,13 +86,13 @@ SINGLE: tuple[tuple[str, str, str, tuple[Setting, ...]], ...] = (
 )
 METHODS: tuple[Method, ...] = (
     Method("equiripple", "fir", "minimax linear phase by Remez exchange: the fewest taps for any set of limits",
-           (*EVERY_BAND, *LINEAR, "weights"), (LIMITS, ORDER), "equiripple.method:make"),
+           (*EVERY_BAND, *LINEAR, "weights"), (LIMITS, ORDER, CUTOFF), "equiripple.method:make", own.LEVELS),
     *(Method(name, "fir", summary, (*EVERY_BAND, *LINEAR), (LIMITS, ORDER, CUTOFF), "windowed.method:make_named", settings)
       for name, summary, settings in WINDOWS),
     Method("least-squares", "fir", "least weighted squared error, in closed form",
            (*EVERY_BAND, *LINEAR, "weights"), (LIMITS, ORDER), "least_squares.method:make"),
     Method("constrained-least-squares", "fir", "least squared error of all filters that keep the peak limits",
-           (*EVERY_BAND, *LINEAR), (LIMITS, ORDER), "least_squares.constrained:make"),
+           (*EVERY_BAND, *LINEAR), (LIMITS, ORDER, CUTOFF), "least_squares.constrained:make", own.LEVELS),
     Method("maximally-flat", "fir", "no ripple at all, in closed form", ("lowpass", "highpass", *LINEAR),
            (LIMITS, ORDER, CUTOFF), "fir.maximally_flat:make"),
     Method("half-band", "fir", "symmetric about a quarter of the sample rate: half its taps are zero",
@@ -109,6 +109,8 @@ METHODS: tuple[Method, ...] = (
            (*EVERY_BAND, *LINEAR), (LIMITS, ORDER), "fir.from_points:make", (own.POINTS_BETA,)),
     *(Method(name, "iir", summary, (*BANDS, "given order"), (LIMITS, ORDER, CUTOFF), "classic.method:make_named",
              own.CLASSIC.get(name, ())) for name, summary in CLASSICS),
+    Method("elliptic-product", "iir", "elliptic filters in a row, one for each run of stopbands",
+           ("multiband", "sloped limits"), (LIMITS,), "recursive.product:make"),
     Method("delay-equalized", "iir", "elliptic, with allpass sections that even out its delay", (*BANDS, "even delay"),
            (LIMITS, ORDER), "recursive.equalizer:make", (own.EQUALIZER_SECTIONS,)),
     Method("optimized-iir", "iir", "any mask by direct optimization, stable by construction",

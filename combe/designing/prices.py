@@ -58,13 +58,16 @@ def prices(
     )
     if not free.method or "requirement" not in method_named(free.method).asks:
         return
-    here = fractional_order(bare, free, near, is_stopped)
+    # Lengths of one parity only: what the other parity can do differs by up to half a tap, as much as a price.
+    first = near if near is not None else design_task(Task(bare, bare.sample_rate_hz, free, is_stopped, None, True))
+    parity = first.order % 2 if first.kind == "fir" else None
+    here = fractional_order(bare, free, near, is_stopped, parity)
     for figure in figures_of(bare):
         if is_stopped():
             return
         amount = _step(bare, figure)
         try:
-            there = fractional_order(figure.moved(bare, amount), free, near, is_stopped)
+            there = fractional_order(figure.moved(bare, amount), free, near, is_stopped, parity)
         except CombeError:
             continue
         yield Price(figure, amount, here - there)
@@ -79,7 +82,11 @@ def _step(requirement: Requirement, figure: Figure) -> float:
 
 
 def fractional_order(
-    requirement: Requirement, choice: DesignChoice, near: Design | None = None, is_stopped: Stop = lambda: False
+    requirement: Requirement,
+    choice: DesignChoice,
+    near: Design | None = None,
+    is_stopped: Stop = lambda: False,
+    parity: int | None = None,
 ) -> float:
     """The order at which the limits would be filled exactly, between the least that keeps them and the next lower.
 
@@ -89,7 +96,13 @@ def fractional_order(
     rate = requirement.sample_rate_hz
     found = design_task(Task(requirement, rate, choice, is_stopped, near, True))
     used = share_of(gain_lines(found.filter, requirement), requirement)
-    step = 1 if shape_of(requirement) in ("lowpass", "highpass") or found.kind == "fir" else 2
+    step = 1 if shape_of(requirement) in ("lowpass", "highpass") else 2
+    if found.kind == "fir":
+        step = 1 if parity is None else 2
+        if parity is not None and found.order % 2 != parity:
+            longer = Task(requirement, rate, replace(choice, order=found.order + 1), is_stopped, found, True)
+            found = design_task(longer)
+            used = share_of(gain_lines(found.filter, requirement), requirement)
     for lower in range(found.order - step, max(found.order - 3 * step, -1), -step):
         try:
             below = design_task(Task(requirement, rate, replace(choice, order=lower), is_stopped, found, True))

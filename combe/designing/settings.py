@@ -9,6 +9,9 @@ MOST_SECTIONS, LARGEST_RADIUS, LONGEST_FIR = 16, 0.99995, 800
 
 RIPPLE = Setting("ripple_db", "dB", "passband ripple from top to bottom, with a cut-off", 1e-6, 12.0, 0.5)
 ATTENUATION = Setting("attenuation_db", "dB", "stopband attenuation, with a cut-off", 0.5, 300.0, 60.0)
+FIR_RIPPLE = Setting("ripple_db", "dB", "passband ripple from top to bottom, with a cut-off", 1e-6, 12.0, 0.2)
+FIR_ATTENUATION = Setting("attenuation_db", "dB", "stopband attenuation, with a cut-off", 0.5, 200.0, 60.0)
+LEVELS = (FIR_RIPPLE, FIR_ATTENUATION)
 CLASSIC = {
     "chebyshev": (RIPPLE,), "inverse-chebyshev": (ATTENUATION,), "elliptic": (RIPPLE, ATTENUATION),
 }  # fmt: skip

@@ -12,11 +12,11 @@ from combe.delivery.languages import Order
 from combe.delivery.package import Package
 from combe.designing.costs import lines_of_design
 from combe.designing.designed import Design
-from combe.designing.methods import design_task
+from combe.designing.methods import design_task, method_named
 from combe.designing.task import Stop, Task
 from combe.errors import DesignError
 from combe.filters import Filter
-from combe.ledger import Line
+from combe.ledger import Line, meets
 from combe.project.document import Project, hardware_of
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
@@ -97,7 +97,23 @@ def ideal_of(
         # What holds with no integers of the width is still shown, and what it misses once rounded.
         found = design_task(task)
         found = replace(found, notes=(*found.notes, error.sentence().removeprefix("holds_with_bits: ")))
+    if not is_draft and project.design.order is not None and not project.design.cutoffs_hz:
+        found = _with_length_that_would_do(found, task)
     return Ideal(found, project.requirement, is_draft)
+
+
+def _with_length_that_would_do(found: Design, task: Task) -> Design:
+    """A length held by hand that misses a limit says which would do."""
+    asked = task.asked
+    if meets(lines_of_design(found, asked)) or "requirement" not in method_named(task.choice.method).asks:
+        return found
+    try:
+        least = design_task(replace(task, choice=replace(task.choice, order=None), near=None))
+    except DesignError:
+        return replace(found, notes=(*found.notes, "no length keeps every limit"))
+    if not meets(lines_of_design(least, asked)) or least.order <= found.order:
+        return found
+    return replace(found, notes=(*found.notes, f"order {least.order} would keep every limit"))
 
 
 def rounded_of(project: Project, ideal: Ideal, is_stopped: Stop = lambda: False, is_draft: bool = False) -> Rounded:

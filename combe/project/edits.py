@@ -17,6 +17,7 @@ from combe.delivery.package import checked_name
 from combe.delivery.recipes import Recipe
 from combe.designing.classic.plan import shape_of
 from combe.designing.designed import Design
+from combe.designing.methods import method_named
 from combe.designing.task import DesignChoice
 from combe.errors import DesignError
 from combe.filters import Filter, Roots
@@ -159,8 +160,9 @@ def with_order(choice: DesignChoice, order: int | None) -> DesignChoice:
 
 
 def with_cutoffs(choice: DesignChoice, cutoffs_hz: tuple[float, ...]) -> DesignChoice:
-    """A design by its cut-offs, of order 4 where none is chosen; without cut-offs by the limits."""
-    order = 4 if cutoffs_hz and choice.order is None else choice.order
+    """A design by its cut-offs, of order 4 (taps: 40) where none is chosen; without cut-offs by the limits."""
+    usual = 4 if method_named(choice.method).kind == "iir" else 40
+    order = usual if cutoffs_hz and choice.order is None else choice.order
     return replace(choice, cutoffs_hz=cutoffs_hz, order=order if cutoffs_hz else None, holds_with_bits=None)
 
 

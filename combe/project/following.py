@@ -36,7 +36,7 @@ from combe.proof.synthesis import Synthesized, synthesized
 from combe.proof.waves import excerpt
 from combe.rounding.choices import uncounted
 from combe.rounding.movement import rounding_facts
-from combe.rounding.realize import FEWEST_BITS, realize, rounded_lines
+from combe.rounding.realize import FEWEST_BITS, HELD, realize, rounded_lines
 from combe.rounding.remedies import rounding_remedies
 from combe.rounding.trade import BITS, Cell, trade
 from combe.rounding.widths import WidthPoint, width_chart
@@ -45,7 +45,7 @@ from combe.values import replace
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
 FAR_DB = -6.0
-"""Where plain rounding misses by more, better integers are not searched for the list of widths."""
+"""Where plain rounding misses by more, or holds, better integers are not searched for the list of widths."""
 MEASURED_DEVICES = ("ecp5", "ice40-up5k")
 EXCERPT_CLOCKS, MOST_EXCERPT = 48, 400
 BUDGET_TAPS = (16, 32, 64, 128, 256)
@@ -150,14 +150,16 @@ def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopp
 def _widths(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Reports:
     """The least margin at every width, plainly rounded; where better integers are taken, what they reach follows."""
     rows: dict[int, float] = {}
+    chosen = project.arithmetic.coefficient_bits
     for better in (False, True) if project.arithmetic.better else (False,):
         for bits in list(rows) if better else WIDTHS:
-            if better and bits < project.arithmetic.coefficient_bits and rows[bits] < FAR_DB:
-                continue  # a search there takes long and finds nothing
+            if better and bits != chosen and not FAR_DB <= rows[bits] < 0:
+                continue  # plain rounding holds already, or a search takes long and finds nothing
+            enough = HELD if better and bits != chosen else 0.0
             choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None, better=better)
             asked, source = project.requirement, ideal.design.filter
             try:
-                made = realize(source, asked.sample_rate_hz, choices, project.name, asked, is_stopped)
+                made = realize(source, asked.sample_rate_hz, choices, project.name, asked, is_stopped, enough)
             except PoleError:
                 continue
             except CombeError:

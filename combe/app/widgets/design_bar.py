@@ -20,6 +20,7 @@ from combe.requirement.quantities import frequency_text, parse_frequency, short
 
 FREE_ORDER, LIMITS = "least order", "the limits"
 SPARE_WORDS = {"shared": "shared out", "stopband": "into the stopbands", "passband": "into the passbands"}
+BY_LEVELS = ("equiripple", "constrained-least-squares")
 CLASSICS = ("butterworth", "chebyshev", "inverse-chebyshev", "elliptic", "bessel")
 
 
@@ -77,7 +78,9 @@ class DesignBar(QWidget):
 
     def show_choice(self, choice: DesignChoice, requirement: Requirement, order: int | None, counted: str) -> None:
         """The sentence for a choice; ``order`` is what the search arrived at."""
-        changed = choice.method != self.choice.method or not self.method.count()
+        changed = choice.method != self.choice.method or set(self.settings) != {
+            setting.name for setting in method_named(choice.method).settings
+        }
         self.choice, self.requirement = choice, requirement
         method = method_named(choice.method)
         self.method.setCurrentText(choice.method)
@@ -105,7 +108,7 @@ class DesignBar(QWidget):
         for setting in method.settings:
             self.settings[setting.name].show_text(_setting_text(setting, choice))
         for shown in self._setting_words:
-            shown.setVisible(choice.method not in CLASSICS or bool(choice.cutoffs_hz))
+            shown.setVisible(choice.method not in (*CLASSICS, *BY_LEVELS) or bool(choice.cutoffs_hz))
         self.updateGeometry()
 
     def _rebuild(self, method: Method) -> None:

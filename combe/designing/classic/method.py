@@ -89,12 +89,12 @@ def _least(family: Family, task: Task) -> tuple[Cascade, tuple[str, ...]]:
             fits[order] = best_fit(family, plan, order, task.choice.spare)
         return fits[order]
 
-    order = _first_that_keeps(family, fit)
+    order = first_that_keeps(family, fit)
     for more in range(ROUNDING_STEPS):
         here = fit(order + more) if order + more <= family.most_order else None
         if here is None:
             break
-        found = _verified(family, plan, here, requirement)
+        found = verified(family, plan, here, requirement)
         if found is not None:
             if plan.shape == "bandpass":
                 row = in_a_row(family, task, 2 * (order + more))
@@ -105,7 +105,7 @@ def _least(family: Family, task: Task) -> tuple[Cascade, tuple[str, ...]]:
     raise DesignError(what + "double precision breaks a limit", instead="widen the passband or ask for more ripple")
 
 
-def _first_that_keeps(family: Family, fit: Callable[[int], Fit]) -> int:
+def first_that_keeps(family: Family, fit: Callable[[int], Fit]) -> int:
     """The least order with a share of at most 1: doubled until it holds, then halved in between."""
 
     def share(order: int) -> float:
@@ -132,7 +132,7 @@ def _hopeless(family: Family, fit: Fit) -> DesignError:
     return DesignError(what, "bands", "widen the transition or relax a limit")
 
 
-def _verified(family: Family, plan: Plan, fit: Fit, requirement: Requirement) -> Cascade | None:
+def verified(family: Family, plan: Plan, fit: Fit, requirement: Requirement) -> Cascade | None:
     """The filter of a fit if its finished sections keep every gain limit, else with tolerances drawn in a little."""
     for tighter in TIGHTER:
         ripple = min(fit.ripple, tighter) if fit.ripple > 0.9 else fit.ripple

@@ -468,10 +468,14 @@ def make(task: Task) -> Design:
     """The shortest equiripple filter, or the best of a given order; bands weigh as the choice says."""
     choice = task.choice
     if choice.cutoffs_hz:
-        raise DesignError("equiripple works from limits, not from a cut-off", "cutoff", "a windowed method takes one")
+        from combe.designing.equiripple.levels import make_by_levels
+
+        return make_by_levels(task)
     asked = reweighted(task.asked, choice.weights) if choice.weights else task.asked
     if choice.order is None:
         found = shortest(asked, choice.symmetry, task.is_stopped, task.near, task.is_draft)
     else:
         found = design(asked, choice.order, choice.symmetry, task.is_stopped, task.near, task.is_draft)
-    return replace(found, requirement=task.requirement, is_shortest=found.is_shortest and not choice.weights)
+    notes = found.notes + tuple(f"{name} goes with a cut-off; here the limits say it" for name, _ in choice.settings)
+    is_shortest = found.is_shortest and not choice.weights
+    return replace(found, requirement=task.requirement, is_shortest=is_shortest, notes=notes)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from combe.designing.caps import transition_pieces
 from combe.designing.designed import Design
+from combe.designing.equiripple.levels import narrowest, transition_words
 from combe.designing.equiripple.problem import Table, pieces_of
 from combe.designing.lengths import allowed_lengths, first_guess
 from combe.designing.linear_phase import cosine_steps, from_cosines
@@ -24,6 +25,7 @@ from combe.designing.windowed.ideal import ideal_of
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import gain_lines
+from combe.values import replace
 
 Array = NDArray[np.float64]
 MAXIMUM_TAPS = 401
@@ -35,6 +37,8 @@ POINTS_PER_STEP = 28
 def make(task: Task) -> Design:
     """The filter of least energy error within the limits, of least or of given length."""
     started = time.perf_counter()
+    if task.choice.cutoffs_hz:
+        return _by_levels(task, started)
     requirement = task.asked
     if task.choice.order is not None:
         taps = task.order + 1
@@ -47,9 +51,23 @@ def make(task: Task) -> Design:
             raise DesignError(what, "order", "raise the order or relax a limit")
     else:
         found = _least(task)
+    notes = tuple(f"{name} goes with a cut-off; here the limits say it" for name, _ in task.choice.settings)
     return Design(
-        "constrained-least-squares", found, task.sample_rate_hz, requirement, (), time.perf_counter() - started
+        "constrained-least-squares", found, task.sample_rate_hz, requirement, notes, time.perf_counter() - started
     )
+
+
+def _by_levels(task: Task, started: float) -> Design:
+    """Length, cut-offs and levels given: within the narrowest transition they allow, the least energy of error."""
+    best, asked = narrowest(task)
+    within = replace(task, requirement=asked, choice=replace(task.choice, cutoffs_hz=()))
+    # Where the narrowest transition leaves the levels no room at all, the equiripple filter is the only one that does.
+    found = (_within(within, len(best.taps)) if len(best.taps) <= MAXIMUM_TAPS else None) or best
+    held = task.requirement if task.requirement is not None else asked
+    return Design(
+        "constrained-least-squares", found, task.sample_rate_hz, held, (transition_words(asked),),
+        time.perf_counter() - started,
+    )  # fmt: skip
 
 
 def _least(task: Task) -> Fir:

@@ -23,12 +23,13 @@ from combe.designing.designed import Design
 from combe.designing.equiripple.problem import pieces_of
 from combe.designing.fir.minimum_phase import spectral_factor, squared_requirement
 from combe.designing.recursive.balanced import Balanced, balanced
+from combe.designing.recursive.product import Products
 from combe.designing.recursive.slp import joined, least_maximum, triangle
 from combe.designing.settings import RADIUS
 from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError, Stopped
 from combe.filters import Cascade, Fir, Rational, rational_of, sections_of
-from combe.ledger import gain_lines, worst_line
+from combe.ledger import cost_of, gain_lines, worst_line
 from combe.requirement import Requirement
 from combe.requirement.quantities import level_text
 from combe.values import replace
@@ -65,10 +66,14 @@ class _Search:
         assert radius is not None
         self.radius = radius
         self.source: Balanced | None = None
+        self.products: Products | None = None
         self.known: dict[int, tuple[Cascade, float]] = {}
 
     def least(self) -> tuple[Cascade, int, tuple[str, ...]]:
         """The least even order that keeps every limit: upward from a guess, then downward while it holds."""
+        product = self._product()
+        if product is not None:
+            return self._below(product)
         order = self._guess()
         while not self._keeps(order):
             order += 2 if order < 12 else 4
@@ -87,6 +92,32 @@ class _Search:
             if lower is not None and lower.margin < 0:
                 notes = (f"the best of order {order - 2} found misses by {level_text(-lower.margin, 2)}",)
         return found, order, notes
+
+    def _product(self) -> Cascade | None:
+        """The best product of elliptics where several of them are needed and keep the limits."""
+        if shape_of(self.requirement):
+            return None
+        try:
+            self.products = Products(self.requirement, self.task.is_stopped)
+            return self.products.best()[0]
+        except DesignError:
+            return None
+
+    def _below(self, product: Cascade) -> tuple[Cascade, int, tuple[str, ...]]:
+        """Orders below a product that keeps the limits, as long as they keep them too: never more than it takes."""
+        best, order = product, product.order
+        lower = order - 2 + order % 2
+        while 2 <= lower <= MOST_ORDER and not self.task.is_stopped():
+            found, _ = self.filter(lower)
+            if any(line.margin < 0 for line in gain_lines(found, self.requirement)):
+                break
+            if cost_of(found).multiplies <= cost_of(best).multiplies:
+                best, order = found, found.order
+            lower -= 2
+        notes = (
+            () if best is not product else ("a product of elliptic filters, which no lower order found improves on",)
+        )
+        return best, order, notes
 
     def _guess(self) -> int:
         """The elliptic order for the basic shapes, else what a reduction suggests."""
@@ -132,6 +163,10 @@ class _Search:
                 found.append(rational_of(classic))
             except CombeError:
                 pass
+        elif self.products is not None:
+            product = self.products.near(order)
+            if product is not None and product.order <= order:
+                found.append(rational_of(product))
         try:
             reduction = self._reduction()
             found.append(reduction.reduced(min(order, len(reduction.singular))))
