@@ -13,6 +13,7 @@ from unittest import mock
 
 import numpy as np
 
+from combe.analysis.exact import exact_filter
 from combe.delivery import languages
 from combe.delivery.hdl.build import build_circuit, suited
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
@@ -24,7 +25,8 @@ from combe.delivery.package import Package
 from combe.designing.methods import design
 from combe.errors import CombeError, FormatError
 from combe.filters import Fir
-from combe.proof.hdl import prove_hdl
+from combe.ledger import lines_of
+from combe.proof.hdl import _streamed, prove_hdl
 from combe.proof.synthesis import operators, synthesized
 from combe.proof.waves import read_waves
 from combe.realization.formats import Format
@@ -371,6 +373,25 @@ class Written(unittest.TestCase):
         self.assertEqual(suited(realize(Fir((0.5, 0.3, 0.1)), 1.0, Choices(12)), HardwareChoices()), "transposed")
         self.assertEqual(suited(sections(), HardwareChoices(clock_hz=48_000)), "parallel")
         self.assertEqual(suited(sections(), HardwareChoices()), "serial")
+
+    @unittest.skipUnless(shutil.which("verilator") and shutil.which("g++"), "verilator and g++ are not on this machine")
+    def test_a_long_stream_is_compared_and_every_limit_measured_on_it(self) -> None:
+        asked = LOW
+        made = realize(design(asked, "equiripple").filter, asked.sample_rate_hz, Choices(16), requirement=asked)
+        wanted = lines_of(exact_filter(made), asked)
+        package = packaged(made, "serial")
+        answer, measured = _streamed(package, made, wanted)
+        self.assertTrue(answer.holds, answer.sentence())
+        self.assertGreaterEqual(answer.samples, 65_536)
+        self.assertEqual(len(measured), len(wanted))
+        for line, exact in zip(measured, wanted):
+            self.assertAlmostEqual(line.reached, exact.reached, delta=0.1 if exact.reached < -20 else 0.002)
+        text = package.files[0].text
+        # Ties go up instead of to even: one sample in thousands tells.
+        wrong = replace(package.files[0], text=text.replace(" & ~round_1_halfway", ""))
+        self.assertNotEqual(wrong.text, text)
+        answer, _ = _streamed(replace(package, files=(wrong, *package.files[1:])), made, wanted)
+        self.assertGreater(answer.differences, 0)
 
     def test_missing_simulators_are_told(self) -> None:
         made = taps()

@@ -11,6 +11,8 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
+from combe.delivery.c.codes import codes_through
+from combe.delivery.code_choices import CodeChoices, converter_from
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.vectors import Vectors, hdl_vectors
@@ -20,10 +22,18 @@ from combe.filters import Filter
 from combe.ledger import Line
 from combe.proof.agreement import agreement
 from combe.proof.process import stoppable
+from combe.proof.runners import BitTrue
 from combe.proof.runners.simulated import Simulated
+from combe.proof.runners.streamed import Streamed
 from combe.proof.tools import find, run
+from combe.realization.formats import Format
 from combe.realization.stages import Realization
+from combe.running.random_integers import random_integers
 from combe.running.simulate import ideal_run
+from combe.signals.stimuli import vectors
+from combe.signals.sweep import measured_lines, sweep_for
+
+SAMPLES = 65_536
 
 
 class Answer(Struct, frozen=True):
@@ -94,7 +104,7 @@ class HdlProof(Struct, frozen=True):
                 {"tool": s.tool, "samples": s.samples, "differences": s.differences, "latency_clocks": s.latency,
                  "clocks_per_sample": s.clocks, "failure": s.failure} for s in self.simulated
             ],
-            "lint": list(self.lint), "missing": list(self.missing),
+            "measured": [line.document() for line in self.lines], "lint": list(self.lint), "missing": list(self.missing),
             "error": {"rms": self.error_rms, "peak": self.error_peak, "delay_s": self.delay_s},
         }  # fmt: skip
 
@@ -106,10 +116,13 @@ def prove_hdl(
     report: Callable[[str], None] = lambda _: None,
     is_stopped: Callable[[], bool] = lambda: False,
     simulators: tuple[str, ...] = (),
+    lines: tuple[Line, ...] = (),
 ) -> HdlProof:
     """Simulate a package with every simulator on the machine, on more samples than it ships with.
 
-    ``ideal`` is the unrounded filter: the error of the outputs against it on the same samples is reported.
+    A circuit in Verilog is compiled to a program besides, and takes 65,536 samples and a tone for every limit; ``lines`` are
+    those limits, measured on its outputs. ``ideal`` is the unrounded filter: the error of the outputs against it on the
+    same samples is reported.
     """
     choices = package.circuit or HardwareChoices()
     built = build_circuit(realization, package.name, choices)
@@ -124,25 +137,60 @@ def prove_hdl(
                 continue
             report(f"simulating with {tool}")
             done.append(_answer(simulator, played))
+        measured: tuple[Line, ...] = ()
+        if package.language == "verilog" and not simulators:
+            report("compiling the circuit, 65,536 samples and a tone for every limit")
+            try:
+                answer, measured = _streamed(package, realization, lines)
+                done.append(answer)
+            except ToolError as error:
+                missing.append(error.sentence().removeprefix("proof: "))
         report("reading strictly")
         lint = _linted(package)
     rms = peak = 0.0
     if ideal is not None and not choices.converter_in:
         rms, peak = _error(realization, played, ideal)
     delay = built.latency / choices.clock_hz if choices.clock_hz else 0.0
-    return HdlProof(package.language, package.checksum, tuple(done), tuple(lint), tuple(missing), rms, peak, delay)
+    return HdlProof(
+        package.language, package.checksum, tuple(done), tuple(lint), tuple(missing), rms, peak, delay, measured
+    )
 
 
 def proved(
     package: Package,
     realization: Realization,
-    _: tuple[Line, ...],
+    lines: tuple[Line, ...],
     ideal: Filter | None,
     report: Callable[[str], None],
     is_stopped: Callable[[], bool],
 ) -> HdlProof:
     """The proof every language has."""
-    return prove_hdl(package, realization, ideal, report, is_stopped)
+    return prove_hdl(package, realization, ideal, report, is_stopped, lines=lines)
+
+
+def _streamed(package: Package, realization: Realization, lines: tuple[Line, ...]) -> tuple[Answer, tuple[Line, ...]]:
+    """A long stream through the compiled circuit, every output compared; the limits measured with tones."""
+    choices = package.circuit or HardwareChoices()
+    measured: tuple[Line, ...] = ()
+    with Streamed(package, realization) as circuit:
+        clocks = circuit.built.clocks
+        circuit.build()
+        if choices.converter_in:
+            entry = Format(False, converter_from(choices.converter_in, "converter_in").bits, 0)
+            code = CodeChoices(converter_in=choices.converter_in, converter_out=choices.converter_out)
+            samples = random_integers(SAMPLES, entry, 7)
+            wanted = codes_through(realization, code, samples)
+            heard = circuit.run(samples)
+        else:
+            sweep = sweep_for(realization, lines)
+            pieces = vectors(realization, SAMPLES, seed=7)
+            samples = np.concatenate([pieces, sweep.samples])
+            wanted = BitTrue(realization).run(samples)
+            heard = circuit.run(samples)
+            measured = measured_lines(sweep, realization, heard[len(pieces) :], lines)
+    compared = agreement(heard, np.asarray(wanted))
+    found = Answer(circuit.name, compared.samples, compared.differences, circuit.built.latency, clocks)
+    return found, measured
 
 
 def _answer(simulator: Simulated, vectors: Vectors) -> Answer:

@@ -1,0 +1,113 @@
+"""A delivered circuit in Verilog compiled to a program, so that many samples go through in seconds."""
+
+from __future__ import annotations
+
+import tempfile
+from functools import cache
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+import numpy as np
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from numpy.typing import NDArray
+
+from combe.delivery.hdl.build import build_circuit
+from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.writer import PORTS
+from combe.delivery.package import Package
+from combe.errors import ToolError
+from combe.proof.tools import find, run
+from combe.realization.stages import Realization
+
+SECONDS, PATIENCE = 300, 200_000
+MOST_BITS = 64
+
+
+class Streamed:
+    """A compiled circuit in a folder of its own for as long as the ``with`` lasts.
+
+    Raises
+    ------
+    ToolError
+        If a tool is missing, or a port is wider than the program's words.
+    """
+
+    def __init__(self, package: Package, realization: Realization) -> None:
+        self.package, self.realization = package, realization
+        self.choices = package.circuit or HardwareChoices()
+        self.built = build_circuit(realization, package.name, self.choices)
+        if package.language != "verilog":
+            raise ToolError("only Verilog can be compiled to a program", "proof")
+        self.name = "verilator, compiled"
+        for tool in ("verilator", "g++", "make"):
+            find(tool)
+        signals = self.built.circuit.signals
+        if max(signals["in_data"].width, signals["out_data"].width) > MOST_BITS:
+            raise ToolError(f"ports wider than {MOST_BITS} bits are not streamed", "proof")
+        self._place = tempfile.TemporaryDirectory(prefix="combe-stream-")
+        self.folder = Path(self._place.name)
+
+    def __enter__(self) -> Streamed:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._place.cleanup()
+
+    def build(self) -> None:
+        """Compile the circuit with a program that feeds it."""
+        name, folder = self.package.name, self.folder
+        self.package.write(folder)
+        circuit = self.built.circuit
+        extra = [port.signal for port in circuit.ports if port.signal.name not in PORTS]
+        text = _environment().get_template("stream.cpp.j2").render(name=name, extra=extra, patience=PATIENCE)
+        (folder / "stream.cpp").write_text(text, encoding="utf-8")
+        flags = [
+            "--cc",
+            "--exe",
+            "--build",
+            "-j",
+            "2",
+            "-Wno-fatal",
+            "-Wno-lint",
+            "-O3",
+            "-CFLAGS",
+            "-O1",
+            "--top-module",
+            name,
+        ]
+        run([find("verilator"), *flags, f"{name}.v", "stream.cpp"], folder, seconds=SECONDS)
+
+    def run(self, samples: NDArray[Any]) -> NDArray[np.int64]:
+        """Raw outputs for raw inputs, from one reset on.
+
+        Raises
+        ------
+        ToolError
+            If it crashes, or gives another number of samples than it took.
+        """
+        signals = self.built.circuit.signals
+        given = np.asarray(samples).astype(np.int64) & _mask(signals["in_data"].width)
+        command = [str(self.folder / "obj_dir" / f"V{self.package.name}")]
+        said = run(command, self.folder, given.astype("<u8").tobytes(), seconds=SECONDS)
+        heard = np.frombuffer(said, dtype="<u8").astype(np.int64)
+        if len(heard) != len(samples):
+            raise ToolError(f"the circuit gave {len(heard)} outputs instead of {len(samples)}", "proof")
+        out = signals["out_data"]
+        if out.kind != "signed":
+            return heard
+        shift = 64 - out.width
+        return np.asarray((heard << shift) >> shift)
+
+
+def _mask(bits: int) -> np.int64:
+    return np.int64(-1) if bits >= 64 else np.int64((1 << bits) - 1)
+
+
+@cache
+def _environment() -> Environment:
+    return Environment(
+        loader=PackageLoader("combe", "proof"), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
