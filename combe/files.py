@@ -6,9 +6,8 @@ import json
 import math
 import os
 import sys
-import tempfile
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import IO, Any, NoReturn
 
 from combe.errors import FileError
 
@@ -16,20 +15,56 @@ FLOOR_DB = -400.0
 """Levels below this are written as this: JSON has no infinity."""
 
 
-def read_text(path: str | Path) -> str:
-    """The text of a file; ``-`` is standard input."""
-    if str(path) == "-":
-        return sys.stdin.read()
+LARGEST_TEXT = 64 << 20
+"""Bytes of a file of ours; nothing that makes sense comes near."""
+SHOWN = 80
+"""Characters of a value that a sentence repeats."""
+
+
+def read_text(path: str | Path, most: int = LARGEST_TEXT) -> str:
+    """The text of a file of at most so many bytes; ``-`` is standard input. Of a pipe or device no more is read than that."""
     try:
-        return Path(path).read_text(encoding="utf-8-sig")
+        return read_bytes(path, most).decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise FileError("this is not a text file (UTF-8 is expected)", str(path)) from None
+
+
+def read_bytes(path: str | Path, most: int) -> bytes:
+    """A file of at most so many bytes, refused before it is read where its size is known."""
+    try:
+        if str(path) == "-":
+            return _up_to(sys.stdin.buffer, most, "standard input")
+        with Path(path).open("rb") as stream:
+            size = os.fstat(stream.fileno()).st_size
+            if size > most:
+                raise _too_large(size, most, str(path))
+            return _up_to(stream, most, str(path))
     except FileNotFoundError:
         raise FileError("there is no such file", str(path)) from None
     except IsADirectoryError:
         raise FileError("this is a folder, a file is expected", str(path)) from None
-    except UnicodeDecodeError:
-        raise FileError("this is not a text file (UTF-8 is expected)", str(path)) from None
+    except ValueError:
+        raise FileError("this is no name of a file", shortened(path)) from None
     except OSError as error:
         raise FileError(f"can't be read ({error.strerror or error})", str(path)) from None
+
+
+def _up_to(stream: IO[bytes], most: int, where: str) -> bytes:
+    found = stream.read(most + 1)
+    if len(found) > most:
+        raise _too_large(None, most, where)
+    return found
+
+
+def _too_large(size: int | None, most: int, where: str) -> FileError:
+    much = f"{size / (1 << 20):.0f} MB" if size is not None else f"more than {most >> 20} MB"
+    return FileError(f"holds {much}, too much to be one of our files", where, f"up to {most >> 20} MB are read")
+
+
+def shortened(value: object) -> str:
+    """A value as a sentence repeats it: not more than a line of it."""
+    text = str(value)
+    return text if len(text) <= SHOWN else text[: SHOWN - 3] + "..."
 
 
 def read_json(path: str | Path) -> Any:
@@ -46,14 +81,14 @@ def parse_json(text: str, name: str) -> Any:
     def finite(digits: str) -> float:
         value = float(digits)
         if not math.isfinite(value):
-            raise FileError(f"the number {digits} is too large", name, "write a finite number")
+            raise FileError(f"the number {shortened(digits)} is too large", name, "write a finite number")
         return value
 
     def unique(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         found: dict[str, Any] = {}
         for key, value in pairs:
             if key in found:
-                raise FileError(f"the key {key!r} stands twice in one object", name, "keep one of them")
+                raise FileError(f"the key {shortened(key)!r} stands twice in one object", name, "keep one of them")
             found[key] = value
         return found
 
@@ -68,9 +103,9 @@ def parse_json(text: str, name: str) -> Any:
         raise FileError("holds a number with too many digits", name, "write a finite number") from None
 
 
-def json_text(document: Any) -> str:
+def json_text(document: Any, ascii_only: bool = False) -> str:
     """A document as JSON text, with levels of minus infinity written as ``FLOOR_DB``."""
-    return json.dumps(_finite(document), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    return json.dumps(_finite(document), indent=1, ensure_ascii=ascii_only, allow_nan=False) + "\n"
 
 
 def _finite(value: Any) -> Any:
@@ -88,26 +123,23 @@ def write_text(path: str | Path, text: str) -> None:
     if str(path) == "-":
         sys.stdout.write(text)
         return
-    write_bytes(path, text.encode("utf-8"))
+    write_bytes(path, encoded(text, str(path)))
+
+
+def encoded(text: str, where: str) -> bytes:
+    """A text as a file has it, in UTF-8."""
+    try:
+        return text.encode("utf-8")
+    except UnicodeEncodeError as error:
+        what = f"half a character ({error.object[error.start]!r}) can't be written"
+        raise FileError(what, where, "leave it out of names") from None
 
 
 def write_bytes(path: str | Path, content: bytes) -> None:
-    """Write to a temporary file beside ``path``, then rename it into place."""
-    target = Path(path)
-    temporary = ""
-    try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{target.name}.", dir=target.parent)
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(content)
-            stream.flush()
-            os.fsync(stream.fileno())
-        mode = target.stat().st_mode & 0o777 if target.exists() else 0o666 & ~_umask()
-        Path(temporary).chmod(mode)
-        Path(temporary).replace(target)
-    except OSError as error:
-        if temporary:
-            Path(temporary).unlink(missing_ok=True)
-        raise FileError(f"can't be written ({error.strerror or error})", str(path)) from None
+    """Write a file whole or not at all; a device, a pipe or what a link points to is written into."""
+    from combe.placing import write_files
+
+    write_files([(Path(path), content)])
 
 
 def make_folder(path: str | Path) -> Path:
@@ -118,9 +150,3 @@ def make_folder(path: str | Path) -> Path:
     except OSError as error:
         raise FileError(f"this folder can't be made ({error.strerror or error})", str(path)) from None
     return folder
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask

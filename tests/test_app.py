@@ -40,10 +40,11 @@ from combe.app.widgets.action_palette import matches
 from combe.app.widgets.figure import Figure
 from combe.app.window import MainWindow
 from combe.delivery import languages
-from combe.project import following
+from combe.project import edits, following
 from combe.project.demo import demo_project
 from combe.project.document import STEPS, DesignChoice
 from combe.project.file import read_project
+from combe.project.unsaved import left_behind
 from combe.requirement.presets import SHAPES
 from tests.test_delivery import HAS_GCC
 
@@ -521,20 +522,67 @@ class Keeping(WindowCase):
     def test_unsaved_work_is_kept_until_it_is_saved(self) -> None:
         from combe.app.recovery import Recovery
 
-        recovery = Recovery(self.session, self.folder / "state" / "unsaved.combe")
+        recovery = Recovery(self.session, self.folder / "state")
         recovery.keep()
-        self.assertFalse(recovery.path.exists())
+        self.assertFalse(recovery.keeper.path.exists())
         self.window.dialogs.rename_to("Bats at night")
         recovery.keep()
-        left = read_project(recovery.path)
-        self.assertEqual(left.name, "Bats at night")
+        self.assertEqual(left_behind(self.folder / "state"), [], "a living window's copy is nobody else's")
+        recovery.keeper.path.with_suffix(".lock").rename(self.folder / "gone.lock")
+        (left,) = left_behind(self.folder / "state")
+        assert left.project is not None
+        self.assertEqual((left.name, left.changes), ("Bats at night", ("rename",)))
         self.session.undo()
-        self.session.take_up(left)
+        self.session.take_up(left.project)
         self.assertTrue(self.session.is_modified)
-        self.assertEqual(self.session.project, left)
+        self.assertEqual(self.session.project, left.project)
         self.window.dialogs.save_path(self.folder / "p.combe")
         recovery.keep()
-        self.assertFalse(recovery.path.exists())
+        self.assertFalse(recovery.keeper.path.exists())
+
+    def test_a_copy_is_written_however_fast_changes_follow(self) -> None:
+        from combe.app.recovery import Recovery
+
+        recovery = Recovery(self.session, self.folder / "state")
+        ends, count = time.monotonic() + 1.9, 0
+        while time.monotonic() < ends:
+            count += 1
+            self.session.edit(edits.rename(f"Bats {count}"))
+            QTest.qWait(20)
+        self.assertTrue(recovery.keeper.path.exists(), "20 changes a second put the copy off")
+        kept = json.loads(recovery.keeper.path.read_text())
+        self.assertLess(count - int(kept["project"]["name"].split()[1]), 100)
+        recovery.forget()
+
+    def test_a_file_changed_by_someone_else_is_asked_about_and_never_written_over_in_silence(self) -> None:
+        dialogs, path = self.window.dialogs, self.folder / "shared.combe"
+        self.assertTrue(dialogs.save_path(path))
+        ours = path.read_text()
+        theirs = ours.replace(json.loads(ours)["name"], "Theirs")
+        path.write_text(theirs)
+        self.assertEqual(self.window.watch.state, "changed")
+        for _ in range(100):
+            QTest.qWait(20)
+            if self.window.file_bar.isVisible():
+                break
+        self.assertTrue(self.window.file_bar.isVisible())
+        self.assertLessEqual(self.window.minimumSizeHint().width(), 1180)
+        dialogs.rename_to("Mine")
+        with mock.patch("combe.app.dialogs.QMessageBox.exec"):
+            self.assertFalse(dialogs.save_path(path))
+        self.assertEqual(path.read_text(), theirs)
+        self.window.file_bar.answered.emit("mine")
+        self.assertTrue(dialogs.save_path(path))
+        self.assertEqual(read_project(path).name, "Mine")
+        path.write_text(theirs)
+        self.window.file_bar.answered.emit("theirs")
+        self.assertEqual(self.session.project.name, "Theirs")
+        path.unlink()
+        self.assertEqual(self.window.watch.state, "deleted")
+        self.window.watch.look()
+        self.assertIn("no longer", self.window.file_bar.words.text())
+        self.window.file_bar.answered.emit("mine")
+        self.assertTrue(path.exists())
 
     def test_closing_with_unsaved_work_asks(self) -> None:
         type_over(self.window.brief.rows[0].figures["stop"], "11k")

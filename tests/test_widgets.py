@@ -19,7 +19,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
-from combe.app import recovery, start
+from combe.app.display import check_display
 from combe.app.pages.page import Scene
 from combe.app.plots.axes import FrequencyAxis, Plot
 from combe.app.plots.curve import Curve
@@ -40,7 +40,7 @@ from combe.app.widgets.rounded_panel import WidthChart
 from combe.delivery.coloring import colored
 from combe.designing.contenders import Contender, contenders
 from combe.designing.methods import design
-from combe.errors import CombeError, RequirementError
+from combe.errors import CombeError, RequirementError, ToolError
 from combe.filters import Cascade, Fir
 from combe.ledger import Line, lines_of
 from combe.log import log_failure
@@ -391,18 +391,16 @@ class Around(unittest.TestCase):
             self.assertEqual(Settings.load().theme, "light")
 
     def test_without_a_display_no_window_is_tried(self) -> None:
-        with mock.patch.dict(os.environ, {}, clear=True):
-            self.assertFalse(start.has_display())
-        with mock.patch.dict(os.environ, {"DISPLAY": ":1"}):
-            self.assertTrue(start.has_display())
-
-    def test_a_damaged_copy_of_unsaved_work_is_passed_over(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / "unsaved.combe"
-            with mock.patch("combe.app.recovery.recovery_path", return_value=path):
-                self.assertIsNone(recovery.recovered())
-                path.write_text("{", encoding="utf-8")
-                self.assertIsNone(recovery.recovered())
+            for environment, words in (
+                ({}, "there is no display"), ({"DISPLAY": ":4711"}, "nobody answers on display :4711"), ({"DISPLAY": "what"}, "nobody answers"),
+                ({"WAYLAND_DISPLAY": "none", "XDG_RUNTIME_DIR": folder}, "there is no display"),
+            ):  # fmt: skip
+                with mock.patch.dict(os.environ, environment, clear=True), self.assertRaises(ToolError) as caught:
+                    check_display()
+                self.assertIn(words, caught.exception.sentence())
+        with mock.patch.dict(os.environ, {"QT_QPA_PLATFORM": "offscreen"}, clear=True):
+            check_display()
 
     def test_faults_are_written_down_with_their_trace(self) -> None:
         with (

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,10 +13,11 @@ from combe.designing.given import Given
 from combe.errors import CombeError
 from combe.project import edits
 from combe.project.demo import demo_project, fresh_project
-from combe.project.document import Project
 from combe.project.file import read_project
+from combe.project.unsaved import Copy, drop
 
 if TYPE_CHECKING:
+    from combe.app.recovery import Recovery
     from combe.app.window import MainWindow
 
 KIND = "Combe projects (*.combe);;Requirements (*.json);;All files (*)"
@@ -70,10 +72,76 @@ class Dialogs:
         )
         if not path:
             return False
-        return self.save_path(Path(path if path.endswith(".combe") else path + ".combe"))
+        if path.endswith(".combe"):
+            return self.save_path(Path(path))
+        # The chooser asked about the name without its ending.
+        full = Path(path + ".combe")
+        return (not full.exists() or self._may_replace(full)) and self.save_path(full)
+
+    def _may_replace(self, path: Path) -> bool:
+        buttons = QMessageBox.StandardButton
+        words = f"{path.name} is there already. Replace it?"
+        answer = QMessageBox.question(self.window, "Save as", words, buttons.Yes | buttons.No, buttons.No)
+        return answer == buttons.Yes
+
+    def ask_about_file(self, kind: str) -> None:
+        """The project's file was changed or removed by someone else: the bar asks."""
+        path = self.window.session.path
+        if path is not None:
+            self.window.file_bar.ask(kind, path.name)
+
+    def tell_shared(self) -> None:
+        """Another window has the file open."""
+        path = self.window.session.path
+        if path is not None:
+            self.window.tell(f"{path.name} is open in another window, too: whoever saves is asked first")
+
+    def answer_file(self, answer: str) -> bool:
+        """What is to happen with a file that is another than it was: ``mine``, ``theirs`` or ``beside``."""
+        window = self.window
+        path, is_gone = window.session.path, window.watch.state == "deleted"
+        if path is None:
+            return False
+        if answer == "theirs":
+            try:
+                window.replace_project(read_project(path), path)
+            except CombeError as error:
+                self.complain("What is there now was not taken", error)
+                window.file_bar.ask("changed", path.name)
+                return False
+            return True
+        if answer == "beside":
+            return self.save_as()
+        window.watch.accept()
+        return self.save_path(path) if is_gone else True
+
+    def _may_write_over(self, path: Path) -> bool:
+        """Whether a file may be written: it is what this window knows, or the user has said so."""
+        window = self.window
+        if path != window.session.path or window.watch.state != "changed":
+            return True
+        box = QMessageBox(window)
+        box.setWindowTitle("The file was changed")
+        box.setText(f"{path.name} was changed on disk since it was read here.")
+        role = QMessageBox.ButtonRole
+        mine, theirs = (
+            box.addButton("Save mine over it", role.AcceptRole),
+            box.addButton("Take theirs", role.ActionRole),
+        )
+        beside, cancel = box.addButton("Save mine beside…", role.ActionRole), box.addButton("Cancel", role.RejectRole)
+        box.setDefaultButton(cancel)
+        box.exec()
+        clicked = box.clickedButton()
+        if clicked is theirs:
+            self.answer_file("theirs")
+        elif clicked is beside:
+            self.answer_file("beside")
+        return clicked is mine
 
     def save_path(self, path: Path) -> bool:
         """Save into a file."""
+        if not self._may_write_over(path):
+            return False
         try:
             self.window.session.save(path)
         except CombeError as error:
@@ -119,14 +187,20 @@ class Dialogs:
             return self.save()
         return answer == buttons.Discard
 
-    def wants_recovered(self, project: Project) -> bool:
-        """Whether to go on with work that was never saved."""
-        words = f"Combe ended last time before {project.name} was saved. Go on with it?"
-        buttons = QMessageBox.StandardButton
-        return (
-            QMessageBox.question(self.window, "Unsaved work", words, buttons.Yes | buttons.No, buttons.Yes)
-            == buttons.Yes
-        )
+    def offer_left_behind(self, copies: Sequence[Copy], recovery: Recovery) -> None:
+        """Copies of unsaved work: one may be taken up. It is let go only once this window keeps one of its own."""
+        from combe.app.left_behind import LeftBehind
+
+        asking = LeftBehind(copies, self.window)
+        asking.exec()
+        copy = asking.chosen
+        if copy is None or copy.project is None:
+            return
+        file = Path(copy.file) if copy.file and Path(copy.file).exists() else None
+        self.window.session.take_up(copy.project, file)
+        recovery.keep()
+        if recovery.keeper.path.exists():
+            drop(copy)
 
     def rename(self) -> None:
         """Another name for the project and its brief."""

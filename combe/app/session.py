@@ -96,6 +96,11 @@ class Session(QObject):
         """Whether the file, if any, is behind."""
         return not self.project.is_same_file(self.saved)
 
+    @property
+    def changes(self) -> tuple[str, ...]:
+        """What was changed, the last change last."""
+        return self.history.names
+
     def start(self) -> None:
         """Work everything out for the first time."""
         self._follow()
@@ -174,11 +179,12 @@ class Session(QObject):
 
         self.replace_with(read_project(path), path if path.suffix == ".combe" else None)
 
-    def take_up(self, project: Project) -> None:
-        """Go on with unsaved work from before: there is no file that holds it."""
+    def take_up(self, project: Project, path: Path | None = None) -> None:
+        """Go on with unsaved work from before: no file holds it, not even the one it belongs to."""
         saved = self.saved
-        self.replace_with(project, None)
+        self.replace_with(project, path)
         self.saved = saved
+        self.file_changed.emit()
 
     def save(self, path: Path) -> None:
         """Write the project file."""

@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
-import os
+import signal
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
+from combe.app.display import check_display
 from combe.errors import CombeError, ToolError
 from combe.log import log_failure
 from combe.project.demo import demo_project
 from combe.project.document import Project
+from combe.project.unsaved import left_behind
+from combe.proof.process import end_all
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
+
+    from combe.app.recovery import Recovery
 
 
 def open_application(file: str | None) -> int:
@@ -29,19 +38,14 @@ def open_demo() -> int:
     return _run(demo_project(), None)
 
 
-def has_display() -> bool:
-    """Whether a window can appear anywhere."""
-    return any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))
-
-
 def _run(project: Project, path: Path | None) -> int:
-    if not has_display():
-        raise ToolError("there is no display to open a window on", "combe", "try combe demo --headless")
+    check_display()
     try:
+        from PyQt6.QtCore import QTimer
         from PyQt6.QtWidgets import QApplication
     except ImportError as error:
         raise ToolError(f"Qt can't be loaded ({error})", "combe", "make setup as root installs what it needs") from None
-    from combe.app.recovery import Recovery, recovered
+    from combe.app.recovery import Recovery
     from combe.app.session import Session
     from combe.app.settings import Settings
     from combe.app.theme.marks import sign_icon
@@ -57,18 +61,44 @@ def _run(project: Project, path: Path | None) -> int:
     settings = Settings.load()
     THEME.use(settings.theme, application)
     application.setWindowIcon(sign_icon())
-    left = recovered()
+    left = left_behind()
     session = Session(project, path)
     recovery = Recovery(session)
     window = MainWindow(session, settings)
     _guard(window)
     window.show()
     session.start()
-    if left is not None and window.dialogs.wants_recovered(left):
-        session.take_up(left)
+    if left:
+        # Once the first picture stands there.
+        QTimer.singleShot(0, lambda: window.dialogs.offer_left_behind(left, recovery))
+    interrupted = _stop_in_order(application, recovery)
     status = application.exec()
+    if interrupted:
+        return 130
+    # The window has asked about unsaved work before it closed.
     recovery.forget()
     return status
+
+
+def _stop_in_order(application: QApplication, recovery: Recovery) -> list[int]:
+    """Asked to stop from outside: unsaved work is kept, compilers and simulators end with us. Which signals came."""
+    from PyQt6.QtCore import QTimer
+
+    came: list[int] = []
+
+    def stop(number: int, _: object) -> None:
+        came.append(number)
+        recovery.keep()
+        end_all()
+        application.exit(130)
+
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, stop)
+    # Python hears of a signal only when it has its turn.
+    turn = QTimer(application)
+    turn.timeout.connect(lambda: None)
+    turn.start(200)
+    return came
 
 
 def _guard(window: object) -> None:

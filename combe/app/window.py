@@ -17,6 +17,7 @@ from combe.app.gestures import Gestures
 from combe.app.pages.page import Page, Scene
 from combe.app.pages.panel import PlotPanel
 from combe.app.pages.register import BY_NAME, Entry
+from combe.app.recovery import FileWatch
 from combe.app.session import Session
 from combe.app.settings import Settings
 from combe.app.shown import curves_of, ledger_of, lines_at
@@ -30,6 +31,7 @@ from combe.app.widgets.code_panel import CodePanel
 from combe.app.widgets.code_view import CodeView
 from combe.app.widgets.contenders_panel import ContendersPanel
 from combe.app.widgets.facts_list import told_of
+from combe.app.widgets.file_bar import FileBar
 from combe.app.widgets.ledger_table import LedgerTable
 from combe.app.widgets.parts import Panel, verdict_of
 from combe.app.widgets.rounded_panel import RoundedPanel
@@ -75,6 +77,7 @@ class MainWindow(QMainWindow, Gestures):
         self._paint_anyway = QTimer(self)
         self._paint_anyway.setSingleShot(True)
         self._paint_anyway.timeout.connect(self._catch_up)
+        self.watch = FileWatch(session)
         self._build()
         self.actions_table = Actions(self)
         self.wardrobe = Wardrobe(self, self._parts)
@@ -90,6 +93,7 @@ class MainWindow(QMainWindow, Gestures):
 
     def _build(self) -> None:
         self.chain = ChainBar()
+        self.file_bar = FileBar()
         self.brief = BriefPanel()
         self.plots = PlotPanel()
         self.code_view = CodeView()
@@ -128,6 +132,7 @@ class MainWindow(QMainWindow, Gestures):
         column = QVBoxLayout(center)
         column.setContentsMargins(12, 4, 12, 4)
         column.setSpacing(GAP)
+        column.addWidget(self.file_bar)
         column.addWidget(self.chain)
         column.addWidget(self.splitter, 1)
         self.setCentralWidget(center)
@@ -138,7 +143,7 @@ class MainWindow(QMainWindow, Gestures):
     def _parts(self) -> list[QWidget]:
         """What wears a style sheet."""
         found = [
-            self.chain, self.middle, self.left, self.side, self.splitter.widget(1), self.splitter.handle(1),
+            self.chain, self.file_bar, self.middle, self.left, self.side, self.splitter.widget(1), self.splitter.handle(1),
             self.menuBar(), self.statusBar(),
         ]  # fmt: skip
         return [part for part in found if part is not None]
@@ -165,6 +170,10 @@ class MainWindow(QMainWindow, Gestures):
         }  # fmt: skip
         session.troubled.connect(self._on_trouble)
         session.file_changed.connect(self._show_title)
+        session.file_changed.connect(self.file_bar.hide)
+        self.watch.changed.connect(self.dialogs.ask_about_file)
+        self.watch.shared.connect(self.dialogs.tell_shared)
+        self.file_bar.answered.connect(self.dialogs.answer_file)
         session.told.connect(self.tell)
         self.chain.opened.connect(self.open_step)
         self.brief.asked.connect(lambda asked, what: session.edit(edits.ask(asked, what)))
@@ -468,6 +477,7 @@ class MainWindow(QMainWindow, Gestures):
             event.ignore()
             return
         self.settings.save()
+        self.watch.stop()
         self.session.close()
         # What Qt takes down must not be taken apart again by Python's collector, in an order of its own.
         _closed.append((self, self.session))

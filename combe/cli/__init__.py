@@ -5,9 +5,13 @@ Exit status: 0 done and every limit kept, 1 done but a limit is missed or a proo
 
 from __future__ import annotations
 
+import contextlib
+import io
 import os
 import sys
 from pathlib import Path
+
+INTERRUPTED, PATIENCE_S = 130, 0.7
 
 VERBS = {
     "demo": "The Alder Combe bat survey, in the window or headless.",
@@ -36,8 +40,7 @@ def main() -> None:
     if words == ["--version"]:
         from combe import __version__
 
-        print(f"combe {__version__}")
-        sys.exit(0)
+        sys.exit(_printed(f"combe {__version__}"))
     if words and (words[0] in VERBS or words[0].startswith("-")):
         sys.exit(run_verb(words))
     if words and (len(words) > 1 or not _may_be_file(words[0])):
@@ -55,6 +58,21 @@ def _may_be_file(word: str) -> bool:
 
 def run_verb(words: list[str]) -> int:
     """Run one verb and return the exit status."""
+
+    _prepare_streams()
+    _stop_in_order()
+    try:
+        return _run(words)
+    except (KeyboardInterrupt, Interrupted):
+        _refused("interrupted")
+        return INTERRUPTED
+
+
+class Interrupted(BaseException):
+    """We were asked to stop."""
+
+
+def _run(words: list[str]) -> int:
     import warnings
 
     import click
@@ -77,17 +95,97 @@ def run_verb(words: list[str]) -> int:
         return _refused(" ".join(error.format_message().split()))
     except click.exceptions.Exit as stop:
         return stop.exit_code
-    except (click.Abort, KeyboardInterrupt):
-        return _refused("stopped")
+    except click.Abort:
+        raise KeyboardInterrupt from None
+    except SystemExit as stop:
+        # The parser's own answer to a reader that left; anything else is passed on.
+        if stop.code == 1 and not isinstance(sys.stdout, io.TextIOWrapper):
+            _silence_output()
+            return 0
+        raise
     except BrokenPipeError:
-        sys.stderr.close()
+        # Whoever read along has enough; what is left in the buffer goes nowhere.
+        _silence_output()
         return 0
-    except Exception:
+    except Exception as fault:
+        if isinstance(fault, OSError) and _is_of_output(fault):
+            _silence_output()
+            return _refused(f"standard output can't be written ({fault.strerror or fault})")
         from combe.log import log_failure
 
         return _refused(f"this is a fault in Combe itself, recorded in {log_failure('combe ' + ' '.join(words))}")
 
 
+def _printed(line: str) -> int:
+    """Print a line; the exit status."""
+    try:
+        print(line, flush=True)
+    except BrokenPipeError:
+        _silence_output()
+    except OSError as error:
+        _silence_output()
+        return _refused(f"standard output can't be written ({error.strerror or error})")
+    return 0
+
+
+def _prepare_streams() -> None:
+    """What a terminal has no character for is written as an escape, not a fault."""
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+
+
+def _stop_in_order() -> None:
+    """Every way to ask us to stop ends like Ctrl+C: compilers and simulators with us, nothing left behind."""
+    import signal
+    import threading
+
+    if threading.current_thread() is not threading.main_thread():
+        return
+
+    def stop(number: int, frame: object) -> None:
+        raise Interrupted
+
+    for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        if signal.getsignal(name) in (signal.SIG_DFL, signal.default_int_handler):
+            signal.signal(name, stop)
+    heard, told = os.pipe()
+    os.set_blocking(told, False)
+    signal.set_wakeup_fd(told, warn_on_full_buffer=False)
+    threading.Thread(target=_end_anyway, args=(heard,), daemon=True).start()
+
+
+def _end_anyway(heard: int) -> None:
+    """A computation that hears no signal (it isn't Python's turn until it returns) is ended from outside."""
+    import signal
+    import time
+
+    numbers = {signal.SIGINT, signal.SIGTERM, signal.SIGHUP}
+    while not numbers.intersection(os.read(heard, 64)):
+        pass
+    time.sleep(PATIENCE_S)
+    processes = sys.modules.get("combe.proof.process")
+    if processes is not None:
+        processes.end_all()
+    _refused("interrupted")
+    sys.stderr.flush()
+    os._exit(INTERRUPTED)
+
+
+def _is_of_output(error: OSError) -> bool:
+    """Whether standard output failed, rather than something a verb should have told in a sentence."""
+    import errno
+
+    return error.filename is None and error.errno in (errno.ENOSPC, errno.EIO, errno.EDQUOT, errno.EBADF)
+
+
+def _silence_output() -> None:
+    """Let nothing more be written to standard output, not even at the very end."""
+    with contextlib.suppress(OSError, ValueError, AttributeError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+
+
 def _refused(sentence: str) -> int:
-    print(f"combe: {sentence}", file=sys.stderr)
+    with contextlib.suppress(OSError):
+        print(f"combe: {sentence}", file=sys.stderr)
     return 2

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import sys
 from typing import TYPE_CHECKING, Any
@@ -17,7 +18,12 @@ KEPT, MISSED = 0, 1
 
 def print_json(document: Any) -> None:
     """One JSON document on standard output."""
-    sys.stdout.write(json_text(document))
+    text = json_text(document)
+    encoding = (getattr(sys.stdout, "encoding", None) or "utf-8").lower().replace("-", "")
+    if encoding != "utf8":
+        # Escapes of JSON's own, where the terminal has no such characters.
+        text = json_text(json.loads(text), ascii_only=True)
+    sys.stdout.write(text)
 
 
 def say(text: str) -> None:

@@ -35,9 +35,13 @@ def run(
     return 0
 
 
+LARGEST_SIGNAL = 1 << 30
+"""Bytes of a list of samples."""
+
+
 def read_samples(path: str) -> NDArray[Any]:
     """Raw integers, one a line; blank lines are passed over."""
-    words = [line.strip() for line in read_text(path).splitlines()]
+    words = [line.strip() for line in read_text(path, LARGEST_SIGNAL).splitlines()]
     numbers = []
     for index, word in enumerate(words, 1):
         if not word:

@@ -13,7 +13,8 @@ from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.languages import Language, language_named
 from combe.delivery.words import owner_of
 from combe.errors import FormatError
-from combe.files import make_folder, write_text
+from combe.files import encoded, make_folder
+from combe.placing import write_files
 
 
 class SourceFile(Struct, frozen=True):
@@ -76,11 +77,25 @@ class Package(Struct, frozen=True):
         return next(file.text for file in self.files if file.name.endswith(ending))
 
     def write(self, folder: str | Path) -> list[Path]:
-        """Write every file into a folder, made if needed; each appears whole or not at all."""
+        """Write every file into a folder, made if needed; all of them appear, whole, or none.
+
+        A ``Makefile`` that is another's stays; this package's is called after it then, ``NAME.mk``.
+        """
         target = make_folder(folder)
-        for file in self.files:
-            write_text(target / file.name, file.text)
-        return [target / file.name for file in self.files]
+        placed = [(target / self._free(target, file), encoded(file.text, file.name)) for file in self.files]
+        write_files(placed)
+        return [path for path, _ in placed]
+
+    def _free(self, folder: Path, file: SourceFile) -> str:
+        """The name a file may take: its own, unless a Makefile of somebody else's stands there."""
+        if file.name != "Makefile":
+            return file.name
+        try:
+            standing = (folder / file.name).read_text(encoding="utf-8", errors="replace")
+        except OSError:
+            return file.name
+        is_ours = standing.split("\n", 1)[0] == file.text.split("\n", 1)[0] and self.main.name in standing
+        return file.name if is_ours or not standing.strip() else f"{self.file}.mk"
 
 
 def checked_name(name: str) -> str:

@@ -6,6 +6,9 @@ from collections.abc import Callable
 
 from combe.project.document import Project
 
+MOST_STEPS = 500
+"""Steps that can be taken back; older ones are let go, so that a long day needs no more memory than a short one."""
+
 
 class History:
     """Values before and after the current one.
@@ -26,6 +29,7 @@ class History:
             return False
         if not (gesture and gesture == self._gesture):
             self._before.append((self.current, what))
+            del self._before[:-MOST_STEPS]
         self._gesture = gesture
         self._after.clear()
         self.current = project
@@ -40,6 +44,11 @@ class History:
     def end_gesture(self) -> None:
         """The next change is a step of its own."""
         self._gesture = ""
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """What undo would take back, the last change last."""
+        return tuple(what for _, what in self._before)
 
     @property
     def undo_name(self) -> str:
