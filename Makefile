@@ -1,4 +1,4 @@
-# make demo · make test · make quick · make bench · make faults · make screenshots · make proof · make setup
+# make demo · make test · make quick · make bench · make faults · make fuzz · make screenshots · make proof · make setup
 # As root on Debian each installs what it needs; without root it says what is missing.
 PYTHON ?= python3.11
 VENV := .venv
@@ -23,6 +23,9 @@ proof: setup
 quick: setup
 	$(BIN)/python tests/run.py --quick
 
+fuzz: setup
+	$(BIN)/python tools/fuzz.py
+
 faults: setup
 	$(BIN)/python tools/faults.py
 
@@ -32,4 +35,4 @@ setup:
 clean:
 	rm -rf $(VENV) demo-out build *.egg-info
 
-.PHONY: demo test quick bench faults screenshots proof setup clean
+.PHONY: demo test quick bench faults fuzz screenshots proof setup clean

@@ -2,6 +2,15 @@
 
 from __future__ import annotations
 
+LONGEST_WORD, LONGEST = 80, 600
+"""Characters of one word, and of a whole sentence."""
+
+
+def _readable(text: str) -> str:
+    """A text with endless words cut, and not longer than a few lines."""
+    cut = " ".join(word if len(word) <= LONGEST_WORD else word[: LONGEST_WORD - 3] + "..." for word in text.split(" "))
+    return cut if len(cut) <= LONGEST else cut[: LONGEST - 3] + "..."
+
 
 class CombeError(Exception):
     """What was wrong, where, and what would be right.
@@ -17,9 +26,10 @@ class CombeError(Exception):
     """
 
     def __init__(self, what: str, where: str = "", instead: str = "") -> None:
-        self.what = what
+        # What was typed or read is repeated in a sentence, but not in full length.
+        self.what = _readable(what)
         self.where = where
-        self.instead = instead
+        self.instead = _readable(instead)
         super().__init__(self.sentence())
 
     def sentence(self) -> str:

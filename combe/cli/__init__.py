@@ -41,6 +41,8 @@ def main() -> None:
         from combe import __version__
 
         sys.exit(_printed(f"combe {__version__}"))
+    _prepare_streams()
+    _stop_in_order()
     if words and (words[0] in VERBS or words[0].startswith("-")):
         sys.exit(run_verb(words))
     if words and (len(words) > 1 or not _may_be_file(words[0])):
@@ -59,8 +61,6 @@ def _may_be_file(word: str) -> bool:
 def run_verb(words: list[str]) -> int:
     """Run one verb and return the exit status."""
 
-    _prepare_streams()
-    _stop_in_order()
     try:
         return _run(words)
     except (KeyboardInterrupt, Interrupted):

@@ -18,7 +18,8 @@ from combe.ledger import delay_over_passbands, meets
 from combe.requirement import requirement_document, requirement_from
 from combe.schema import read
 
-LONGEST = 200_000
+LONGEST, MOST_SECTIONS, MOST_ROOTS, MOST_DEGREE = 20_000, 128, 256, 256
+"""Of taps, sections, zeros or poles, and of b or a: what is accepted is answered within seconds."""
 LARGEST_NUMBER = 1e100
 
 
@@ -149,18 +150,30 @@ def _filter(found: FilterShape, where: str) -> Filter:
     if found.sections is not None:
         if not found.sections:
             raise FileError("expected at least one section, found an empty list", place("sections"))
+        _at_most(MOST_SECTIONS, "sections", len(found.sections), place("sections"))
         for index, section in enumerate(found.sections):
             _within(list(section), f"{place('sections')}[{index}]")
         return Cascade(tuple(found.sections), gain)
     if found.zeros is not None or found.poles is not None:
+        for key, roots in (("zeros", found.zeros), ("poles", found.poles)):
+            _at_most(MOST_ROOTS, key, len(roots or []), place(key))
         return Roots(_roots(found.zeros or [], place("zeros")), _roots(found.poles or [], place("poles")), gain)
     if found.b is not None or found.a is not None:
+        for key, values in (("b", found.b), ("a", found.a)):
+            _at_most(MOST_DEGREE + 1, "coefficients", len(values or []), place(key))
+            if values is not None and not values:
+                raise FileError("expected at least one coefficient, found an empty list", place(key))
         b = [1.0] if found.b is None else _within(found.b, place("b"))
         a = [1.0] if found.a is None else _within(found.a, place("a"))
         return polynomials(b, a).filter
     raise FileError(
         "there is no filter here", where, 'expected the key "taps", "sections", "b" and "a", or "zeros" and "poles"'
     )
+
+
+def _at_most(most: int, what: str, count: int, where: str) -> None:
+    if count > most:
+        raise FileError(f"{count} {what} are too many", where, f"up to {most} are taken")
 
 
 def _roots(found: list[float | tuple[float, float]], where: str) -> tuple[complex, ...]:

@@ -20,7 +20,9 @@ from combe.errors import DesignError, FileError
 from combe.filters import Cascade, Filter, Fir, Rational, Roots, sections_of
 
 Array = NDArray[np.float64]
-LONGEST, LARGEST = 200_000, 1e100
+LONGEST, LARGEST = 20_000, 1e100
+LONGEST_TEXT, LONGEST_WORD = 2_000_000, 400
+"""Characters of the whole, and of a number."""
 DECIMAL = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eEdD][+-]?\d+)?"
 NAMES = {
     "b": "b", "num": "b", "numerator": "b", "a": "a", "den": "a", "denominator": "a", "z": "zeros", "zeros": "zeros",
@@ -46,6 +48,12 @@ def given_filter(text: str) -> Given:
     FileError
         Naming the line, and what would be understood.
     """
+    if len(text) > LONGEST_TEXT:
+        raise FileError(f"{len(text)} characters are too many for coefficients", "", f"up to {LONGEST_TEXT} are taken")
+    endless = re.search(rf"[^\s,;{{}}\[\]()=:]{{{LONGEST_WORD + 1},}}", text)
+    if endless:
+        line = text.count("\n", 0, endless.start()) + 1
+        raise FileError(f"a number of {len(endless[0])} characters is too long", f"line {line}", _UNDERSTOOD)
     clean = _without_comments(text)
     blocks = _named_blocks(clean)
     if blocks:
@@ -60,7 +68,7 @@ def _hex_image(text: str) -> Given | None:
     """Hexadecimal words of one length without a prefix, as memory images have them; None for anything else."""
     words = text.split()
     one_length = len({len(word) for word in words}) == 1
-    if not one_length or not all(re.fullmatch(r"[0-9a-fA-F]{2,16}", word) for word in words):
+    if not one_length or not all(len(word) <= 16 and re.fullmatch(r"[0-9a-fA-F]{2,16}", word) for word in words):
         return None
     if all(re.fullmatch(DECIMAL, word) for word in words):
         return None
@@ -139,6 +147,8 @@ def _joined(words: list[str]) -> list[str]:
 
 def _numbers(word: str, line: int) -> list[complex]:
     """One word as numbers."""
+    if len(word) > LONGEST_WORD:
+        raise FileError(f"a number of {len(word)} characters is too long", f"line {line}", _UNDERSTOOD)
     repeat = re.fullmatch(r"(.+?)[x×*](\d+)", word) if not word.lower().startswith("0x") else None
     if repeat and repeat[1]:
         times = int(repeat[2])
@@ -195,6 +205,11 @@ def _from_names(blocks: list[tuple[str, int, list[Row]]]) -> Given:
         return _from_polynomials(_real(parts["b"]) * gain, _real(parts["a"]))
     if "a" in parts:
         return _from_polynomials(np.array([gain]), _real(parts["a"]))
+    if "b" not in parts and "taps" not in parts:
+        line = blocks[0][1]
+        raise FileError(
+            "a gain alone is no filter", f"line {line}", "give taps, b and a, sections, or zeros and poles with it"
+        )
     taps = _real(parts.get("b") or parts["taps"]) * gain
     return Given(Fir(tuple(taps.tolist())), f"{len(taps)} taps")
 

@@ -30,6 +30,10 @@ def read_requirement(path: str | Path) -> Requirement:
         raise error.at(str(path)) from None
 
 
+MOST_BANDS, MOST_POINTS = 100, 1000
+"""Of a requirement, and of one limit: what is accepted is answered within seconds."""
+
+
 def requirement_from(document: Any, where: str = "") -> Requirement:
     """The requirement in a JSON document; ``where`` is its place inside a larger one."""
     Fields(document, where).header("combe-requirement", 1)
@@ -37,6 +41,8 @@ def requirement_from(document: Any, where: str = "") -> Requirement:
     if not found.bands:
         raise FileError("expected at least one band, found an empty list", f"{where}.bands" if where else "bands")
     inside = f"{where}.bands" if where else "bands"
+    if len(found.bands) > MOST_BANDS:
+        raise FileError(f"{len(found.bands)} bands are too many", inside, f"up to {MOST_BANDS} are taken")
     bands = [_band(band, f"{inside}[{index}]", index) for index, band in enumerate(found.bands)]
     try:
         return Requirement(
@@ -63,6 +69,8 @@ def _band(found: BandShape, where: str, index: int) -> Band:
 def _limit(value: float | list[Point], where: str, start: float, stop: float) -> Limit:
     if not isinstance(value, list):
         return Limit.level(value, start, stop)
+    if len(value) > MOST_POINTS:
+        raise FileError(f"{len(value)} points are too many for a limit", where, f"up to {MOST_POINTS} are taken")
     if len(value) < 2:
         raise FileError(f"expected two or more [hz, db] points, found {describe(value)}", where)
     for index, (before, after) in enumerate(pairwise(value), 1):

@@ -11,6 +11,8 @@ from combe.filters import Filter, Fir, Rational, rational_of
 Array = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
 CHUNK = 2_000_000
+TRANSFORMED = 1_000_000
+"""Products beyond which evenly spaced frequencies are summed by transforms."""
 
 
 def frequency_response(source: Filter | Rational, omega: Array) -> ComplexArray:
@@ -137,12 +139,32 @@ def response_and_derivatives(source: Fir, omega: Array) -> tuple[ComplexArray, C
         columns = np.column_stack([weight, weight * offset, weight * offset**2])
     else:
         columns = np.column_stack([taps, taps * offset, taps * offset**2])
+    if not symmetry and len(taps) * len(omega) > TRANSFORMED:
+        steps = np.diff(omega)
+        if np.ptp(steps) <= 1e-9 * abs(steps[0]):
+            turned = np.exp(1j * omega * ((len(taps) - 1) / 2))
+            sums = turned * np.array([_chirped(column, omega) for column in columns.T])
+            return sums[0], -1j * sums[1], -sums[2]
     found = np.empty((3, len(omega)), dtype=np.complex128)
     step = max(1, CHUNK // len(taps))
     for first in range(0, len(omega), step):
         part = slice(first, first + step)
         found[:, part] = _summed(symmetry, np.outer(omega[part], offset), columns)
     return found[0], found[1], found[2]
+
+
+def _chirped(values: Array, omega: Array) -> ComplexArray:
+    """Σ values[n]·e^(−jωn) at even steps of ω, as one convolution with a chirp (Bluestein 1970)."""
+    count, points = len(values), len(omega)
+    step = (omega[-1] - omega[0]) / (points - 1)
+    n = np.arange(max(count, points), dtype=np.float64)
+    chirp = np.exp(0.5j * step * n * n)
+    size = 1 << int(np.ceil(np.log2(count + points - 1)))
+    first = np.fft.fft(values * np.exp(-1j * omega[0] * n[:count]) / chirp[:count], size)
+    kernel = np.zeros(size, dtype=np.complex128)
+    kernel[:points] = chirp[:points]
+    kernel[size - count + 1 :] = chirp[1:count][::-1]
+    return np.asarray(np.fft.ifft(first * np.fft.fft(kernel))[:points] / chirp[:points])
 
 
 def _summed(symmetry: int, phase: Array, columns: Array) -> ComplexArray:

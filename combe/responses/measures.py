@@ -14,6 +14,8 @@ from combe.responses.extremes import gain_peak, turning_points, worst_point
 from combe.responses.time import impulse_response, step_response
 
 Array = NDArray[np.float64]
+LONG, MOST_CROSSINGS = 2000, 200
+"""Taps beyond which a filter without symmetry is looked at on a grid."""
 HALF_POWER_DB = float(10 * np.log10(0.5))
 SETTLED_SHARE = 0.01
 MONOTONE_DB = 60.0
@@ -47,12 +49,15 @@ def measures(source: Filter, sample_rate_hz: float) -> dict[str, Any]:
         found["settling_samples"] = settling_samples(source)
         step = step_response(source)
         found["overshoot_percent"] = overshoot_percent(step)
-    found["bands"] = found_bands(source, peak, crossings, turn)
+    # Where noise crosses half the power hundreds of times there are no bands to speak of.
+    found["bands"] = found_bands(source, peak, crossings, turn) if len(crossings) <= MOST_CROSSINGS else []
     return found
 
 
 def level_crossings(source: Filter, level_db: float) -> Array:
     """Angular frequencies where the gain crosses a level: bracketed between turning points, then bisected."""
+    if isinstance(source, Fir) and len(source.taps) > LONG and not source.symmetry:
+        return _crossings_on_grid(source, level_db)
     points = turning_points(source, 0.0, np.pi)
     sign = _gain(source, points) > level_db
     at = np.flatnonzero(sign[1:] != sign[:-1])
@@ -62,6 +67,24 @@ def level_crossings(source: Filter, level_db: float) -> Array:
         same = (_gain(source, middle) > level_db) == sign[at]
         low, high = np.where(same, middle, low), np.where(same, high, middle)
     return (low + high) / 2
+
+
+def _crossings_on_grid(source: Fir, level_db: float) -> Array:
+    """Crossings of thousands of taps without symmetry, drawn straight between the points of a fine transform."""
+    size = 1 << (int(np.ceil(np.log2(len(source.taps)))) + 6)
+    level = gain_db(np.fft.rfft(source.array, size)) - level_db
+    at = np.flatnonzero(np.sign(level[1:]) != np.sign(level[:-1]))
+    share = level[at] / (level[at] - level[at + 1])
+    return np.asarray((at + share) * (2 * np.pi / size))
+
+
+def _extremes_on_grid(source: Fir) -> tuple[Array, Array]:
+    """Ends and stationary points of the gain on a fine transform."""
+    size = 1 << (int(np.ceil(np.log2(len(source.taps)))) + 5)
+    level = gain_db(np.fft.rfft(source.array, size))
+    turns = np.flatnonzero((level[1:-1] - level[:-2]) * (level[2:] - level[1:-1]) <= 0) + 1
+    at = np.concatenate([[0], turns, [len(level) - 1]])
+    return np.asarray(at * (2 * np.pi / size)), np.asarray(level[at])
 
 
 def settling_samples(source: Filter) -> int:
@@ -93,8 +116,11 @@ def found_bands(source: Filter, peak: float, crossings: Array, turn: float) -> l
     """
     edges = np.concatenate([[0.0], crossings, [np.pi]])
     bands: list[dict[str, Any]] = []
-    points = turning_points(source, 0.0, np.pi)
-    gains = _gain(source, points)
+    if isinstance(source, Fir) and len(source.taps) > LONG and not source.symmetry:
+        points, gains = _extremes_on_grid(source)
+    else:
+        points = turning_points(source, 0.0, np.pi)
+        gains = _gain(source, points)
     for low, high in zip(edges[:-1].tolist(), edges[1:].tolist()):
         inside = (points > low) & (points < high)
         span, heights = points[inside], gains[inside]
