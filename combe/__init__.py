@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from combe.api import (
         CombeError,
         Delivery,
+        bench,
         contenders,
         deliver,
         design,
@@ -33,7 +34,7 @@ if TYPE_CHECKING:
     )
 
 __all__ = [
-    "CombeError", "Delivery", "__version__", "contenders", "deliver", "design", "document", "from_document", "lines",
+    "CombeError", "Delivery", "__version__", "bench", "contenders", "deliver", "design", "document", "from_document", "lines",
     "load", "meets", "realize", "response", "save", "simulate", "trade",
 ]  # fmt: skip
 

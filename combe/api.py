@@ -32,6 +32,7 @@ from combe.requirement.quantities import frequency_text
 from combe.values import replace
 
 if TYPE_CHECKING:
+    from combe.benching.run import Bench
     from combe.delivery.package import Package
     from combe.delivery.recipes import Recipe
     from combe.designing.contenders import Contender
@@ -45,9 +46,10 @@ if TYPE_CHECKING:
     from combe.realization.stages import Realization
     from combe.requirement import Requirement
     from combe.rounding.trade import Cell
+    from combe.signals.spec import Signal
 
 __all__ = [
-    "CombeError", "Delivery", "contenders", "deliver", "design", "document", "from_document", "lines", "load", "meets",
+    "CombeError", "Delivery", "bench", "contenders", "deliver", "design", "document", "from_document", "lines", "load", "meets",
     "realize", "response", "save", "simulate", "trade",
 ]  # fmt: skip
 
@@ -412,6 +414,72 @@ def simulate(realization: Realization | RealizationFile, samples: ArrayLike, *, 
             raise FileError("there is no design in it, so nothing unrounded to run", "design")
         return ideal_run(made.filter, program, signal)
     return run(program, signal)
+
+
+def benched(source: Design | RealizationFile | Project | Requirement | Recipe) -> RealizationFile:
+    """What a bench runs: a realization, that of a project, or a design rounded to 16 bits.
+
+    Raises
+    ------
+    CombeError
+        If there is nothing in it that could run.
+    """
+    from combe.designing.designed import Design
+    from combe.project.chain import ideal_of, rounded_of
+    from combe.project.document import Project
+    from combe.realization.reading import RealizationFile
+
+    if isinstance(source, RealizationFile):
+        return source
+    if isinstance(source, Design):
+        return realize(source)
+    if isinstance(source, Project):
+        ideal = ideal_of(source)
+        return RealizationFile(rounded_of(source, ideal).realization, ideal.design)
+    raise FileError("there is no filter in it to run", "bench", "give a realization, a project or a design")
+
+
+def bench(
+    source: RealizationFile | Realization,
+    signal: Signal | str,
+    *,
+    through: Sequence[str] = ("ideal", "rounded", "bit-true"),
+    against: Sequence[int] = (),
+    samples: int | None = None,
+    seed: int = 1,
+    say: Say = lambda _: None,
+) -> Bench:
+    """A signal through the filter, and the figures of what comes out.
+
+    >>> import combe
+    >>> from combe.filters import Fir
+    >>> from combe.designing.designed import Design
+    >>> realized = combe.realize(Design("given", Fir((0.5, 0.5)), 1000.0))
+    >>> found = combe.bench(realized, "sine 100 Hz -6 dB", samples=1000)
+    >>> round(found.through[0].tones[0].gain_db, 3), round(found.through[0].tones[0].phase_deg, 3)
+    (-0.436, -18.0)
+
+    Parameters
+    ----------
+    signal
+        A signal, or the sentence of one.
+    through
+        Any of ``ideal``, ``rounded``, ``bit-true``, ``code`` and ``circuit``.
+    against
+        Lengths of moving averages to compare with.
+
+    Raises
+    ------
+    CombeError
+        If the signal can't be made, or a tool is missing.
+    """
+    from combe.benching.run import run_bench
+    from combe.signals.spec import signal_from_sentence
+
+    program, made = _program_of(source), _design_of(source)
+    if isinstance(signal, str):
+        signal = signal_from_sentence(signal, program.sample_rate_hz, samples, seed)
+    return run_bench(program, made.filter if made is not None else None, signal, through, against, say)
 
 
 class Delivery(Struct, frozen=True):

@@ -6,9 +6,9 @@ LONGEST_WORD, LONGEST = 80, 600
 """Characters of one word, and of a whole sentence."""
 
 
-def _readable(text: str) -> str:
+def _readable(text: str, longest: int = LONGEST_WORD) -> str:
     """A text with endless words cut, and not longer than a few lines."""
-    cut = " ".join(word if len(word) <= LONGEST_WORD else word[: LONGEST_WORD - 3] + "..." for word in text.split(" "))
+    cut = " ".join(word if len(word) <= longest else word[: longest - 3] + "..." for word in text.split(" "))
     return cut if len(cut) <= LONGEST else cut[: LONGEST - 3] + "..."
 
 
@@ -28,7 +28,7 @@ class CombeError(Exception):
     def __init__(self, what: str, where: str = "", instead: str = "") -> None:
         # What was typed or read is repeated in a sentence, but not in full length.
         self.what = _readable(what)
-        self.where = where
+        self.where = _readable(where, 300)
         self.instead = _readable(instead)
         super().__init__(self.sentence())
 

@@ -1,0 +1,1 @@
+"""Signals through runners, and the figures that come out."""

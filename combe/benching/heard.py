@@ -1,0 +1,149 @@
+"""What came out of one runner, and its figures."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+from numpy.typing import NDArray
+
+from combe.realization.formats import Format
+from combe.realization.stages import Realization
+from combe.signals.figures import Tones, delay_by_correlation, fit_tones
+from combe.signals.modulation import Modulated, error_vector_db
+from combe.signals.spec import Signal
+
+Array = NDArray[np.float64]
+FLOOR_DB = -400.0
+
+
+class Input(Struct, frozen=True, eq=False):
+    """What went in, as real values; ``hz`` are the tones in it, ``tones`` what they are over the settled part."""
+
+    values: Array
+    full: float
+    hz: tuple[float, ...]
+    tones: Tones | None
+
+    def document(self) -> dict[str, Any]:
+        """As a file has it."""
+        found = [] if self.tones is None else [
+            {"hz": hz, "dbfs": level_db(float(a), self.full)} for hz, a in zip(self.hz, self.tones.amplitudes)
+        ]  # fmt: skip
+        rms = float(np.sqrt(np.mean(self.values**2)))
+        return {"rms_dbfs": level_db(np.sqrt(2) * rms, self.full), "peak": _peak(self.values), "tones": found}
+
+
+class Tone(Struct, frozen=True):
+    """One tone at an output: its level, and gain and phase against the input."""
+
+    hz: float
+    dbfs: float
+    gain_db: float
+    phase_deg: float
+
+
+class Heard(Struct, frozen=True, eq=False):
+    """One output as real values, and its figures; errors are against the exact filter, over all samples."""
+
+    name: str
+    values: Array
+    full: float
+    saturated: int | None
+    identical: bool | None
+    tones: tuple[Tone, ...]
+    are_tones_sure: bool
+    rms_error: float
+    peak_error: float
+    snr_db: float | None
+    delay_samples: float | None
+    evm_db: float | None
+
+    def document(self) -> dict[str, Any]:
+        """As a file has it."""
+        rms = float(np.sqrt(np.mean(self.values**2)))
+        found: dict[str, Any] = {
+            "name": self.name, "rms_dbfs": level_db(np.sqrt(2) * rms, self.full), "peak": _peak(self.values),
+            "saturated": self.saturated,
+        }  # fmt: skip
+        if self.identical is not None:
+            found["identical"] = self.identical
+        found["tones"] = [
+            {"hz": t.hz, "dbfs": t.dbfs, "gain_db": t.gain_db, "phase_deg": t.phase_deg} for t in self.tones
+        ]
+        if not self.are_tones_sure:
+            found["note"] = "the tones lie too close to be told apart in so few samples"
+        return found | {
+            "rms_error": self.rms_error, "peak_error": self.peak_error, "snr_db": self.snr_db,
+            "delay_samples": self.delay_samples, "evm_db": self.evm_db,
+        }  # fmt: skip
+
+
+def full_scale(entry: Format) -> float:
+    """The value of full scale: 2^(bits−1) steps."""
+    return float(2.0 ** (entry.bits - 1) * entry.step)
+
+
+def level_db(amplitude: float, full: float) -> float:
+    """A sine's amplitude in dB of full scale."""
+    return max(float(20 * np.log10(amplitude / full)), FLOOR_DB) if amplitude > 0 else FLOOR_DB
+
+
+def input_of(signal: Signal, realization: Realization, given: Array, settled: int) -> Input:
+    """The quantized input with its tones, fitted over the same part as the outputs'."""
+    hz = tuple(dict.fromkeys(part.hz for part in signal.parts if part.kind == "sine" and part.hz is not None))
+    tones = None
+    if hz and len(given) - settled > 2 * len(hz) + 1:
+        omegas = np.array(hz) * 2 * np.pi / realization.sample_rate_hz
+        tones = fit_tones(given[settled:], omegas, settled)
+    return Input(given, full_scale(realization.input), hz if tones is not None else (), tones)
+
+
+def heard_of(
+    name: str, values: Array, integers: NDArray[Any] | None, identical: bool | None, exact: Array, given: Input,
+    realization: Realization, settled: int, modulated: tuple[Modulated, ...],
+) -> Heard:  # fmt: skip
+    """The figures of one output."""
+    full = full_scale(realization.output)
+    error = values - exact
+    energy = float(np.sum(error**2))
+    signal_energy = float(np.sum(exact**2))
+    ratio = float(10 * np.log10(signal_energy / energy)) if energy > 0 and signal_energy > 0 else None
+    delay = delay_by_correlation(given.values, values, max(2 * settled, 16))
+    vectors = [error_vector_db(sent, values, settled, delay or 0.0) for sent in modulated]
+    known = [each for each in vectors if each is not None]
+    tones, is_sure = _tones(values, given, full, realization, settled)
+    return Heard(
+        name, values, full, _saturated(integers, realization.output), identical, tones, is_sure,
+        float(np.sqrt(energy / max(len(error), 1))), float(np.max(np.abs(error), initial=0.0)), ratio, delay,
+        max(known) if known else None,
+    )  # fmt: skip
+
+
+def _tones(
+    values: Array, given: Input, full: float, realization: Realization, settled: int
+) -> tuple[tuple[Tone, ...], bool]:
+    if given.tones is None:
+        return (), True
+    omegas = np.array(given.hz) * 2 * np.pi / realization.sample_rate_hz
+    found = fit_tones(values[settled:], omegas, settled)
+    tones = []
+    for k, hz in enumerate(given.hz):
+        played, heard = float(given.tones.amplitudes[k]), float(found.amplitudes[k])
+        turn = float(np.rad2deg(found.phases[k] - given.tones.phases[k]))
+        turn = -((-turn + 180.0) % 360.0 - 180.0)
+        gain = level_db(heard, played) if played > 0 else FLOOR_DB
+        tones.append(Tone(hz, level_db(heard, full), gain, turn))
+    return tuple(tones), found.is_sure
+
+
+def _saturated(integers: NDArray[Any] | None, entry: Format) -> int | None:
+    """How many outputs stand at an end of their format."""
+    if integers is None:
+        return None
+    return int(np.count_nonzero((integers == entry.most) | (integers == entry.least)))
+
+
+def _peak(values: Array) -> float:
+    return float(np.max(np.abs(values), initial=0.0))

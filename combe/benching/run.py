@@ -1,0 +1,172 @@
+"""The bench: one signal through the exact filter, the rounded one, the bit-true model, compiled code, a simulated circuit
+and moving averages, side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+from numpy.typing import NDArray
+
+from combe.analysis.exact import exact_filter
+from combe.benching.heard import Heard, Input, heard_of, input_of
+from combe.delivery.code_choices import CodeChoices
+from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.languages import Order, language_named
+from combe.delivery.package import Package
+from combe.errors import FileError, FormatError, ToolError
+from combe.filters import Filter, Fir
+from combe.ledger import Line
+from combe.proof.process import stoppable
+from combe.proof.runners import BitTrue
+from combe.proof.runners.compiled import Compiled
+from combe.proof.runners.simulated import Simulated
+from combe.proof.runners.streamed import Streamed
+from combe.realization.stages import Realization
+from combe.running.simulate import ideal_run
+from combe.signals.make import make_signal
+from combe.signals.spec import Signal
+from combe.signals.sweep import settling_of
+
+Array = NDArray[np.float64]
+THROUGH = ("ideal", "rounded", "bit-true", "code", "circuit")
+USUAL = ("ideal", "rounded", "bit-true")
+MOST_AVERAGED = 65_536
+
+
+class Bench(Struct, frozen=True, eq=False):
+    """Everything that came out: the input, and what each runner made of it."""
+
+    sample_rate_hz: float
+    signal: Signal
+    clipped: int
+    input: Input
+    through: tuple[Heard, ...]
+
+    @property
+    def samples(self) -> int:
+        """How many went in."""
+        return len(self.input.values)
+
+    @property
+    def is_identical(self) -> bool:
+        """Whether compiled code and circuits gave what the bit-true model gives."""
+        return all(heard.identical is not False for heard in self.through)
+
+    def document(self) -> dict[str, Any]:
+        """The bench as ``combe bench --json`` prints it."""
+        return {
+            "format": "combe-bench", "version": 1, "sample_rate_hz": self.sample_rate_hz, "samples": self.samples,
+            "clipped": self.clipped, "input": self.input.document(),
+            "through": [heard.document() for heard in self.through],
+        }  # fmt: skip
+
+
+def run_bench(
+    realization: Realization,
+    ideal: Filter | None,
+    signal: Signal,
+    through: Sequence[str] = USUAL,
+    against: Sequence[int] = (),
+    report: Callable[[str], None] = lambda _: None,
+    is_stopped: Callable[[], bool] = lambda: False,
+    code: CodeChoices | None = None,
+    circuit: HardwareChoices | None = None,
+) -> Bench:
+    """A signal through each runner named, and through moving averages.
+
+    Parameters
+    ----------
+    ideal
+        The exact filter; without one the filter the integer coefficients stand for takes its place.
+    against
+        Lengths of moving averages to compare with.
+
+    Raises
+    ------
+    CombeError
+        If the signal can't be made, a runner isn't known, or a tool is missing or fails.
+    """
+    _check(through, against, signal, realization)
+    made = make_signal(signal, realization.input)
+    raw, step = made.raw, realization.input.step
+    given: Array = np.asarray(raw * step, dtype=np.float64)
+    settled = min(settling_of(realization), len(raw) // 2)
+    known = input_of(signal, realization, given, settled)
+    exact = (
+        ideal_run(ideal if ideal is not None else exact_filter(realization), realization, raw) * realization.output.step
+    )
+    true = np.asarray(BitTrue(realization).run(raw))
+    outputs: list[tuple[str, Array, NDArray[Any] | None, bool | None]] = []
+    with stoppable(is_stopped):
+        for name in through:
+            report(f"through {name}")
+            if name == "ideal":
+                outputs.append((name, exact, None, None))
+            elif name == "rounded":
+                values = ideal_run(exact_filter(realization), realization, raw) * realization.output.step
+                outputs.append((name, values, None, None))
+            elif name == "bit-true":
+                outputs.append((name, true * realization.output.step, true, None))
+            else:
+                found = _compiled(realization, raw, code) if name == "code" else _simulated(realization, raw, circuit)
+                outputs.append(
+                    (
+                        name,
+                        np.asarray(found * realization.output.step, dtype=np.float64),
+                        found,
+                        bool(np.array_equal(found, true)),
+                    )
+                )
+    for length in against:
+        average = Fir((1.0 / length,) * length)
+        values = ideal_run(average, realization, raw) * realization.output.step
+        outputs.append((f"moving-average:{length}", values, None, None))
+    every = tuple(
+        heard_of(name, values, integers, same, exact, known, realization, settled, made.modulated)
+        for name, values, integers, same in outputs
+    )
+    return Bench(realization.sample_rate_hz, signal, made.clipped, known, every)
+
+
+def _check(through: Sequence[str], against: Sequence[int], signal: Signal, realization: Realization) -> None:
+    if not through:
+        raise FormatError("nothing is named to go through", "through", f"known are {', '.join(THROUGH)}")
+    for name in through:
+        if name not in THROUGH:
+            raise FormatError(
+                f'"{name}" is nothing a signal goes through', "through", f"known are {', '.join(THROUGH)}"
+            )
+    for length in against:
+        if not 1 <= length <= MOST_AVERAGED:
+            raise FormatError(f"a moving average of {length} is out of reach", "against", f"take 1 to {MOST_AVERAGED}")
+    if signal.sample_rate_hz != realization.sample_rate_hz:
+        what = f"the signal runs at {signal.sample_rate_hz:g} Hz, the filter at {realization.sample_rate_hz:g} Hz"
+        raise FileError(what, "sample_rate_hz", "give a signal of the filter's rate")
+
+
+def _package(realization: Realization, language: str, code: CodeChoices, circuit: HardwareChoices) -> Package:
+    lines: tuple[Line, ...] = ()
+    return language_named(language).write(Order(realization, "filter_run", code, circuit, None, lines, ""))
+
+
+def _compiled(realization: Realization, raw: NDArray[Any], code: CodeChoices | None) -> NDArray[np.int64]:
+    """The generated C, built and run here."""
+    package = _package(realization, "c", code or CodeChoices("c"), HardwareChoices())
+    with Compiled(package, realization) as program:
+        program.build()
+        return np.asarray(program.run(raw), dtype=np.int64)
+
+
+def _simulated(realization: Realization, raw: NDArray[Any], circuit: HardwareChoices | None) -> NDArray[np.int64]:
+    """The generated Verilog: compiled where that can be, else simulated on its test bench."""
+    package = _package(realization, "verilog", CodeChoices("verilog"), circuit or HardwareChoices())
+    try:
+        streamed = Streamed(package, realization)
+    except ToolError:
+        return Simulated(package, realization, "iverilog").run(raw)
+    with streamed as program:
+        program.build()
+        return program.run(raw)

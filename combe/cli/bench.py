@@ -1,0 +1,95 @@
+"""``combe bench``"""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from combe import api
+from combe.benching.files import write_bench
+from combe.benching.run import THROUGH, USUAL, Bench
+from combe.cli.output import print_json, say
+from combe.errors import CombeError, FormatError
+from combe.signals.spec import EXAMPLE, Part, Signal, check_length, checked, read_signal, signal_from_sentence
+
+
+def run(
+    file: Annotated[str, typer.Argument(metavar="FILE", help="A realization, a project or a design.")],
+    signal: Annotated[str, typer.Option(metavar="S", help=f'A signal file, or a sentence like "{EXAMPLE}".')] = "",
+    recording: Annotated[
+        str, typer.Option(metavar="F", help="A recording instead: sound, a table, raw integers.")
+    ] = "",
+    column: Annotated[
+        str, typer.Option(metavar="C", help="Of a table its name or number, of a sound its channel.")
+    ] = "",
+    offset: Annotated[float | None, typer.Option(help="Subtracted from a recording first.")] = None,
+    full_scale: Annotated[float | None, typer.Option(help="Which number of a recording is full scale.")] = None,
+    samples: Annotated[int | None, typer.Option(help="Length of a signal told in a sentence.")] = None,
+    seed: Annotated[int, typer.Option(help="Of the random parts of a signal told in a sentence.")] = 1,
+    through: Annotated[str, typer.Option(metavar="NAME,…", help=f"Any of {', '.join(THROUGH)}.")] = ",".join(USUAL),
+    against: Annotated[
+        list[str] | None, typer.Option(metavar="moving-average:N", help="Compare with a moving average, too.")
+    ] = None,
+    to: Annotated[str, typer.Option(metavar="DIR", help="Write bench.json, traces.csv and spectrum.csv here.")] = "",
+    json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
+) -> int:
+    """Send a signal through the filter: exact, rounded, bit-true, compiled, simulated."""
+    if bool(signal) == bool(recording):
+        raise FormatError("give a signal or a recording", "--signal", f'write one like --signal "{EXAMPLE}"')
+    check_length(samples, seed)
+    found = api.load(file)
+    realized = api.benched(found)
+    rate = realized.realization.sample_rate_hz
+    if recording:
+        number = int(column) if column.isdigit() else column or None
+        part = Part("recording", file=recording, column=number, offset=offset, full_scale=full_scale)
+        played = Signal(rate, (checked(part, "--recording", rate),), samples, seed)
+    elif signal == "-" or Path(signal).suffix == ".json" or Path(signal).is_file():
+        played = read_signal(signal)
+    else:
+        played = signal_from_sentence(signal, rate, samples, seed)
+    names = tuple(dict.fromkeys(word.strip() for word in through.split(",") if word.strip()))
+    try:
+        bench = api.bench(realized, played, through=names, against=[_length(word) for word in against or []], say=say)
+    except CombeError as error:
+        raise error.at(file) if error.where in ("through", "against") else error from None
+    written = write_bench(bench, to) if to else []
+    if json:
+        print_json(bench.document())
+    else:
+        _print(bench)
+        for path in written:
+            print(path)
+    return 0 if bench.is_identical else 1
+
+
+def _length(word: str) -> int:
+    match = re.fullmatch(r"moving-average:(\d{1,9})", word.strip())
+    if not match:
+        raise FormatError(f'"{word}" is nothing to compare with', "--against", "write moving-average:16")
+    return int(match[1])
+
+
+def _print(bench: Bench) -> None:
+    given = bench.input.document()
+    clipped = f", {bench.clipped} clipped" if bench.clipped else ""
+    print(f"{bench.samples} samples, input {given['rms_dbfs']:.2f} dB of full scale, peak {given['peak']:.6g}{clipped}")
+    for heard in bench.through:
+        row = heard.document()
+        words = f"{heard.name}: {row['rms_dbfs']:.2f} dB, peak {row['peak']:.6g}"
+        if heard.saturated:
+            words += f", {heard.saturated} saturated"
+        if heard.identical is not None:
+            words += ", identical to the bit-true run" if heard.identical else ", DIFFERS from the bit-true run"
+        if heard.snr_db is not None:
+            words += f", error {heard.rms_error:.3g} rms ({heard.snr_db:.1f} dB down)"
+        if heard.delay_samples is not None:
+            words += f", {heard.delay_samples:.2f} samples later"
+        if heard.evm_db is not None:
+            words += f", error vector {heard.evm_db:.1f} dB"
+        print(words)
+        for tone in heard.tones:
+            print(f"  {tone.hz:g} Hz: {tone.gain_db:+.4f} dB, {tone.phase_deg:+.2f} degrees")

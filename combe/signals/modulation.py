@@ -1,0 +1,117 @@
+"""A modulated carrier and its receiver: symbols as root-raised-cosine pulses, and how far they arrive from where they were."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec import Struct
+from numpy.typing import NDArray
+
+from combe.signals.spec import Part
+
+Array = NDArray[np.float64]
+ComplexArray = NDArray[np.complex128]
+SPAN = 12
+"""Symbols to either side over which a pulse is not taken as zero."""
+USUAL_ROLLOFF = 0.25
+LEAST_SYMBOLS = 8
+
+
+class Modulated(Struct, frozen=True, eq=False):
+    """What was sent: the symbols, when they stand, and the signal they make."""
+
+    symbols: ComplexArray
+    first: int
+    samples_per_symbol: float
+    carrier: float
+    rolloff: float
+    values: Array
+
+    def times(self) -> Array:
+        """When each symbol stands, in samples."""
+        return np.asarray((np.arange(len(self.symbols)) + self.first) * self.samples_per_symbol)
+
+
+def constellation(points: int) -> ComplexArray:
+    """A grid of so many points (a power of two) of mean power 1: as square as it can be."""
+    bits = points.bit_length() - 1
+    wide, high = 1 << ((bits + 1) // 2), 1 << (bits // 2)
+    grid = (2 * np.arange(wide) - wide + 1)[None, :] + 1j * (2 * np.arange(high) - high + 1)[:, None]
+    flat = grid.ravel()
+    return np.asarray(flat / np.sqrt(np.mean(np.abs(flat) ** 2)))
+
+
+def pulse(time: Array, rolloff: float) -> Array:
+    """The root-raised-cosine pulse at times in symbols, of energy 1 a symbol (Proakis, chapter 9); zero beyond its span."""
+    t = np.asarray(time, dtype=np.float64)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        bottom = np.pi * t * (1 - (4 * rolloff * t) ** 2)
+        found = (np.sin(np.pi * t * (1 - rolloff)) + 4 * rolloff * t * np.cos(np.pi * t * (1 + rolloff))) / bottom
+    found = np.where(np.abs(t) < 1e-9, 1 - rolloff + 4 * rolloff / np.pi, found)
+    if rolloff:
+        quarter = np.pi / (4 * rolloff)
+        corner = rolloff / np.sqrt(2) * ((1 + 2 / np.pi) * np.sin(quarter) + (1 - 2 / np.pi) * np.cos(quarter))
+        found = np.where(np.abs(np.abs(4 * rolloff * t) - 1) < 1e-7, corner, found)
+    return np.asarray(np.where(np.abs(t) <= SPAN, found, 0.0))
+
+
+def modulated(part: Part, count: int, rate: float, random: np.random.RandomState) -> Modulated:
+    """A carrier with random symbols over the whole signal, its level still to be set."""
+    length = rate / (part.symbol_rate_hz or 1.0)
+    rolloff = USUAL_ROLLOFF if part.rolloff is None else part.rolloff
+    first = -SPAN
+    total = int(np.ceil(count / length)) + 2 * SPAN
+    points = constellation(part.points or 4)
+    symbols = points[random.randint(0, len(points), total)]
+    carrier = 2 * np.pi * (part.carrier_hz or 0.0) / rate
+    base = np.zeros(count, dtype=np.complex128)
+    reach = int(np.ceil(SPAN * length)) + 1
+    for k, symbol in enumerate(symbols):
+        at = (k + first) * length
+        low, high = max(int(at) - reach, 0), min(int(at) + reach + 1, count)
+        if low < high:
+            base[low:high] += symbol * pulse(
+                np.asarray((np.arange(low, high) - at) / length, dtype=np.float64), rolloff
+            )
+    values = np.real(base * np.exp(1j * carrier * np.arange(count)))
+    return Modulated(symbols, first, length, carrier, rolloff, np.asarray(values))
+
+
+def error_vector_db(sent: Modulated, heard: Array, settled: int, delay: float) -> float | None:
+    """Rms error vector over rms reference, in dB: matched filter, best gain, phase and timing taken out.
+
+    ``delay`` is where the timing is looked for first, in samples. None where too few symbols lie within what has settled.
+    """
+    from scipy.optimize import minimize_scalar
+
+    reach = SPAN * sent.samples_per_symbol
+    times = sent.times()
+    inside = (times - reach >= 0) & (times + delay - reach >= settled) & (times + delay + reach + 2 <= len(heard) - 1)
+    if np.count_nonzero(inside) < LEAST_SYMBOLS:
+        return None
+    wanted = sent.symbols[inside] if sent.carrier else np.real(sent.symbols[inside]).astype(np.complex128)
+    turned = heard * np.exp(-1j * sent.carrier * np.arange(len(heard)))
+
+    def error(shift: float) -> float:
+        found = _matched(turned, times[inside] + delay + shift, sent)
+        gain = np.vdot(wanted, found) / np.vdot(wanted, wanted)
+        if abs(gain) == 0:
+            return np.inf
+        return float(np.sqrt(np.mean(np.abs(found / gain - wanted) ** 2) / np.mean(np.abs(wanted) ** 2)))
+
+    half = max(1.0, sent.samples_per_symbol / 4)
+    coarse = np.linspace(-half, half, 17)
+    start = coarse[int(np.argmin([error(float(shift)) for shift in coarse]))]
+    step = coarse[1] - coarse[0]
+    found = minimize_scalar(error, bounds=(start - step, start + step), method="bounded", options={"xatol": 1e-6})
+    return float(20 * np.log10(max(found.fun, 1e-20)))
+
+
+def _matched(turned: ComplexArray, times: Array, sent: Modulated) -> ComplexArray:
+    """The matched filter's output at the times of symbols."""
+    length = sent.samples_per_symbol
+    reach = int(np.ceil(SPAN * length)) + 1
+    offsets = np.arange(-reach, reach + 1)
+    at = np.floor(times).astype(np.int64)[:, None] + offsets[None, :]
+    weight = pulse((at - times[:, None]) / length, sent.rolloff)
+    inside = (at >= 0) & (at < len(turned))
+    return np.asarray(np.sum(turned[np.where(inside, at, 0)] * weight * inside, axis=1))
