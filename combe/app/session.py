@@ -27,7 +27,7 @@ REST_MS = 180
 REMEMBERED = 64
 DRAFTED = ("ideal", "rounded")
 FOLLOWING = ("ideal", "rounded", "certified", "measured", "compared", "package", "facts", "rounding_facts")
-LOOKED_AT = ("heard", "chart", "trade", "drawing", "table", "colored")
+LOOKED_AT = ("heard", "chart", "trade", "bench", "drawing", "table", "colored")
 BESIDE = ("contenders", "prices", "relaxations", "widths")
 
 
@@ -325,6 +325,7 @@ class Session(QObject):
             "heard": lambda _: _work().listened(rounded, project, signal),
             "chart": lambda is_stopped: _work().charted(ideal, project, is_stopped),
             "trade": lambda is_stopped: _work().traded(ideal, project, is_stopped),
+            "bench": lambda is_stopped: _work().benched(rounded, ideal, project, is_stopped),
             "drawing": lambda _: _work().drawn(rounded, project),
             "table": lambda _: _work().tabled(rounded, project),
         }

@@ -6,20 +6,38 @@ from combe.app.session import Session
 from combe.app.widgets.chain_bar import StepState
 from combe.app.widgets.limit_words import margin_words
 from combe.app.widgets.parts import worst_verdict
+from combe.benching.setup import signal_of
 from combe.realization.words import coefficient_words, widest_sum
 from combe.requirement.quantities import rate_text
 
 
 def states(session: Session) -> dict[str, StepState]:
-    """The five states."""
+    """The six states."""
     if "ideal" in session.results.troubles:
-        later = {"rounded": _rounded(session), "arithmetic": _arithmetic(session), "code": _code(session)}
+        later = {
+            "rounded": _rounded(session), "arithmetic": _arithmetic(session), "code": _code(session), "bench": _bench(session),
+        }  # fmt: skip
         stale = {name: StepState("unknown", state.what, "of the last good brief") for name, state in later.items()}
         return {"brief": _brief(session), "ideal": _ideal(session)} | stale
     return {
         "brief": _brief(session), "ideal": _ideal(session), "rounded": _rounded(session),
-        "arithmetic": _arithmetic(session), "code": _code(session),
+        "arithmetic": _arithmetic(session), "code": _code(session), "bench": _bench(session),
     }  # fmt: skip
+
+
+def _bench(session: Session) -> StepState:
+    setup, bench = session.project.bench, session.results.bench
+    sentence = signal_of(setup, session.project.requirement)
+    count = len(sentence.split(" + "))
+    what = f"{sentence.split(' + ')[0]}{f', {count - 1} more' if count > 1 else ''}\n{setup.samples} samples"
+    if bench is None or "bench" not in session.results.fresh:
+        return StepState("unknown", what)
+    if not bench.is_identical:
+        return StepState("missed", what, "differs")
+    compared = [heard for heard in bench.through if heard.identical is not None]
+    ratios = [heard.snr_db for heard in bench.through if heard.name == "bit-true" and heard.snr_db is not None]
+    margin = "identical" if compared else f"{ratios[0]:.1f} dB to error" if ratios else ""
+    return StepState("kept" if compared else "unknown", what, margin)
 
 
 def _brief(session: Session) -> StepState:

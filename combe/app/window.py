@@ -25,6 +25,7 @@ from combe.app.states import states
 from combe.app.theme.palette import THEME
 from combe.app.theme.wardrobe import Wardrobe, dress_late
 from combe.app.widgets.arithmetic_panel import ArithmeticPanel
+from combe.app.widgets.bench_panel import BenchPanel
 from combe.app.widgets.brief_panel import BriefPanel
 from combe.app.widgets.chain_bar import ChainBar
 from combe.app.widgets.code_panel import CodePanel
@@ -103,6 +104,7 @@ class MainWindow(QMainWindow, Gestures):
         self.rounded = RoundedPanel()
         self.arithmetic = ArithmeticPanel()
         self.code = CodePanel()
+        self.bench = BenchPanel()
         self.ledger = LedgerTable()
         self.middle = QStackedWidget()
         self.middle.addWidget(self.plots)
@@ -112,6 +114,7 @@ class MainWindow(QMainWindow, Gestures):
             self.side.addWidget(panel)
         self.left.addWidget(self.brief)
         self.left.addWidget(self.code)
+        self.left.addWidget(self.bench)
         self.middle.setMinimumWidth(LEAST_MIDDLE)
         self.left.setFixedWidth(BRIEF_WIDTH)
         self.side.setFixedWidth(SIDE_WIDTH)
@@ -173,6 +176,8 @@ class MainWindow(QMainWindow, Gestures):
         session.file_changed.connect(self.file_bar.hide)
         self.watch.changed.connect(self.dialogs.ask_about_file)
         self.watch.shared.connect(self.dialogs.tell_shared)
+        self.bench.chosen.connect(lambda setup: session.edit(edits.set_bench(setup)))
+        self.bench.complained.connect(self.tell)
         self.file_bar.answered.connect(self.dialogs.answer_file)
         session.told.connect(self.tell)
         self.chain.opened.connect(self.open_step)
@@ -224,6 +229,8 @@ class MainWindow(QMainWindow, Gestures):
     @property
     def entry(self) -> Entry | None:
         """The page that is looked at; None for a file of the code step."""
+        if self.step == "bench":
+            return BY_NAME["bench"]
         name = self.code_view.open_name if self.step == "code" else self.plots.tab
         return BY_NAME.get(name)
 
@@ -242,13 +249,27 @@ class MainWindow(QMainWindow, Gestures):
         self.step = name
         self.chain.set_open(name)
         # Choices of code stand on the left, so that its text has all the room to the right.
-        self.left.setCurrentIndex(1 if name == "code" else 0)
-        self.side.setVisible(name != "code")
+        place = {"code": 1, "bench": 2}.get(name, 0)
+        if name == "bench":
+            _ = self.bench_page
+        self.left.setCurrentIndex(place)
+        self.side.setVisible(not place)
         self.side.setCurrentIndex(min(STEPS.index(name), self.side.count() - 1))
-        self.middle.setCurrentIndex(1 if name == "code" else 0)
+        self.middle.setCurrentIndex(place)
         self._want()
         self._show_curves()
         self._show_lines()
+
+    @property
+    def bench_page(self) -> Page:
+        """The bench's plots, made when they are first looked at."""
+        if self.middle.count() < 3:
+            page = BY_NAME["bench"].make()
+            self._take_in(page)
+            self.middle.addWidget(page)
+        shown = self.middle.widget(2)
+        assert isinstance(shown, Page)
+        return shown
 
     def show_plots_only(self) -> None:
         """Hide everything around the plots."""
@@ -296,6 +317,7 @@ class MainWindow(QMainWindow, Gestures):
         self.code.show_name(project.code_name)
         self.code.show_choices(project.code)
         self.code.show_hardware(project.hardware)
+        self.bench.show_setup(project.bench, project.requirement)
         self._show_contenders()
         self._show_states()
         self._show_curves()
@@ -345,7 +367,7 @@ class MainWindow(QMainWindow, Gestures):
             self._show_curves()
         if name == "proof":
             self._show_code()
-        if name in ("proof", "ideal") and not self.session.is_dragging:
+        if name in ("proof", "ideal", "bench") and not self.session.is_dragging:
             self._show_states()
 
     def _show_ideal(self) -> None:
@@ -435,7 +457,10 @@ class MainWindow(QMainWindow, Gestures):
             self.session.project, self.session.results, tuple(curves_of(self.session.project, self.session.results, self.step)), self._lines, self._close, self._dots,
             self.settings.counted,
         )  # fmt: skip
-        (self.code_view if self.step == "code" else self.plots).show_scene(scene)
+        if self.step == "bench":
+            self.bench_page.show_scene(scene)
+        else:
+            (self.code_view if self.step == "code" else self.plots).show_scene(scene)
 
     def _show_lines(self) -> None:
         session = self.session

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from msgspec import Struct
 
+from combe.benching.setup import BenchSetup
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.recipes import GALLERY, Recipe
@@ -16,7 +17,7 @@ from combe.requirement import Requirement
 from combe.rounding.choices import Choices
 from combe.values import replace
 
-STEPS = ("brief", "ideal", "rounded", "arithmetic", "code")
+STEPS = ("brief", "ideal", "rounded", "arithmetic", "code", "bench")
 """What follows from a project, step by step."""
 
 
@@ -61,6 +62,7 @@ class Project:
     recipe: Recipe = GALLERY[0]
     processor: Processor = Processor()
     hardware: HardwareChoices = HardwareChoices()
+    bench: BenchSetup = BenchSetup()
     export_folder: str = field(default="", compare=False)
     kept: tuple[tuple[tuple[str | int, ...], str], ...] = field(default=(), compare=False)
     """What a file of a newer version holds that isn't known here: where, and as JSON."""

@@ -11,6 +11,7 @@ from typing import Any
 
 from msgspec import Struct
 
+from combe.benching.setup import BenchSetup
 from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.hdl.choices import HardwareChoices, check_hardware_choices
 from combe.delivery.package import checked_name
@@ -210,6 +211,14 @@ def design_by_cutoff() -> Edit:
         return replace(project, design=choice)
 
     return Edit("design by a cut-off", make)
+
+
+# -- the bench ---------------------------------------------------------------------------------------------
+
+
+def set_bench(setup: BenchSetup) -> Edit:
+    """Another signal on the bench, or other things it goes through."""
+    return Edit("change the bench", lambda project: replace(project, bench=setup))
 
 
 # -- pins ----------------------------------------------------------------------------------------------------

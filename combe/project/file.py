@@ -7,6 +7,7 @@ from difflib import get_close_matches
 from pathlib import Path as FilePath
 from typing import Any
 
+from combe.benching.setup import MODELS, TOOLS, BenchSetup
 from combe.checking import Fields, is_number
 from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
@@ -18,13 +19,22 @@ from combe.errors import CombeError, FileError
 from combe.files import json_text, read_json, write_text
 from combe.ledger import Line
 from combe.project.document import DesignChoice, Pin, Processor, Project, ProofRecord
-from combe.project.shape import ArithmeticShape, CodeShape, DesignShape, HardwareShape, ProjectShape, ProofShape
+from combe.project.shape import (
+    ArithmeticShape,
+    BenchShape,
+    CodeShape,
+    DesignShape,
+    HardwareShape,
+    ProjectShape,
+    ProofShape,
+)
 from combe.realization.formats import parse_format
 from combe.realization.stages import FORMS
-from combe.requirement import requirement_document, requirement_from
+from combe.requirement import Requirement, requirement_document, requirement_from
 from combe.rounding.choices import Choices
 from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
 from combe.schema import Path, merged, read, split
+from combe.signals.spec import signal_from_sentence
 from combe.values import as_dict, replace
 
 HARDWARE_KEYS = ("architecture", "clock_hz", "multipliers", "pipeline", "axi_stream")
@@ -91,7 +101,7 @@ def _project(document: Any) -> Project:
         tuple(_proof(proof) for proof in found.proofs), pins, _code(found.code),
         recipe_from(document["recipe"], "recipe") if found.recipe is not None else GALLERY[0],
         Processor(found.processor.core, found.processor.clock_hz, found.processor.measured), _hardware(found.hardware),
-        found.code.folder,
+        _bench(found.bench, requirement), found.code.folder,
     )  # fmt: skip
 
 
@@ -105,6 +115,19 @@ def _code(found: CodeShape) -> CodeChoices:
     except CombeError as error:
         raise type(error)(error.what, f"code.{error.where}", error.instead) from None
     return made
+
+
+def _bench(found: BenchShape, requirement: Requirement) -> BenchSetup:
+    for name in found.through:
+        if name not in (*MODELS, *TOOLS):
+            known = ", ".join((*MODELS, *TOOLS))
+            raise FileError(f'"{name}" is nothing a signal goes through', "bench.through", f"known are {known}")
+    if found.signal:
+        try:
+            signal_from_sentence(found.signal, requirement.sample_rate_hz)
+        except CombeError as error:
+            raise FileError(error.what, "bench.signal", error.instead) from None
+    return BenchSetup(found.signal, found.samples, found.seed, tuple(found.through) or ("ideal",), found.average)
 
 
 def _hardware(found: HardwareShape) -> HardwareChoices:
@@ -203,6 +226,9 @@ def project_document(project: Project) -> dict[str, Any]:
     }
     if hardware:
         document["hardware"] = hardware
+    if project.bench != BenchSetup():
+        bench = {key: getattr(project.bench, key) for key in BenchSetup.__struct_fields__}
+        document["bench"] = bench | {"through": list(project.bench.through)}
     if project.processor != Processor():
         document["processor"] = as_dict(project.processor)
     if project.pins:

@@ -12,6 +12,8 @@ from typing import Any
 from combe.analysis.certified import certified_lines
 from combe.analysis.fact import Fact
 from combe.analysis.facts import facts
+from combe.benching.run import Bench, run_bench
+from combe.benching.setup import MODELS, TOOLS, signal_of
 from combe.delivery.coloring import colored
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
@@ -41,6 +43,7 @@ from combe.rounding.remedies import rounding_remedies
 from combe.rounding.trade import BITS, Cell, trade
 from combe.rounding.widths import WidthPoint, width_chart
 from combe.signals.noise_run import SIGNALS, listen
+from combe.signals.spec import signal_from_sentence
 from combe.values import replace
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
@@ -241,6 +244,28 @@ def traded(ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> Re
         yield Failure("trade", error)
         return
     yield News("trade", tuple(cells))
+
+
+def benched(rounded: Rounded, ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+    """The signal on the bench through all it goes through; models at once, compiled code and circuits after them."""
+    setup, asked = project.bench, project.requirement
+    try:
+        signal = signal_from_sentence(signal_of(setup, asked), asked.sample_rate_hz, setup.samples, setup.seed)
+        against = (setup.average,) if setup.average else ()
+        models = tuple(name for name in setup.through if name in MODELS)
+        tools = tuple(name for name in setup.through if name in TOOLS)
+
+        def made(names: tuple[str, ...]) -> Bench:
+            return run_bench(
+                rounded.realization, ideal.design.filter, signal, names, against, is_stopped=is_stopped,
+                circuit=hardware_of(project),
+            )  # fmt: skip
+
+        if tools and models:
+            yield News("bench", made(models), is_whole=False)
+        yield News("bench", made((*models, *tools) or ("ideal",)))
+    except CombeError as error:
+        yield Failure("bench", error)
 
 
 def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Reports:

@@ -13,6 +13,7 @@ from combe.values import replace
 
 if TYPE_CHECKING:
     from combe.analysis.fact import Fact
+    from combe.benching.run import Bench
     from combe.delivery.coloring import Span
     from combe.delivery.hdl.build import Built
     from combe.delivery.hdl.compare import Compared
@@ -83,6 +84,7 @@ class Results(Struct, frozen=True):
     heard: NoiseRun | None = None
     chart: tuple[WidthPoint, ...] = ()
     trade: tuple[Cell, ...] = ()
+    bench: Bench | None = None
     drawing: Drawing | None = None
     table: str = ""
     colored: Mapping[str, tuple[tuple[Span, ...], ...]] = field(default_factory=dict)
@@ -213,6 +215,7 @@ ASPECTS: dict[str, Callable[[Project], object]] = {
     "circuit": hardware_of,
     "recipe": lambda project: project.recipe,
     "processor": lambda project: project.processor,
+    "bench setup": lambda project: project.bench,
 }
 """Parts of a project as results see them."""
 
@@ -238,6 +241,7 @@ DEPENDS: dict[str, Dependence] = {
     "heard": Dependence(("rounded",), stays=True),
     "chart": Dependence(("ideal", "charted")),
     "trade": Dependence(("requirement", "method", "charted", "structure"), stays=True),
+    "bench": Dependence(("rounded", "bench setup"), stays=True),
     "drawing": Dependence(("rounded", "circuit"), stays=True),
     "colored": Dependence(("package",)),
     "table": Dependence(("rounded", "recipe", "code name"), stays=True),

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from msgspec import Meta, Struct, field
 
+from combe.benching.setup import LENGTH
 from combe.delivery.hdl.choices import ARCHITECTURES
 from combe.delivery.recipes import RecipeShape
 from combe.designing.task import SHAPES, SPARE
@@ -100,6 +101,18 @@ class HardwareShape(Struct, forbid_unknown_fields=True):
     axi_stream: Flag = False
 
 
+class BenchShape(Struct, forbid_unknown_fields=True):
+    """What stands on the bench."""
+
+    signal: Text = ""
+    samples: Annotated[int, whole(1, 20_000_000)] = LENGTH
+    seed: Annotated[int, whole(0, 2**31 - 1)] = 1
+    through: Annotated[list[str], Meta(description="a list of names")] = field(
+        default_factory=lambda: ["ideal", "bit-true"]
+    )
+    average: Annotated[int, whole(0, 65_536)] = 0
+
+
 class LineShape(Struct):
     """One line of a ledger as it was measured."""
 
@@ -147,6 +160,7 @@ class ProjectShape(Struct, forbid_unknown_fields=True):
     processor: Annotated[ProcessorShape, Meta(description="an object with named keys")] = field(
         default_factory=ProcessorShape
     )
+    bench: Annotated[BenchShape, Meta(description="an object with named keys")] = field(default_factory=BenchShape)
     hardware: Annotated[HardwareShape, Meta(description="an object with named keys")] = field(
         default_factory=HardwareShape
     )

@@ -67,6 +67,7 @@ REGISTER = (
     Entry("rounded", "Rounded", STEP, pictures=(("rounded", Picture()), ("rounded-dark", Picture(theme="dark")))),
     Entry("arithmetic", "Arithmetic", STEP, pictures=(("arithmetic", Picture(project=WAKE_UP)),)),
     Entry("code", "Code", STEP, runs="prove", pictures=(("code", Picture()),)),
+    Entry("bench", "Bench", STEP, "bench:BenchPage", ("bench",), "bench", pictures=(("bench", Picture()),)),
     Entry("magnitude", "Magnitude", PLOTS, "magnitude:MagnitudePage", CURVES),
     Entry("phase", "Phase", PLOTS, "side:PhasePage", CURVES, pictures=(("phase", Picture(900, 480)),)),
     Entry("delay", "Delay", PLOTS, "side:DelayPage", CURVES, pictures=(("delay", Picture(900, 480)),)),

@@ -1,4 +1,4 @@
-"""The chain across the top: five steps, each with its own live margin; a click opens one."""
+"""The chain across the top: six steps, each with its own live margin; a click opens one."""
 
 from __future__ import annotations
 
@@ -11,7 +11,14 @@ from combe.app.theme.marks import VERDICT_COLORS, draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
 from combe.project.document import STEPS
 
-TITLES = {"brief": "Brief", "ideal": "Ideal", "rounded": "Rounded", "arithmetic": "Arithmetic", "code": "Code"}
+TITLES = {
+    "brief": "Brief",
+    "ideal": "Ideal",
+    "rounded": "Rounded",
+    "arithmetic": "Arithmetic",
+    "code": "Code",
+    "bench": "Bench",
+}
 HEIGHT = 66
 
 
@@ -108,7 +115,7 @@ class Step(QWidget):
 
 
 class ChainBar(QWidget):
-    """All five, joined by a thread."""
+    """All six, joined by a thread."""
 
     opened = pyqtSignal(str)
 

@@ -1,0 +1,280 @@
+"""The bench's plots: before and after over time, what differs from the ideal as a magnified curve, and the spectra with the
+brief's mask; below, a row of figures for each output."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from combe.app.pages.page import Page, Scene
+from combe.app.plots.axes import Plot
+from combe.app.plots.curve import NOTHING, Curve
+from combe.app.plots.stroke import Stroke
+from combe.app.theme.palette import THEME
+from combe.app.widgets.legend import Legend
+from combe.app.widgets.parts import Panel, label
+from combe.requirement import Requirement
+from combe.requirement.quantities import frequency_text, level_text, short
+
+if TYPE_CHECKING:
+    from combe.benching.heard import Heard
+    from combe.benching.run import Bench
+
+Array = NDArray[np.float64]
+LOOKS = {
+    "input": ("muted", 1.0, False), "ideal": ("river", 1.6, False), "rounded": ("ochre", 1.4, True), "bit-true": ("heather", 1.4, False),
+    "code": ("moss", 1.2, True), "circuit": ("clay", 1.2, True),
+}  # fmt: skip
+OTHER = ("amber", 1.2, False)
+SHOWN, LONGEST_SPECTRUM, FLOOR_DB = 160, 16_384, -160.0
+
+
+class BenchView(Panel):
+    """Shows a bench; zooms and copies like every plot."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.bench: Bench | None = None
+        self.requirement: Requirement | None = None
+        head = QHBoxLayout()
+        self.words = label("", "muted")
+        head.addWidget(self.words)
+        self.aligned = QCheckBox("aligned")
+        self.aligned.setToolTip("each output moved back by its delay, where the signal tells it")
+        self.aligned.toggled.connect(lambda _: self._show_curves())
+        head.addWidget(self.aligned)
+        self.legend = Legend()
+        head.addWidget(self.legend, 1)
+        self.column.addLayout(head)
+        self.time = Plot("of full scale", frequency=False)
+        self.time.plain_unit = "ms"
+        self.time.has_bottom_label = False
+        self.difference = Plot("ppm", frequency=False)
+        self.difference.setToolTip("each output less the ideal filter's, in millionths of full scale")
+        self.difference.plain_unit = "ms"
+        self.spectrum = Plot("dB of full scale")
+        self.difference.setXLink(self.time)
+        for plot, share in ((self.time, 5), (self.difference, 3), (self.spectrum, 5)):
+            self.column.addWidget(plot, share)
+        self.limits: list[pg.PlotDataItem] = []
+        self.strokes: dict[tuple[str, str], Stroke] = {}
+        self.figures = QLabel()
+        self.figures.setTextFormat(Qt.TextFormat.RichText)
+        self.figures.setWordWrap(True)
+        self.figures.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.column.addWidget(self.figures)
+        self.time.pointed.connect(lambda x, y: self.time.tell(f"{short(x, 6)} ms   {short(y, 4)}"))
+        self.spectrum.pointed.connect(
+            lambda x, y: self.spectrum.tell(f"{self.spectrum.frequency_words(x)}   {short(y, 4)} dB")
+        )
+
+    def show_bench(
+        self, bench: Bench | None, requirement: Requirement, counted: str, sentence: str, is_done: bool
+    ) -> None:
+        """Another bench, or why there is none."""
+        self.words.setText(sentence or ("" if is_done else "running…"))
+        self.requirement = requirement
+        if self.spectrum.frequency_axis is not None:
+            self.spectrum.frequency_axis.set_rate(requirement.sample_rate_hz, counted)
+        for plot in (self.time, self.difference, self.spectrum):
+            plot.label_axes()
+        if bench is self.bench:
+            return
+        self.bench = bench
+        self._show_curves()
+        self.figures.setText(figures_html(bench) if bench is not None else "")
+        self.legend.show_curves([Curve(name, NOTHING, *_look(name)) for name in self.names])
+
+    @property
+    def names(self) -> list[str]:
+        """The input, then every output."""
+        return [] if self.bench is None else ["input", *(heard.name for heard in self.bench.through)]
+
+    def copy(self) -> str:
+        """The figures as a table on the clipboard."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None and self.bench is not None:
+            clipboard.setText(figures_text(self.bench))
+        return "the figures are on the clipboard"
+
+    def dress(self) -> None:
+        """Take on the theme's colours."""
+        for plot in (self.time, self.difference, self.spectrum):
+            plot.dress()
+        self._show_curves()
+        if self.bench is not None:
+            self.figures.setText(figures_html(self.bench))
+
+    # -- curves ----------------------------------------------------------------------------------------------
+
+    def _stroke(self, where: str, name: str) -> Stroke:
+        key = where, name
+        if key not in self.strokes:
+            made = Stroke()
+            plot = {"time": self.time, "difference": self.difference, "spectrum": self.spectrum}[where]
+            plot.addItem(made, ignoreBounds=True)
+            self.strokes[key] = made
+        role, width, dashed = _look(name)
+        self.strokes[key].set_look(THEME.color(role), width, dashed)
+        return self.strokes[key]
+
+    def _show_curves(self) -> None:
+        bench = self.bench
+        for stroke in self.strokes.values():
+            stroke.setVisible(False)
+        if bench is None:
+            return
+        rate = bench.sample_rate_hz
+        time = np.arange(bench.samples) / rate * 1e3
+        everything = [("input", bench.input.values, bench.input.full, 0.0)]
+        everything += [(h.name, h.values, h.full, h.delay_samples or 0.0) for h in bench.through]
+        top = 1e-9
+        for name, values, full, delay in everything:
+            stroke = self._stroke("time", name)
+            shift = delay / rate * 1e3 if self.aligned.isChecked() else 0.0
+            stroke.show_points(time - shift, values / full)
+            stroke.setVisible(True)
+            top = max(top, float(np.max(np.abs(values / full), initial=0.0)))
+        ideal = next((h for h in bench.through if h.name == "ideal"), None)
+        largest = 1e-12
+        for heard in bench.through if ideal is not None else ():
+            if ideal is None or heard is ideal or heard.name.startswith("moving-average"):
+                continue
+            stroke = self._stroke("difference", heard.name)
+            stroke.show_points(time, (heard.values - ideal.values) / heard.full * 1e6)
+            stroke.setVisible(True)
+            largest = max(largest, heard.peak_error / heard.full * 1e6)
+        left = float(time[min(bench.samples // 4, 512)])
+        right = float(time[min(min(bench.samples // 4, 512) + SHOWN, bench.samples - 1)])
+        self.time.set_home(left, right, -1.1 * top, 1.1 * top)
+        self.difference.set_home(left, right, -1.2 * largest, 1.2 * largest)
+        self._show_spectra(everything, rate)
+
+    def _show_spectra(self, everything: Sequence[tuple[str, Array, float, float]], rate: float) -> None:
+        peak = -60.0
+        for name, values, full, _ in everything:
+            hz, level = lines_of(values / full, rate)
+            stroke = self._stroke("spectrum", name)
+            stroke.show_points(hz, level)
+            stroke.setVisible(True)
+            peak = max(peak, float(np.max(level)))
+        for item in self.limits:
+            self.spectrum.removeItem(item)
+        self.limits = []
+        if self.requirement is not None and everything:
+            top = float(np.max(lines_of(everything[0][1] / everything[0][2], rate)[1]))
+            for band in self.requirement.bands:
+                for limit in (band.upper, band.lower):
+                    if limit is None:
+                        continue
+                    points = np.array(limit.points)
+                    item = pg.PlotDataItem(
+                        points[:, 0],
+                        points[:, 1] + top,
+                        pen=pg.mkPen(THEME.color("mask"), width=1.4, style=Qt.PenStyle.DashLine),
+                    )
+                    self.spectrum.addItem(item, ignoreBounds=True)
+                    self.limits.append(item)
+        self.spectrum.set_home(0.0, rate / 2, max(FLOOR_DB, peak - 130), peak + 8)
+
+
+class BenchPage(Page):
+    """The view as the register knows it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.view = BenchView()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.view)
+
+    def show_scene(self, scene: Scene) -> None:
+        """Another bench."""
+        results = scene.results
+        self.view.show_bench(
+            results.bench, scene.requirement, scene.counted, scene.trouble("bench"), "bench" in results.fresh
+        )
+
+    @property
+    def plot(self) -> Plot:
+        """The time plot."""
+        return self.view.time
+
+    def copy(self) -> str:
+        """The figures."""
+        return self.view.copy()
+
+    def go_home(self) -> None:
+        """All three."""
+        for plot in (self.view.time, self.view.difference, self.view.spectrum):
+            plot.go_home()
+
+    def dress(self) -> None:
+        """Take on the theme's colours."""
+        self.view.dress()
+
+
+def lines_of(values: Array, rate: float) -> tuple[Array, Array]:
+    """Levels of lines: the end of a signal through a Hann window, scaled so that a sine of peak 1 reads 0 dB."""
+    size = min(len(values), LONGEST_SPECTRUM)
+    window = 0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size) if size > 1 else np.ones(1)
+    spectrum = np.abs(np.fft.rfft(values[len(values) - size :] * window)) * 2 / np.sum(window)
+    level = 20 * np.log10(np.maximum(spectrum, 10 ** (FLOOR_DB / 20)))
+    return np.asarray(np.fft.rfftfreq(size, 1 / rate), dtype=np.float64), np.asarray(level)
+
+
+def _look(name: str) -> tuple[str, float, bool]:
+    return LOOKS.get(name, OTHER)
+
+
+HEAD = ("", "level", "peak", "error rms", "signal to error", "delay", "tones", "")
+
+
+def rows_of(bench: Bench) -> list[tuple[str, ...]]:
+    """A row of figures for the input and every output."""
+    given = bench.input.document()
+    clipped = f"{bench.clipped} clipped" if bench.clipped else ""
+    tones = ", ".join(f"{frequency_text(t['hz'])} at {level_text(t['dbfs'])}" for t in given["tones"])
+    rows = [("input", level_text(given["rms_dbfs"]), short(given["peak"], 4), "", "", "", tones, clipped)]
+    return rows + [_row(heard) for heard in bench.through]
+
+
+def _row(heard: Heard) -> tuple[str, ...]:
+    row = heard.document()
+    tones = ", ".join(f"{tone.gain_db:+.3f} dB {tone.phase_deg:+.1f}°" for tone in heard.tones)
+    remarks = []
+    if heard.identical is not None:
+        remarks.append("identical" if heard.identical else "DIFFERS")
+    if heard.saturated:
+        remarks.append(f"{heard.saturated} saturated")
+    if heard.evm_db is not None:
+        remarks.append(f"error vector {heard.evm_db:.1f} dB")
+    is_exact = heard.name == "ideal"
+    return (
+        heard.name, level_text(row["rms_dbfs"]), short(row["peak"], 4), "" if is_exact else f"{heard.rms_error:.3g}",
+        "" if heard.snr_db is None else f"{heard.snr_db:.1f} dB",
+        "" if heard.delay_samples is None else f"{heard.delay_samples:.2f}", tones.replace("-", "−"), ", ".join(remarks),
+    )  # fmt: skip
+
+
+def figures_text(bench: Bench) -> str:
+    """The figures, tabs between them."""
+    return "\n".join("\t".join(row) for row in (HEAD, *rows_of(bench))) + "\n"
+
+
+def figures_html(bench: Bench) -> str:
+    """The figures as a small table."""
+    muted = THEME.colors.muted
+    head = "".join(f'<td style="color:{muted};padding-right:14px">{cell}</td>' for cell in HEAD)
+    body = ""
+    for row in rows_of(bench):
+        color = THEME.colors.clay if "DIFFERS" in row[-1] else THEME.color(_look(row[0])[0]).name()
+        cells = "".join(f'<td style="padding-right:14px">{cell}</td>' for cell in row[1:])
+        body += f'<tr><td style="color:{color};padding-right:14px"><b>{row[0]}</b></td>{cells}</tr>'
+    return f'<table style="font-size:11px"><tr>{head}</tr>{body}</table>'

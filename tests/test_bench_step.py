@@ -1,0 +1,126 @@
+"""The bench in the window: sentences typed, boxes ticked, figures and curves that follow."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from combe.app.picture import settle
+from combe.app.session import Session
+from combe.app.settings import Settings
+from combe.app.states import states
+from combe.app.window import MainWindow
+from combe.benching.setup import BenchSetup
+from combe.project.demo import demo_project
+from combe.project.file import project_document, project_from
+from combe.values import replace
+from tests.test_app import type_over
+from tests.test_delivery import HAS_GCC
+
+application = QApplication.instance() or QApplication(["combe"])
+
+
+class Step(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(tempfile.mkdtemp(prefix="combe-test-"))
+        self.addCleanup(shutil.rmtree, self.folder)
+        self.session = Session(demo_project())
+        self.window = MainWindow(self.session, Settings(path=self.folder / "settings.json"))
+        self.addCleanup(self.close)
+        self.window.show()
+        self.session.start()
+        settle(self.session)
+        self.window.open_step("bench")
+        settle(self.session)
+
+    def close(self) -> None:
+        self.session.saved = self.session.project
+        self.window.close()
+
+    @property
+    def view(self) -> object:
+        return self.window.bench_page.view  # type: ignore[attr-defined]
+
+    def test_it_opens_on_something_alive(self) -> None:
+        bench = self.session.results.bench
+        assert bench is not None
+        self.assertEqual([heard.name for heard in bench.through], ["ideal", "bit-true"])
+        kept, blocked = bench.through[0].tones
+        self.assertGreater(kept.gain_db, -0.2)
+        self.assertLess(blocked.gain_db, -60)
+        self.assertIn("bit-true", self.view.figures.text())  # type: ignore[attr-defined]
+        stroke = self.view.strokes["time", "bit-true"]  # type: ignore[attr-defined]
+        self.assertTrue(np.allclose(stroke.y, bench.through[1].values / bench.through[1].full))
+        self.assertIn("8192 samples", states(self.session)["bench"].what)
+
+    def test_sentences_are_typed_parts_added_and_removed(self) -> None:
+        panel = self.window.bench
+        type_over(panel.rows[0], "sine 40 kHz -20 dB")
+        settle(self.session)
+        bench = self.session.results.bench
+        assert bench is not None
+        self.assertEqual(bench.input.hz[0], 40_000)
+        panel.menu.actions()[0].trigger()
+        settle(self.session)
+        self.assertEqual(len(panel.rows), 4)
+        self.assertIn("sine 62.5 kHz", self.session.project.bench.signal)
+        panel._on_remove(0)
+        settle(self.session)
+        self.assertEqual(len(panel.rows), 3)
+        told: list[str] = []
+        panel.complained.connect(told.append)
+        type_over(panel.rows[0], "sine 400 kHz -20 dB")
+        self.assertTrue(any("can't be sampled" in word for word in told))
+        before = self.session.project.bench
+        self.session.undo()
+        self.assertNotEqual(self.session.project.bench, before)
+        again = project_from(project_document(self.session.project))
+        self.assertEqual(again.bench, self.session.project.bench)
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_compiled_code_says_whether_it_is_identical(self) -> None:
+        self.window.bench.boxes["code"].click()
+        settle(self.session)
+        bench = self.session.results.bench
+        assert bench is not None
+        self.assertEqual([heard.identical for heard in bench.through], [None, None, True])
+        self.assertEqual(states(self.session)["bench"].verdict, "kept")
+        self.assertIn("identical", self.view.figures.text())  # type: ignore[attr-defined]
+
+    def test_curves_are_aligned_copied_and_dressed_and_nothing_widens_the_window(self) -> None:
+        view = self.view
+        noise = BenchSetup("white -20 dB", 4096, 1, ("ideal",), 8)
+        from combe.project import edits
+
+        self.session.edit(edits.set_bench(noise))
+        settle(self.session)
+        stroke = view.strokes["time", "ideal"]  # type: ignore[attr-defined]
+        before = float(stroke.x[0])
+        QTest.mouseClick(view.aligned, Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
+        view.aligned.setChecked(True)  # type: ignore[attr-defined]
+        self.assertAlmostEqual((before - float(stroke.x[0])) * 250, 56.0, delta=0.2)
+        self.assertIn("clipboard", self.window.bench_page.copy())
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        self.assertIn("moving-average:8", clipboard.text())
+        for theme in ("dark", "light"):
+            self.window.dress(theme)
+        long = " + ".join(["sine 12.3456 kHz -33.25 dB 17.5 deg"] * 30)
+        self.session.edit(edits.set_bench(replace(noise, signal=long, through=("ideal", "rounded", "bit-true"))))
+        settle(self.session)
+        self.assertLessEqual(self.window.minimumSizeHint().width(), 1180)
+        self.assertLessEqual(self.window.minimumSizeHint().height(), 700)
+
+    def test_what_cannot_be_played_is_said(self) -> None:
+        from combe.project import edits
+
+        self.session.edit(edits.set_bench(BenchSetup('recording "/nowhere/creek.wav"')))
+        settle(self.session)
+        self.assertIn("no such file", self.view.words.text())  # type: ignore[attr-defined]
