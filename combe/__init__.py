@@ -18,6 +18,7 @@ if TYPE_CHECKING:
         CombeError,
         Delivery,
         bench,
+        check,
         contenders,
         deliver,
         design,
@@ -34,7 +35,7 @@ if TYPE_CHECKING:
     )
 
 __all__ = [
-    "CombeError", "Delivery", "__version__", "bench", "contenders", "deliver", "design", "document", "from_document", "lines",
+    "CombeError", "Delivery", "__version__", "bench", "check", "contenders", "deliver", "design", "document", "from_document", "lines",
     "load", "meets", "realize", "response", "save", "simulate", "trade",
 ]  # fmt: skip
 

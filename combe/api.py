@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from combe.designing.designed import Design
     from combe.filters import Filter
     from combe.ledger import Line
+    from combe.project.check import Check
     from combe.project.document import Project
     from combe.proof.c import Proof
     from combe.proof.hdl import HdlProof
@@ -49,7 +50,7 @@ if TYPE_CHECKING:
     from combe.signals.spec import Signal
 
 __all__ = [
-    "CombeError", "Delivery", "bench", "contenders", "deliver", "design", "document", "from_document", "lines", "load", "meets",
+    "CombeError", "Delivery", "bench", "check", "contenders", "deliver", "design", "document", "from_document", "lines", "load", "meets",
     "realize", "response", "save", "simulate", "trade",
 ]  # fmt: skip
 
@@ -480,6 +481,53 @@ def bench(
     if isinstance(signal, str):
         signal = signal_from_sentence(signal, program.sample_rate_hz, samples, seed)
     return run_bench(program, made.filter if made is not None else None, signal, through, against, say)
+
+
+def check(
+    project: str | Path | Project, *, filter: str = "", to: str | Path | None = None, say: Say = lambda _: None
+) -> Check:
+    """Make everything a project exports anew, compare it byte for byte with the folder it went to, and prove it.
+
+    Parameters
+    ----------
+    project
+        Its file, or the value: then folders are told from the working directory.
+    to
+        A folder to compare with instead of the one the project remembers.
+
+    Raises
+    ------
+    CombeError
+        If it can't be read, designed, rounded or written at all.
+    """
+    from combe.project.check import check_project
+
+    found, beside = _project_in(project, filter)
+    return check_project(found, beside, Path(to) if to is not None else None, say)
+
+
+def listed(project: str | Path | Project) -> list[dict[str, Any]]:
+    """A project's filters: ``name``, ``source``, ``input_rate_hz``, ``output_rate_hz``, ``meets`` (with its integers)."""
+    from combe.project.chain import ideal_of, rounded_of
+
+    found, _ = _project_in(project, "")
+    rounded = rounded_of(found, ideal_of(found))
+    rate = found.requirement.sample_rate_hz
+    return [
+        {"name": found.code_name, "title": found.requirement.name, "source": "input", "input_rate_hz": rate,
+         "output_rate_hz": rate, "meets": meets(rounded.realization, found.requirement)}
+    ]  # fmt: skip
+
+
+def _project_in(project: str | Path | Project, filter: str) -> tuple[Project, Path]:
+    from combe.project.document import Project as Value
+
+    found = project if isinstance(project, Value) else load(project)
+    if not isinstance(found, Value):
+        raise FileError("is no project", str(project), "give a project file")
+    if filter and filter not in (found.code_name, found.requirement.name, found.name):
+        raise FileError(f'there is no filter "{filter}"', "--filter", f"known is {found.code_name}")
+    return found, Path() if isinstance(project, Value) else Path(project).resolve().parent
 
 
 class Delivery(Struct, frozen=True):

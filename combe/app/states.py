@@ -36,7 +36,7 @@ def _bench(session: Session) -> StepState:
         return StepState("missed", what, "differs")
     compared = [heard for heard in bench.through if heard.identical is not None]
     ratios = [heard.snr_db for heard in bench.through if heard.name == "bit-true" and heard.snr_db is not None]
-    margin = "identical" if compared else f"{ratios[0]:.1f} dB to error" if ratios else ""
+    margin = "identical" if compared else f"SNR {ratios[0]:.1f} dB" if ratios else ""
     return StepState("kept" if compared else "unknown", what, margin)
 
 

@@ -27,6 +27,8 @@ VERBS = {
     "budget": "Instructions on an emulated processor, and the share of its clock they take.",
     "table": "Write coefficients as text, by a recipe.",
     "report": "The whole story of a filter, with figures.",
+    "list": "A project's filters, and whether each keeps its brief.",
+    "check": "Make what a project exports anew, compare it with what lies there, prove it.",
     "picture": "Draw one of the application's views, off screen.",
 }
 """Each verb is a module of this folder; its sentence stands here so that help needs none of them."""

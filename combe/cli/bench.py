@@ -12,12 +12,14 @@ from combe import api
 from combe.benching.files import write_bench
 from combe.benching.run import THROUGH, USUAL, Bench
 from combe.cli.output import print_json, say
+from combe.cli.sources import FilterName
 from combe.errors import CombeError, FormatError
 from combe.signals.spec import EXAMPLE, Part, Signal, check_length, checked, read_signal, signal_from_sentence
 
 
 def run(
     file: Annotated[str, typer.Argument(metavar="FILE", help="A realization, a project or a design.")],
+    filter: FilterName = "",
     signal: Annotated[str, typer.Option(metavar="S", help=f'A signal file, or a sentence like "{EXAMPLE}".')] = "",
     recording: Annotated[
         str, typer.Option(metavar="F", help="A recording instead: sound, a table, raw integers.")
@@ -40,8 +42,9 @@ def run(
     if bool(signal) == bool(recording):
         raise FormatError("give a signal or a recording", "--signal", f'write one like --signal "{EXAMPLE}"')
     check_length(samples, seed)
-    found = api.load(file)
-    realized = api.benched(found)
+    if filter:
+        api._project_in(file, filter)
+    realized = api.benched(api.load(file))
     rate = realized.realization.sample_rate_hz
     if recording:
         number = int(column) if column.isdigit() else column or None

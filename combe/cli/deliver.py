@@ -13,6 +13,7 @@ from click.core import ParameterSource
 from combe import api
 from combe.analysis.exact import exact_filter
 from combe.cli.output import hertz, print_json, say
+from combe.cli.sources import FilterName, realization_in
 from combe.delivery.code_choices import HISTORIES, NUMBERS
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES
@@ -23,7 +24,7 @@ from combe.errors import CombeError, FormatError
 from combe.ledger import Line
 from combe.proof.arm import RISCV, TARGETS, built_for_riscv, prove_on_target
 from combe.proof.synthesis import DEVICES, synthesized
-from combe.realization.reading import RealizationFile, read_realization
+from combe.realization.reading import RealizationFile
 from combe.realization.stages import Realization
 from combe.requirement.quantities import frequency_text
 from combe.signals.sweep import gain_at
@@ -44,6 +45,7 @@ def run(
     realization: Annotated[str, typer.Argument(metavar="REALIZATION.json", help="The realization file.")],
     language: Annotated[str, typer.Option(help=", ".join(NAMES))],
     to: Annotated[str, typer.Option(metavar="DIR", help="The folder the files go into.")],
+    filter: FilterName = "",
     name: Annotated[str, typer.Option(metavar="ID", help="The name code is given.")] = "",
     prove: Annotated[bool, typer.Option("--prove", help="Build and run it, compare every sample.")] = False,
     target: Annotated[
@@ -91,7 +93,7 @@ def run(
             raise FormatError(
                 f'"{core}" is not a processor Combe builds for', "--target", f"known are {', '.join((*TARGETS, RISCV))}"
             )
-    found = read_realization(realization)
+    found = realization_in(realization, filter)
     lines = api.lines(found)
     values = {
         "number": number, "history": history, "unroll": unroll, "intrinsics": intrinsics, "reloadable": reloadable,

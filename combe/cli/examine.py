@@ -8,6 +8,7 @@ import typer
 
 from combe.analysis.exact import exact_filter
 from combe.cli.output import print_json, print_lines, status_of
+from combe.cli.sources import FilterName, design_in
 from combe.designing.designed import Design
 from combe.designing.file import design_document, read_design
 from combe.errors import CombeError, FileError
@@ -24,6 +25,7 @@ MOST_POINTS = 2_000_001
 def run(
     file: Annotated[str, typer.Argument(metavar="FILE", help="A design, a realization or plain coefficients.")],
     sample_rate: Annotated[float | None, typer.Option(help="Sample rate in Hz; 1 without one.")] = None,
+    filter: FilterName = "",
     points: Annotated[
         int | None, typer.Option(help="Add the response at this many frequencies, 0 to half the rate.")
     ] = None,
@@ -34,7 +36,7 @@ def run(
         raise FileError(f"{sample_rate:g} is not a sample rate", "--sample-rate", "it must be above zero")
     if points is not None and not 2 <= points <= MOST_POINTS:
         raise FileError(f"{points} points can't be computed", "--points", f"take 2 to {MOST_POINTS}")
-    design = _design_in(file, sample_rate)
+    design = _design_in(file, sample_rate, filter)
     document: dict[str, Any] = design_document(design)
     document["measures"] = goodness(design.filter, design.sample_rate_hz)
     if points is not None:
@@ -49,7 +51,7 @@ def run(
     return status_of(lines)
 
 
-def _design_in(file: str, sample_rate: float | None) -> Design:
+def _design_in(file: str, sample_rate: float | None, name: str = "") -> Design:
     """The design in a file; a realization counts as the filter its integers stand for."""
     text = read_text(file)
     if text.lstrip().startswith("{"):
@@ -60,6 +62,8 @@ def _design_in(file: str, sample_rate: float | None) -> Design:
                 rate = sample_rate or found.realization.sample_rate_hz
                 asked = found.design.requirement if found.design and rate == found.realization.sample_rate_hz else None
                 return Design("rounded", exact_filter(found.realization), rate, asked)
+            if isinstance(document, dict) and document.get("format") == "combe-project":
+                return design_in(file, name)
         except CombeError as error:
             raise error.at(file) from None
     return read_design(file, sample_rate, text)

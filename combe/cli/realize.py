@@ -9,8 +9,8 @@ import typer
 from combe.analysis.certified import certified_lines
 from combe.analysis.facts import facts
 from combe.cli.output import print_json, print_lines, say, status_of
+from combe.cli.sources import FilterName, design_in
 from combe.designing.designed import Design
-from combe.designing.file import read_design
 from combe.errors import CombeError, FormatError
 from combe.files import json_text, write_text
 from combe.filters import Fir
@@ -68,11 +68,12 @@ def run(
     chart: Annotated[bool, typer.Option("--chart", help="Margin and noise of every structure at every width.")] = False,
     rounding: Annotated[str, typer.Option(help="nearest-even, nearest-up, floor or toward-zero.")] = "nearest-even",
     overflow: Annotated[str, typer.Option(help="saturate or wrap.")] = "saturate",
+    filter: FilterName = "",
     out: Annotated[str, typer.Option(help="Write the realization file here.")] = "",
     json: Annotated[bool, typer.Option("--json", help="Print the realization file.")] = False,
 ) -> int:
     """Turn a design into integers that a chip can run."""
-    source = read_design(design)
+    source = design_in(design, filter)
     fewest = coefficient_bits == "fewest"
     if not fewest and not (coefficient_bits.isascii() and coefficient_bits.isdigit()):
         raise FormatError(f'"{coefficient_bits}" is not a width', "coefficient_bits", 'a number of bits, or "fewest"')

@@ -10,19 +10,20 @@ import typer
 from numpy.typing import NDArray
 
 from combe import api
+from combe.cli.sources import FilterName, realization_in
 from combe.errors import CombeError, FileError
 from combe.files import read_text, write_text
-from combe.realization.reading import read_realization
 
 
 def run(
     realization: Annotated[str, typer.Argument(metavar="REALIZATION.json", help="The realization file.")],
     input: Annotated[str, typer.Option(help="Raw integers, one a line; - for standard input.")],
     output: Annotated[str, typer.Option(help="Where the result goes; - for standard output.")],
+    filter: FilterName = "",
     ideal: Annotated[bool, typer.Option("--ideal", help="The unrounded filter, in steps of the output.")] = False,
 ) -> int:
     """Run a realization bit by bit."""
-    found = read_realization(realization)
+    found = realization_in(realization, filter)
     samples = read_samples(input)
     try:
         if ideal and found.design is None:

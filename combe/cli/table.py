@@ -6,6 +6,7 @@ from typing import Annotated
 
 import typer
 
+from combe.cli.sources import realization_in
 from combe.delivery import checked_name, identifier_from
 from combe.delivery.recipes import GALLERY, Coefficient, recipe_named, table_text
 from combe.delivery.tables import integer_table, real_table
@@ -43,9 +44,11 @@ def _coefficients(file: str) -> tuple[list[Coefficient], str, str, str]:
     if text.lstrip().startswith("{"):
         try:
             document = parse_json(text, "")
-            if isinstance(document, dict) and document.get("format") == "combe-realization":
-                made = realization_from(document).realization
-                return integer_table(made)
+            kind = document.get("format") if isinstance(document, dict) else None
+            if kind == "combe-realization":
+                return integer_table(realization_from(document).realization)
+            if kind == "combe-project":
+                return integer_table(realization_in(file).realization)
         except CombeError as error:
             raise error.at(file) from None
     design = read_design(file, None, text)

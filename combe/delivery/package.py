@@ -82,20 +82,21 @@ class Package(Struct, frozen=True):
         A ``Makefile`` that is another's stays; this package's is called after it then, ``NAME.mk``.
         """
         target = make_folder(folder)
-        placed = [(target / self._free(target, file), encoded(file.text, file.name)) for file in self.files]
+        placed = [(self.place_of(target, file), encoded(file.text, file.name)) for file in self.files]
         write_files(placed)
         return [path for path, _ in placed]
 
-    def _free(self, folder: Path, file: SourceFile) -> str:
-        """The name a file may take: its own, unless a Makefile of somebody else's stands there."""
+    def place_of(self, folder: Path, file: SourceFile) -> Path:
+        """Where a file goes: under its own name, unless a Makefile of somebody else's stands there."""
+        own = folder / file.name
         if file.name != "Makefile":
-            return file.name
+            return own
         try:
-            standing = (folder / file.name).read_text(encoding="utf-8", errors="replace")
+            standing = own.read_text(encoding="utf-8", errors="replace")
         except OSError:
-            return file.name
+            return own
         is_ours = standing.split("\n", 1)[0] == file.text.split("\n", 1)[0] and self.main.name in standing
-        return file.name if is_ours or not standing.strip() else f"{self.file}.mk"
+        return own if is_ours or not standing.strip() else folder / f"{self.file}.mk"
 
 
 def checked_name(name: str) -> str:

@@ -1,0 +1,79 @@
+"""What a verb works on: a design or a realization from its own file, or from a project."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from combe.designing.designed import Design
+from combe.designing.file import read_design
+from combe.errors import CombeError, FileError
+from combe.files import parse_json, read_text
+from combe.project.document import Project
+from combe.realization.reading import RealizationFile, realization_from
+
+FilterName = Annotated[
+    str,
+    typer.Option("--filter", metavar="NAME", help="Which filter of a project; needed only where there are several."),
+]
+
+
+def realization_in(path: str, name: str = "") -> RealizationFile:
+    """The realization in a file, or that of a project's filter."""
+    document = _document(path)
+    try:
+        if _kind(document) == "combe-project":
+            return _realized(_project(document, name))
+        if name:
+            raise FileError("is no project", "--filter", "leave it out")
+        return realization_from(document)
+    except CombeError as error:
+        raise error.at(path) from None
+
+
+def design_in(path: str, name: str = "") -> Design:
+    """The design in a file, in any layout coefficients come in, or that of a project's filter."""
+    text = read_text(path)
+    if text.lstrip().startswith("{"):
+        try:
+            document = parse_json(text, "")
+            if _kind(document) == "combe-project":
+                from combe.project.chain import ideal_of
+
+                return ideal_of(_project(document, name)).design
+        except CombeError as error:
+            raise error.at(path) from None
+    if name:
+        raise FileError("is no project", f"{path}: --filter", "leave it out")
+    return read_design(path, None, text)
+
+
+def _document(path: str) -> Any:
+    text = read_text(path)
+    try:
+        return parse_json(text, "")
+    except CombeError as error:
+        raise error.at(path) from None
+
+
+def _kind(document: Any) -> str:
+    return str(document.get("format", "")) if isinstance(document, dict) else ""
+
+
+def _project(document: Any, name: str) -> Project:
+    from combe.project.file import project_from
+
+    project = project_from(document)
+    known = (project.code_name, project.requirement.name, project.name)
+    if name and name not in known:
+        raise FileError(f'there is no filter "{name}"', "--filter", f"known is {project.code_name}")
+    return project
+
+
+def _realized(project: Project) -> RealizationFile:
+    from combe.project.chain import ideal_of, rounded_of
+
+    ideal = ideal_of(project)
+    rounded = rounded_of(project, ideal)
+    return RealizationFile(rounded.realization, ideal.design, tuple(line.document() for line in rounded.lines))

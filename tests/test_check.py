@@ -1,0 +1,102 @@
+"""A project held against what it exported, and every verb on a project."""
+
+from __future__ import annotations
+
+import json
+import os
+import unittest
+from pathlib import Path
+
+import combe
+from combe.project.demo import demo_project, fresh_project
+from combe.values import replace
+from tests.test_cli import InFolder, call
+from tests.test_delivery import HAS_GCC
+
+
+class Checked(InFolder):
+    def setUp(self) -> None:
+        super().setUp()
+        self.project = self.folder / "bats.combe"
+        combe.save(replace(demo_project(), export_folder="c"), self.project)
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_what_differs_and_what_is_missing_is_named(self) -> None:
+        status, out, _ = call("check", self.project, "--json")
+        self.assertEqual(status, 1)
+        self.assertEqual({file["state"] for file in json.loads(out)["filters"][0]["files"]}, {"missing"})
+        self.assertEqual(
+            call("deliver", self.project, "--language", "c", "--name", "calls", "--to", self.folder / "c")[0], 0
+        )
+        status, out, _ = call("check", self.project, "--json")
+        found = json.loads(out)
+        self.assertEqual((status, found["holds"]), (0, True))
+        (row,) = found["filters"]
+        self.assertEqual((row["name"], row["meets"], row["proved"]), ("calls", True, True))
+        self.assertEqual(
+            [file["path"] for file in row["files"]], ["c/calls.h", "c/calls.c", "c/calls_check.c", "c/Makefile"]
+        )
+        with (self.folder / "c" / "calls.c").open("a") as stream:
+            stream.write("\n")
+        status, out, _ = call("check", self.project)
+        self.assertEqual(status, 1)
+        self.assertIn("c/calls.c differs", out)
+        self.assertEqual(call("check", self.project, "--to", self.folder / "none")[0], 1)
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_the_same_bytes_whatever_the_locale_the_time_zone_and_the_place(self) -> None:
+        first = {path.name: path.read_bytes() for path in self.delivered("a")}
+        before = {key: os.environ.get(key) for key in ("LC_ALL", "TZ", "PYTHONHASHSEED")}
+        os.environ |= {"LC_ALL": "de_DE.UTF-8", "TZ": "Asia/Tokyo"}
+        try:
+            again = {path.name: path.read_bytes() for path in self.delivered("somewhere/else")}
+        finally:
+            for key, value in before.items():
+                os.environ.pop(key, None) if value is None else os.environ.__setitem__(key, value)
+        self.assertEqual(first, again)
+
+    def delivered(self, place: str) -> list[Path]:
+        folder = self.folder / place
+        self.assertEqual(call("deliver", self.project, "--language", "c", "--name", "calls", "--to", folder)[0], 0)
+        return list(folder.iterdir())
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_a_missed_limit_is_named(self) -> None:
+        asked = fresh_project()
+        poor = self.folder / "poor.combe"
+        combe.save(replace(asked, arithmetic=replace(asked.arithmetic, coefficient_bits=6)), poor)
+        status, out, _ = call("check", poor)
+        self.assertEqual(status, 1)
+        self.assertIn("misses", out)
+        found = combe.check(combe.load(poor))
+        self.assertFalse(found.holds)
+        self.assertTrue(found.filters[0].proved)
+
+    def test_filters_are_listed(self) -> None:
+        status, out, _ = call("list", self.project, "--json")
+        self.assertEqual(status, 0)
+        (row,) = json.loads(out)
+        self.assertEqual((row["name"], row["source"], row["meets"]), ("calls", "input", True))
+        self.assertEqual((row["input_rate_hz"], row["output_rate_hz"]), (250_000, 250_000))
+
+    def test_every_verb_takes_a_project(self) -> None:
+        self.put("in.txt", "100\n-5\n0\n")
+        for words in (
+            ("examine", self.project, "--json"), ("realize", self.project, "--json"), ("realize", self.project, "--filter", "calls"),
+            ("simulate", self.project, "--input", self.folder / "in.txt", "--output", self.folder / "o.txt", "--filter", "Bat band"),
+            ("bench", self.project, "--signal", "white -20 dB", "--samples", "500"), ("table", self.project, "--recipe", "c-array", "--to", self.folder / "t.h"),
+            ("report", self.project, "--to", self.folder / "r.html"),
+        ):  # fmt: skip
+            with self.subTest(words[0]):
+                status, _, said = call(*words)
+                self.assertEqual(status, 0, said)
+        for words in (
+            ("examine", self.project, "--filter", "owl"), ("realize", self.project, "--filter", "owl"), ("check", self.project, "--filter", "owl"),
+            ("bench", self.project, "--signal", "white", "--filter", "owl"),
+        ):  # fmt: skip
+            status, _, said = call(*words)
+            self.assertEqual(status, 2)
+            self.assertIn("known is calls", said)
+        taps = self.put("taps.txt", "0.5\n0.5\n")
+        self.assertIn("is no project", call("realize", taps, "--filter", "x")[2])
+        self.assertEqual(call("check", taps)[0], 2)
