@@ -43,6 +43,35 @@ class Processes(unittest.TestCase):
         found = execute([sys.executable, "-c", "import sys; sys.stderr.write('no'); sys.exit(7)"], HERE)
         self.assertEqual((found.status, found.errors), (7, b"no"))
 
+    def test_a_program_with_many_open_files_keeps_its_words_and_its_lead(self) -> None:
+        """A plain shell takes a handle of two digits for a word of the command."""
+        handles = [os.open("/dev/null", os.O_RDONLY) for _ in range(40)]
+        try:
+            self.assertEqual(execute(["echo", "a", "b"], HERE).output, b"a b\n")
+            ended = threading.Event()
+            found: list[int] = []
+
+            def work() -> None:
+                with stoppable(ended.is_set), self.assertRaises(Stopped):
+                    execute(
+                        [sys.executable, "-c", "import os, time; print(os.getpid(), flush=True); time.sleep(60)"], HERE
+                    )
+
+            thread = threading.Thread(target=work)
+            thread.start()
+            time.sleep(0.3)
+            found += [
+                int(word)
+                for word in Path("/proc/self/task").iterdir().__next__().joinpath("children").read_text().split()
+            ]
+            ended.set()
+            thread.join(5)
+            self.assertFalse(thread.is_alive())
+            self.assertTrue(all(gone(pid) for pid in found))
+        finally:
+            for handle in handles:
+                os.close(handle)
+
     def test_words_reach_the_command_as_they_are(self) -> None:
         words = ["a b", "$HOME", "`id`", ";", "'", '"', "*"]
         code = "import sys; print(sys.argv[1:])"

@@ -6,6 +6,7 @@ from __future__ import annotations
 import atexit
 import contextlib
 import os
+import shutil
 import signal
 import subprocess
 import threading
@@ -25,6 +26,14 @@ PIECE = 1 << 16
 GUARD = '(read -r _ <&{end}; kill -KILL 0) >/dev/null 2>&1 & guard=$!; "$@" {end}<&-; status=$?; kill -KILL $guard; exit $status'
 """A shell that runs a command beside a guard. The guard waits for a pipe to close whose other end only we hold: when we end,
 however we end, it takes the whole group with it, children of children too."""
+
+
+def _shell(end: int) -> str:
+    """A shell that can name a handle: a plain one knows single digits only, and a window soon has more than ten open."""
+    if end < 10:
+        return "/bin/sh"
+    return shutil.which("bash") or shutil.which("zsh") or shutil.which("ksh") or "/bin/sh"
+
 
 _stopping: ContextVar[Callable[[], bool]] = ContextVar("stopping", default=lambda: False)
 _alive: set[int] = set()
@@ -72,7 +81,7 @@ def execute(command: list[str], folder: Path, stdin: bytes = b"", limits: Limits
     try:
         script = GUARD.format(end=held)
         process = subprocess.Popen(
-            ["/bin/sh", "-c", script, "sh", *command], cwd=folder, stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+            [_shell(held), "-c", script, "sh", *command], cwd=folder, stdin=subprocess.PIPE, stdout=subprocess.PIPE,
             stderr=subprocess.PIPE, start_new_session=True, pass_fds=(held,),
         )  # fmt: skip
     except OSError as error:
