@@ -9,12 +9,15 @@ import numba
 
 
 def compiled(**options: Any) -> Callable[[Any], Any]:
-    """A decorator: compile, and keep the result for the next start unless no folder can be written to."""
+    """A decorator: compile, and keep the result for the next start unless no folder can be written to. Other threads run
+    meanwhile: the loops touch nothing but their arrays."""
+
+    settings = {"nogil": True} | options
 
     def decorate(function: Any) -> Any:
         try:
-            return numba.njit(cache=True, **options)(function)
+            return numba.njit(cache=True, **settings)(function)
         except RuntimeError:
-            return numba.njit(**options)(function)
+            return numba.njit(**settings)(function)
 
     return decorate

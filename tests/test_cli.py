@@ -78,6 +78,7 @@ class Chain(InFolder):
             self.folder / "d.json",
             "--coefficient-bits",
             "fewest",
+            "--plain",
             "--input",
             "s12f11",
             "--json",

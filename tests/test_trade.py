@@ -120,7 +120,7 @@ def least_of(asked: Requirement, order: int) -> list[float]:
 
 class Map(unittest.TestCase):
     def test_each_cell_is_what_designing_and_rounding_give(self) -> None:
-        asked = lowpass(0.12, 0.2, 0.2, 40)
+        asked = lowpass(0.12, 0.24, 0.3, 32)
         cells = list(combe.trade(asked, "equiripple", bits=range(7, 14), longer=4))
         self.assertEqual({cell.bits for cell in cells}, set(range(7, 14)))
         searched = some([cell for cell in cells if cell.is_better], 2)

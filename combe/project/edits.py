@@ -216,6 +216,11 @@ def design_by_cutoff() -> Edit:
 # -- the bench ---------------------------------------------------------------------------------------------
 
 
+def with_bench(setup: BenchSetup, **changes: Any) -> BenchSetup:
+    """What stands on the bench, with some of it replaced."""
+    return replace(setup, **changes)
+
+
 def set_bench(setup: BenchSetup) -> Edit:
     """Another signal on the bench, or other things it goes through."""
     return Edit("change the bench", lambda project: replace(project, bench=setup))

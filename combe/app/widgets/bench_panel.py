@@ -13,10 +13,10 @@ from combe.app.widgets.figure import Figure
 from combe.app.widgets.parts import Panel, Scroller, clear_layout, label
 from combe.benching.setup import MODELS, TOOLS, BenchSetup, signal_of
 from combe.errors import CombeError, FileError
+from combe.project.edits import with_bench
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text
 from combe.signals.spec import check_length, signal_from_sentence
-from combe.values import replace
 
 TITLES = {
     "ideal": "the ideal filter", "rounded": "the rounded filter", "bit-true": "the bit-true run", "code": "compiled C",
@@ -172,7 +172,7 @@ class BenchPanel(Panel):
         self._emit(through=tuple(name for name, box in self.boxes.items() if box.isChecked()) or ("ideal",))
 
     def _emit(self, **changes: object) -> None:
-        self.chosen.emit(replace(self.setup, **changes))
+        self.chosen.emit(with_bench(self.setup, **changes))
 
 
 def _whole(text: str) -> int:
