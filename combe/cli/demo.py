@@ -9,6 +9,8 @@ import typer
 from msgspec import Struct
 
 from combe import api
+from combe.benching.files import write_bench
+from combe.benching.run import run_bench
 from combe.cli.output import print_json, print_lines, say
 from combe.delivery.languages import LANGUAGES
 from combe.delivery.package import Package
@@ -27,6 +29,7 @@ from combe.realization.reading import realization_document
 from combe.requirement import requirement_document
 from combe.running.simulate import ideal_run
 from combe.signals.report import arithmetic_document
+from combe.signals.spec import signal_from
 from combe.signals.survey import night_recording
 
 
@@ -101,6 +104,7 @@ def _make(project: Project, folder: Path) -> _Made:
     proof = package.written_in.prove(package, rounded.realization, rounded.lines)
     circuits, circuit_proofs = _circuits(project, ideal, rounded, folder)
     written += circuits
+    written += _bench(rounded, ideal, folder)
     say("report")
     told = report_of(ideal.design, rounded.realization, ideal.lines, rounded.lines)
     write_text(folder / "report.html", html_text(told))
@@ -122,6 +126,19 @@ def _circuits(project: Project, ideal: Ideal, rounded: Rounded, folder: Path) ->
         prove = package.written_in.prove
         proofs.append(prove(package, rounded.realization, rounded.lines, ideal.design.filter, say))
     return written, proofs
+
+
+def _bench(rounded: Rounded, ideal: Ideal, folder: Path) -> list[Path]:
+    """The night's recording on the bench."""
+    say("bench")
+    document = {
+        "format": "combe-signal", "version": 1, "sample_rate_hz": rounded.realization.sample_rate_hz,
+        "parts": [{"kind": "recording", "file": "recording.txt"}],
+    }  # fmt: skip
+    write_text(folder / "signal.json", json_text(document))
+    signal = signal_from(document, "", str(folder))
+    bench = run_bench(rounded.realization, ideal.design.filter, signal)
+    return [folder / "signal.json", *write_bench(bench, folder / "bench")]
 
 
 def _draw(project: Project, path: Path) -> str:

@@ -10,10 +10,12 @@ from combe.signals.spec import Part
 
 Array = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
-SPAN = 12
-"""Symbols to either side over which a pulse is not taken as zero."""
+SPAN, SHORTER, ENOUGH = 48, (48, 24, 12), 64
+"""Symbols to either side over which a pulse is not taken as zero; a receiver takes fewer where too few symbols are left
+in the middle of a short signal."""
 USUAL_ROLLOFF = 0.25
-LEAST_SYMBOLS = 8
+LEAST_SYMBOLS, TIMED_SYMBOLS, MOST_SYMBOLS = 8, 200, 4000
+"""At least so many, so many to find the timing by, and so many for the figure itself."""
 
 
 class Modulated(Struct, frozen=True, eq=False):
@@ -83,16 +85,22 @@ def error_vector_db(sent: Modulated, heard: Array, settled: int, delay: float) -
     """
     from scipy.optimize import minimize_scalar
 
-    reach = SPAN * sent.samples_per_symbol
     times = sent.times()
-    inside = (times - reach >= 0) & (times + delay - reach >= settled) & (times + delay + reach + 2 <= len(heard) - 1)
+    span = 0
+    for span in SHORTER:
+        reach = span * sent.samples_per_symbol
+        inside = (times - reach >= 0) & (times + delay - reach >= settled)
+        inside &= times + delay + reach + 2 <= len(heard) - 1
+        if np.count_nonzero(inside) >= ENOUGH:
+            break
     if np.count_nonzero(inside) < LEAST_SYMBOLS:
         return None
-    wanted = sent.symbols[inside] if sent.carrier else np.real(sent.symbols[inside]).astype(np.complex128)
+    places = _some(np.flatnonzero(inside), MOST_SYMBOLS)
     turned = heard * np.exp(-1j * sent.carrier * np.arange(len(heard)))
 
-    def error(shift: float) -> float:
-        found = _matched(turned, times[inside] + delay + shift, sent)
+    def error(shift: float, among: NDArray[np.intp]) -> float:
+        wanted = sent.symbols[among] if sent.carrier else np.real(sent.symbols[among]).astype(np.complex128)
+        found = _matched(turned, times[among] + delay + shift, sent, span)
         gain = np.vdot(wanted, found) / np.vdot(wanted, wanted)
         if abs(gain) == 0:
             return np.inf
@@ -100,16 +108,26 @@ def error_vector_db(sent: Modulated, heard: Array, settled: int, delay: float) -
 
     half = max(1.0, sent.samples_per_symbol / 4)
     coarse = np.linspace(-half, half, 17)
-    start = coarse[int(np.argmin([error(float(shift)) for shift in coarse]))]
+    few = _some(places, TIMED_SYMBOLS)
+    start = coarse[int(np.argmin([error(float(shift), few) for shift in coarse]))]
     step = coarse[1] - coarse[0]
-    found = minimize_scalar(error, bounds=(start - step, start + step), method="bounded", options={"xatol": 1e-6})
-    return float(20 * np.log10(max(found.fun, 1e-20)))
+    found = minimize_scalar(
+        lambda shift: error(shift, few), bounds=(start - step, start + step), method="bounded", options={"xatol": 1e-5}
+    )
+    return float(20 * np.log10(max(error(float(found.x), places), 1e-20)))
 
 
-def _matched(turned: ComplexArray, times: Array, sent: Modulated) -> ComplexArray:
+def _some(places: NDArray[np.intp], most: int) -> NDArray[np.intp]:
+    """At most so many, spread evenly."""
+    if len(places) <= most:
+        return places
+    return places[np.round(np.linspace(0, len(places) - 1, most)).astype(np.intp)]
+
+
+def _matched(turned: ComplexArray, times: Array, sent: Modulated, span: int) -> ComplexArray:
     """The matched filter's output at the times of symbols."""
     length = sent.samples_per_symbol
-    reach = int(np.ceil(SPAN * length)) + 1
+    reach = int(np.ceil(span * length)) + 1
     offsets = np.arange(-reach, reach + 1)
     at = np.floor(times).astype(np.int64)[:, None] + offsets[None, :]
     weight = pulse((at - times[:, None]) / length, sent.rolloff)
