@@ -261,6 +261,12 @@ class Bench(unittest.TestCase):
         found = combe.bench(delay, sentence, samples=20_000)
         assert found.through[0].evm_db is not None
         self.assertLess(found.through[0].evm_db, -55)
+        # Noise of known power through a matched filter: EVM² = 2·σ²/(P²·samples a symbol), P² the power of the carrier.
+        for points, symbols, rolloff in ((64, 5000, 0.35), (4, 5000, 0.2)):
+            noisy = f"modulated points {points} symbols {symbols} Hz 12 kHz rolloff {rolloff} -14 dB + white -54 dB"
+            heard = combe.bench(delay, noisy, samples=40_000, through=["ideal"]).through[0]
+            assert heard.evm_db is not None
+            self.assertAlmostEqual(heard.evm_db, -40 + 10 * math.log10(2 * symbols / 48_000), delta=0.25)
         poor = combe.realize(
             Design("given", Cascade(((1.0, 0.0, 0.0, -1.2, 0.8),), 0.3), 48_000.0), 16, input="s20f19", output="s20f19"
         )
@@ -268,6 +274,18 @@ class Bench(unittest.TestCase):
         assert bent is not None
         self.assertGreater(bent, -25)
         self.assertIsNone(combe.bench(delay, "white -20 dB", samples=2000).through[0].evm_db)
+
+
+class Quantizing(unittest.TestCase):
+    def test_a_full_scale_sine_of_n_bits_lies_six_decibels_a_bit_above_its_rounding(self) -> None:
+        for bits in (10, 12, 16):
+            entry = parse_format(f"s{bits}f{bits - 1}")
+            raw = made("sine 123.45 Hz 0 dB", 2000.0, 40_000, entry=entry)
+            exact = np.sin(2 * np.pi * 123.45 * np.arange(40_000) / 2000.0) * 2 ** (bits - 1)
+            inside = np.abs(exact) < 2 ** (bits - 1) - 1
+            ratio = 10 * math.log10(float(np.mean(exact**2)) / float(np.mean((raw - exact)[inside] ** 2)))
+            self.assertAlmostEqual(ratio, 6.02 * bits + 1.76, delta=0.2)
+            self.assertAlmostEqual(level(raw, bits), 0.0, delta=0.003)
 
 
 class Command(InFolder):
