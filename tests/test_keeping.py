@@ -59,7 +59,8 @@ write_files([(Path(sys.argv[1]) / f"part{k}.txt", b"new" * 9000) for k in range(
 
 def _heeding() -> None:
     """Whoever starts the tests in the background may have told them not to heed Ctrl+C."""
-    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, signal.SIG_DFL)
 
 
 class InPlace(unittest.TestCase):
