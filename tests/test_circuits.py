@@ -36,7 +36,7 @@ from combe.rounding.realize import Choices, realize
 from combe.rounding.search.adders import adder_graph, structural_adders
 from combe.running.simulate import simulate
 from combe.values import replace
-from tests.support import asked, some
+from tests.support import IS_CAMPAIGN, asked, some
 from tests.test_arithmetic import random_realization
 from tests.test_cli import InFolder, call
 from tests.test_networks import random_network
@@ -387,6 +387,8 @@ class Written(unittest.TestCase):
         self.assertEqual(len(measured), len(wanted))
         for line, exact in zip(measured, wanted):
             self.assertAlmostEqual(line.reached, exact.reached, delta=0.1 if exact.reached < -20 else 0.002)
+        if not IS_CAMPAIGN:
+            return  # a second build takes as long as the first; faults are put into circuits by other tests every day
         changed = re.sub(r"'sd(\d{3,})", lambda found: f"'sd{int(found[1]) + 1}", package.files[0].text)
         wrong = replace(package.files[0], text=changed)
         answer, _ = _streamed(replace(package, files=(wrong, *package.files[1:])), made, wanted)
