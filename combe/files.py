@@ -67,6 +67,18 @@ def shortened(value: object) -> str:
     return text if len(text) <= SHOWN else text[: SHOWN - 3] + "..."
 
 
+def cell(text: str) -> str:
+    """A text as a cell that a spreadsheet takes for a text: names that begin like a formula get an apostrophe."""
+    word = text.strip()
+    if word[:1] not in ("=", "+", "-", "@", "\t", "\r"):
+        return text
+    try:
+        float(word.split(" ")[0].replace("−", "-"))
+    except ValueError:
+        return "'" + text
+    return text
+
+
 def read_json(path: str | Path) -> Any:
     """The JSON document in a file. Numbers that aren't finite and keys that stand twice are refused."""
     return parse_json(read_text(path), str(path))

@@ -166,6 +166,11 @@ class Recordings(unittest.TestCase):
         (self.folder / "s.json").write_text(json.dumps(document))
         self.assertEqual(make_signal(read_signal(self.folder / "s.json"), S16).raw.tolist(), [0, 8192, 16384, -8192])
 
+    def test_halves_go_to_the_even_integer(self) -> None:
+        path = self.put("halves.txt", "0.5\n1.5\n2.5\n-0.5\n-1.5\n40000.5\n")
+        found = make_signal(signal_from_sentence(f"recording {path}", 1.0), S16)
+        self.assertEqual((found.raw.tolist(), found.clipped), ([0, 2, 2, 0, -2, 32767], 1))
+
     def test_sound_of_the_right_rate(self) -> None:
         import soundfile
 

@@ -18,7 +18,7 @@ from pathlib import Path
 
 from combe.delivery.package import Package, SourceFile
 from combe.errors import FileError
-from combe.files import read_text, write_bytes, write_text
+from combe.files import cell, read_text, write_bytes, write_text
 from combe.placing import write_files
 from combe.project.demo import demo_project
 from combe.project.unsaved import Keeper, Opened, drop, left_behind
@@ -349,6 +349,14 @@ class Streams(InPlace):
             child.send_signal(number)
             _, said = child.communicate(timeout=60)
             self.assertEqual((child.returncode, said), (130, b"combe: interrupted\n"), number)
+
+
+class Cells(unittest.TestCase):
+    def test_a_spreadsheet_runs_nothing_that_a_name_says(self) -> None:
+        for name in ("=1+1", "@sum(a)", "+cmd|calc", "-2+3", "=HYPERLINK(x)", "\t=1"):
+            self.assertTrue(cell(name).startswith("'"), name)
+        for plain in ("wind not above", "-60 dB", "−0.1 dB", "+0.405", "-0.3", ""):
+            self.assertEqual(cell(plain), plain)
 
 
 class Bytes(InPlace):

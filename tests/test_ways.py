@@ -31,6 +31,13 @@ class ProductsOfElliptics(unittest.TestCase):
         self.assertTrue(rational_of(found.filter).is_stable)  # type: ignore[arg-type]
         self.assertIn(" times ", found.notes[0])
 
+    def test_limits_that_lie_below_zero_are_kept_too(self) -> None:
+        below = asked(
+            RATE, (0, 3000, -0.6, 0), (4000, 7000, -50), (8000, 12_000, -0.8, -0.1), (13_000, 24_000, -60), phase="any"
+        )
+        found = design(below, "elliptic-product")
+        self.assertGreaterEqual(least_margin_db(found.filter, below), -1e-9)
+
     def test_direct_optimization_never_ends_worse(self) -> None:
         for seed in some(range(40), 2):
             draw = random.Random(seed)

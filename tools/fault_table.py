@@ -505,10 +505,10 @@ FAULTS = (
     ),
     Fault(
         "designing/recursive/product.py",
-        "others = (self.room_db - room)",
-        "others = 0.0 * (self.room_db - room)",
+        "middle = self.middle_db if factor.is_first else 0.0",
+        "middle = self.middle_db",
         "test_ways",
-        "stopbands of a product not lowered by what the others may rise",
+        "the middle of the gain set by every factor",
     ),
     Fault(
         "designing/equiripple/levels.py",

@@ -6,6 +6,7 @@ from typing import Any
 
 from msgspec import Struct
 
+from combe.files import cell as plain
 from combe.filters import Filter
 from combe.ledger.cost import cost_of
 from combe.ledger.delay import delay_over_passbands
@@ -28,7 +29,7 @@ class Table(Struct, frozen=True):
     def csv(self) -> str:
         """Comma-separated, every cell in quotes."""
         every = [("", *self.names), *self.rows]
-        return "\n".join(",".join('"' + cell.replace('"', '""') + '"' for cell in row) for row in every)
+        return "\n".join(",".join('"' + plain(cell).replace('"', '""') + '"' for cell in row) for row in every)
 
     def markdown(self) -> str:
         """A Markdown table."""

@@ -17,6 +17,7 @@ from combe.app.theme.marks import VERDICT_COLORS, draw_seal, draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
 from combe.app.widgets.limit_words import figure_text, limit_name, signed_margin
 from combe.app.widgets.parts import verdict_of
+from combe.files import cell
 from combe.ledger import Line
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, level_text, short
@@ -214,7 +215,7 @@ class LedgerTable(QTableView):
             cells = [
                 " ".join(part for part in self.ledger.words(row, column) if part) for column in range(len(COLUMNS))
             ]
-            rows.append("\t".join(cells))
+            rows.append("\t".join(map(cell, cells)))
         clipboard = QGuiApplication.clipboard()
         if clipboard is not None:
             clipboard.setText("\n".join(rows))
