@@ -252,6 +252,7 @@ class MainWindow(QMainWindow, Gestures):
         place = {"code": 1, "bench": 2}.get(name, 0)
         if name == "bench":
             _ = self.bench_page
+            self.bench.show_setup(self.session.project.bench, self.session.project.requirement)
         self.left.setCurrentIndex(place)
         self.side.setVisible(not place)
         self.side.setCurrentIndex(min(STEPS.index(name), self.side.count() - 1))
@@ -317,7 +318,8 @@ class MainWindow(QMainWindow, Gestures):
         self.code.show_name(project.code_name)
         self.code.show_choices(project.code)
         self.code.show_hardware(project.hardware)
-        self.bench.show_setup(project.bench, project.requirement)
+        if self.step == "bench":
+            self.bench.show_setup(project.bench, project.requirement)
         self._show_contenders()
         self._show_states()
         self._show_curves()

@@ -64,7 +64,7 @@ def _thinned(omega: Array, level: Array, count: int) -> tuple[Array, Array]:
     return omega[keep], level[keep]
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=32)
 def phase_curve(source: Filter) -> tuple[Array, Array, Array]:
     """Angular frequencies, the unwrapped phase, and what's left of it without its linear part, in radians."""
     size = len(source.taps) if isinstance(source, Fir) else 512
@@ -78,7 +78,7 @@ def phase_curve(source: Filter) -> tuple[Array, Array, Array]:
     return omega, phase, phase + delay * omega
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=32)
 def delay_curve(source: Filter) -> tuple[Array, Array]:
     """Angular frequencies and the group delay in samples."""
     size = len(source.taps) if isinstance(source, Fir) else 512
@@ -86,7 +86,7 @@ def delay_curve(source: Filter) -> tuple[Array, Array]:
     return omega, group_delay(source, omega)
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=32)
 def phase_delay_curve(source: Filter) -> tuple[Array, Array]:
     """Angular frequencies above 0 and the phase delay −φ/ω in samples, constant offsets of π left out at 0."""
     omega, phase, _ = phase_curve(source)
@@ -96,7 +96,7 @@ def phase_delay_curve(source: Filter) -> tuple[Array, Array]:
     return omega[1:], delay[1:]
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=32)
 def amplitude_curve(source: Filter) -> tuple[Array, Array]:
     """The zero-phase amplitude of symmetric or antisymmetric taps: real, and negative where the phase has turned.
 
@@ -111,7 +111,7 @@ def amplitude_curve(source: Filter) -> tuple[Array, Array]:
     return omega, np.abs(response)
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=32)
 def energy_curve(source: Filter) -> tuple[Array, Array]:
     """The share of the energy of the impulse response that lies above each frequency, in dB (Parseval).
 

@@ -10,6 +10,9 @@ from combe.responses.evaluate import frequency_response, log_slope, rational_log
 
 Array = NDArray[np.float64]
 
+LONG = 200
+"""Taps beyond which evenly spaced frequencies are transformed instead of summed."""
+
 
 def group_delay(source: Filter, omega: Array) -> Array:
     """−dφ/dω in samples, exactly, at angular frequencies ``omega``.
@@ -63,20 +66,27 @@ def _followed(source: Fir, omega: Array) -> Array:
     """Follow the phase, its linear part removed, along points set so close that no step reaches π."""
     center = source.order / 2
     dense = np.unique(np.concatenate([[0.0], omega, np.linspace(0, np.pi, 1 + 8 * len(source.taps))]))
+    phase = _bare_phase(source, dense, center)
     for _ in range(48):
-        phase = _bare_phase(source, dense, center)
         jumps = np.flatnonzero((np.abs(_wrapped(np.diff(phase))) > 1.0) & (np.diff(dense) > 1e-13))
         if len(jumps) == 0:
             break
-        dense = np.sort(np.concatenate([dense, (dense[jumps] + dense[jumps + 1]) / 2]))
-    steps = _wrapped(np.diff(_bare_phase(source, dense, center)))
+        between = (dense[jumps] + dense[jumps + 1]) / 2
+        dense = np.insert(dense, jumps + 1, between)
+        phase = np.insert(phase, jumps + 1, _bare_phase(source, between, center))
+    steps = _wrapped(np.diff(phase))
     steps = np.where(np.abs(np.abs(steps) - np.pi) < 1e-6, np.pi, steps)
     total = _wrapped(phase[:1])[0] + np.concatenate([[0.0], np.cumsum(steps)])
     return np.asarray(np.interp(omega, dense, total) - center * omega)
 
 
 def _bare_phase(source: Fir, omega: Array, center: float) -> Array:
-    return np.asarray(np.angle(frequency_response(source, omega) * np.exp(1j * center * omega)))
+    count = len(omega) - 1
+    if 2 * count >= len(source.taps) > LONG and np.array_equal(omega, np.linspace(0, np.pi, count + 1)):
+        response = np.fft.rfft(source.array, 2 * count)
+    else:
+        response = frequency_response(source, omega)
+    return np.asarray(np.angle(response * np.exp(1j * center * omega)))
 
 
 def _wrapped(angle: Array) -> Array:

@@ -2,22 +2,53 @@
 
 from __future__ import annotations
 
+import contextlib
+import threading
+
+from PyQt6.QtCore import pyqtSignal
+
 from combe.app.pages.page import Scene
 from combe.app.pages.sheet import SheetPage
-from combe.ledger.goodness import table_of
+from combe.filters import Filter, Fir
+from combe.ledger.goodness import Table, table_of
+
+AT_ONCE = 400
+"""Taps of all filters together whose figures take no longer than a frame or two."""
 
 
 class MeasuresPage(SheetPage):
-    """A column for each curve, those of the chosen filter first."""
+    """A column for each curve, those of the chosen filter first. What takes long is worked out aside."""
+
+    worked_out = pyqtSignal(object, object)
 
     def __init__(self) -> None:
         super().__init__("measured goodness")
+        self.worked_out.connect(self._on_worked_out)
         self._shown: object = None
 
     def show_scene(self, scene: Scene) -> None:
         """Other filters."""
         named = [(curve.name, curve.filter) for curve in sorted(scene.curves, key=lambda c: (c.is_pin, c.name))]
-        key = tuple(named), scene.requirement.sample_rate_hz
-        if key != self._shown:
-            self._shown = key
-            self.fill(table_of(named, scene.requirement.sample_rate_hz))
+        rate = scene.requirement.sample_rate_hz
+        key = tuple(named), rate
+        if key == self._shown:
+            return
+        self._shown = key
+        if sum(weight_of(source) for _, source in named) <= AT_ONCE:
+            self.fill(table_of(named, rate))
+            return
+        threading.Thread(target=self._work, args=(key, named, rate), daemon=True).start()
+
+    def _work(self, key: object, named: list[tuple[str, Filter]], rate: float) -> None:
+        table = table_of(named, rate)
+        with contextlib.suppress(RuntimeError):  # the page may have gone meanwhile
+            self.worked_out.emit(key, table)
+
+    def _on_worked_out(self, key: object, table: Table) -> None:
+        if key == self._shown:
+            self.fill(table)
+
+
+def weight_of(source: Filter) -> int:
+    """Roughly how long the figures of a filter take, in taps."""
+    return len(source.taps) if isinstance(source, Fir) else 40
