@@ -9,6 +9,7 @@ import typer
 
 from combe.analysis.exact import exact_filter
 from combe.cli.output import status_of
+from combe.cli.sources import FilterName, realization_in
 from combe.delivery.report import Report, html_text, pdf_bytes, report_of
 from combe.designing.costs import lines_of_design
 from combe.designing.designed import Design
@@ -27,11 +28,14 @@ def run(
         str, typer.Argument(metavar="FILE", help="A project, a realization, a design or plain coefficients.")
     ],
     to: Annotated[str, typer.Option(metavar="F.html|F.pdf", help="Where the report goes.")],
+    filter: FilterName = "",
 ) -> int:
     """The whole story of a filter, with figures."""
     ending = Path(to).suffix.lower()
     if ending not in (".html", ".pdf"):
         raise FileError(f"{to!r} is neither a page nor a PDF", "--to", "end it in .html or .pdf")
+    if filter:
+        realization_in(file, filter)  # refuses a name that isn't there
     report, lines = _told(file)
     if ending == ".html":
         write_text(to, html_text(report))
