@@ -51,7 +51,7 @@ def _coefficients(file: str, name: str = "") -> tuple[list[Coefficient], str, st
             if kind == "combe-project":
                 return integer_table(realization_in(file, name).realization)
         except CombeError as error:
-            raise error.at(file) from None
+            raise (error if error.where.startswith(file) else error.at(file)) from None
     design = read_design(file, None, text)
     own = design.requirement.name if design.requirement else "coefficients"
     return real_table(design.filter), "real numbers", "double", own
