@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import tempfile
 from functools import cache
-from pathlib import Path
-from types import TracebackType
 from typing import Any
 
 import numpy as np
@@ -15,6 +12,7 @@ from numpy.typing import NDArray
 from combe.delivery.c.types import c_type
 from combe.delivery.package import Package
 from combe.errors import ToolError
+from combe.proof.runners.folder import InFolder
 from combe.proof.tools import find, run, version
 from combe.realization.stages import Realization
 
@@ -23,7 +21,7 @@ CPP_STRICT = ["-std=c++17", *STRICT[1:]]
 BLOCK_LENGTHS = ["1", "3", "64", "257", "4096"]
 
 
-class Compiled:
+class Compiled(InFolder):
     """A program in a folder of its own for as long as the ``with`` lasts. Samples go through in blocks of mixed lengths.
 
     Raises
@@ -37,21 +35,12 @@ class Compiled:
         self.tool = package.written_in.tools[0]
         self.compiler = find(self.tool)
         self.name = version(self.tool)
-        self._place = tempfile.TemporaryDirectory(prefix="combe-proof-")
-        self.folder = Path(self._place.name)
+        super().__init__("combe-proof-")
         is_cpp = package.code.language == "c++"
         self.ending = "cpp" if is_cpp else "c"
         self.flags = [*(CPP_STRICT if is_cpp else STRICT), *(extra_flags or [])]
         self.source = [] if is_cpp else [f"{package.file}.c"]
         package.write(self.folder)
-
-    def __enter__(self) -> Compiled:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self._place.cleanup()
 
     def build(self) -> None:
         """The delivered check and a program that takes a stream."""

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import tempfile
 from functools import cache
-from pathlib import Path
-from types import TracebackType
 from typing import Any
 
 import numpy as np
@@ -17,6 +14,7 @@ from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import PORTS
 from combe.delivery.package import Package
 from combe.errors import ToolError
+from combe.proof.runners.folder import InFolder
 from combe.proof.tools import find, run
 from combe.realization.stages import Realization
 
@@ -24,7 +22,7 @@ SECONDS, PATIENCE = 300, 200_000
 MOST_BITS = 64
 
 
-class Streamed:
+class Streamed(InFolder):
     """A compiled circuit in a folder of its own for as long as the ``with`` lasts.
 
     Raises
@@ -45,16 +43,7 @@ class Streamed:
         signals = self.built.circuit.signals
         if max(signals["in_data"].width, signals["out_data"].width) > MOST_BITS:
             raise ToolError(f"ports wider than {MOST_BITS} bits are not streamed", "proof")
-        self._place = tempfile.TemporaryDirectory(prefix="combe-stream-")
-        self.folder = Path(self._place.name)
-
-    def __enter__(self) -> Streamed:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self._place.cleanup()
+        super().__init__("combe-stream-")
 
     def build(self) -> None:
         """Compile the circuit with a program that feeds it."""
