@@ -417,7 +417,7 @@ def simulate(realization: Realization | RealizationFile, samples: ArrayLike, *, 
     return run(program, signal)
 
 
-def benched(source: Design | RealizationFile | Project | Requirement | Recipe) -> RealizationFile:
+def benched(source: Design | RealizationFile | Project | Requirement | Recipe, filter: str = "") -> RealizationFile:
     """What a bench runs: a realization, that of a project, or a design rounded to 16 bits.
 
     Raises
@@ -426,17 +426,18 @@ def benched(source: Design | RealizationFile | Project | Requirement | Recipe) -
         If there is nothing in it that could run.
     """
     from combe.designing.designed import Design
-    from combe.project.chain import ideal_of, rounded_of
+    from combe.project.chosen import chosen, realized_file
     from combe.project.document import Project
     from combe.realization.reading import RealizationFile
 
+    if filter and not isinstance(source, Project):
+        raise FileError("is no project", "--filter", "leave it out")
     if isinstance(source, RealizationFile):
         return source
     if isinstance(source, Design):
         return realize(source)
     if isinstance(source, Project):
-        ideal = ideal_of(source)
-        return RealizationFile(rounded_of(source, ideal).realization, ideal.design)
+        return realized_file(chosen(source, filter))
     raise FileError("there is no filter in it to run", "bench", "give a realization, a project or a design")
 
 
@@ -508,10 +509,10 @@ def check(
 
 def listed(project: str | Path | Project) -> list[dict[str, Any]]:
     """A project's filters: ``name``, ``source``, ``input_rate_hz``, ``output_rate_hz``, ``meets`` (with its integers)."""
-    from combe.project.chain import ideal_of, rounded_of
+    from combe.project.chosen import realized_file
 
     found, _ = _project_in(project, "")
-    rounded = rounded_of(found, ideal_of(found))
+    rounded = realized_file(found)
     rate = found.requirement.sample_rate_hz
     return [
         {"name": found.code_name, "title": found.requirement.name, "source": "input", "input_rate_hz": rate,
@@ -520,14 +521,13 @@ def listed(project: str | Path | Project) -> list[dict[str, Any]]:
 
 
 def _project_in(project: str | Path | Project, filter: str) -> tuple[Project, Path]:
+    from combe.project.chosen import chosen
     from combe.project.document import Project as Value
 
     found = project if isinstance(project, Value) else load(project)
     if not isinstance(found, Value):
         raise FileError("is no project", str(project), "give a project file")
-    if filter and filter not in (found.code_name, found.requirement.name, found.name):
-        raise FileError(f'there is no filter "{filter}"', "--filter", f"known is {found.code_name}")
-    return found, Path() if isinstance(project, Value) else Path(project).resolve().parent
+    return chosen(found, filter), Path() if isinstance(project, Value) else Path(project).resolve().parent
 
 
 class Delivery(Struct, frozen=True):

@@ -42,9 +42,7 @@ def run(
     if bool(signal) == bool(recording):
         raise FormatError("give a signal or a recording", "--signal", f'write one like --signal "{EXAMPLE}"')
     check_length(samples, seed)
-    if filter:
-        api._project_in(file, filter)
-    realized = api.benched(api.load(file))
+    realized = api.benched(api.load(file), filter)
     rate = realized.realization.sample_rate_hz
     if recording:
         number = int(column) if column.isdigit() else column or None

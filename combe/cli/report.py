@@ -9,7 +9,7 @@ import typer
 
 from combe.analysis.exact import exact_filter
 from combe.cli.output import status_of
-from combe.cli.sources import FilterName, realization_in
+from combe.cli.sources import FilterName
 from combe.delivery.report import Report, html_text, pdf_bytes, report_of
 from combe.designing.costs import lines_of_design
 from combe.designing.designed import Design
@@ -18,6 +18,7 @@ from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text, write_bytes, write_text
 from combe.ledger import Line
 from combe.project.chain import ideal_of, rounded_of
+from combe.project.chosen import chosen
 from combe.project.file import project_from
 from combe.realization.reading import realization_from
 from combe.rounding.realize import rounded_lines
@@ -34,9 +35,7 @@ def run(
     ending = Path(to).suffix.lower()
     if ending not in (".html", ".pdf"):
         raise FileError(f"{to!r} is neither a page nor a PDF", "--to", "end it in .html or .pdf")
-    if filter:
-        realization_in(file, filter)  # refuses a name that isn't there
-    report, lines = _told(file)
+    report, lines = _told(file, filter)
     if ending == ".html":
         write_text(to, html_text(report))
     else:
@@ -45,7 +44,7 @@ def run(
     return status_of(lines)
 
 
-def _told(file: str) -> tuple[Report, tuple[Line, ...]]:
+def _told(file: str, name: str = "") -> tuple[Report, tuple[Line, ...]]:
     text = read_text(file)
     kind, document = "", None
     try:
@@ -53,7 +52,7 @@ def _told(file: str) -> tuple[Report, tuple[Line, ...]]:
             document = parse_json(text, "")
             kind = str(document.get("format", "")) if isinstance(document, dict) else ""
         if kind == "combe-project":
-            project = project_from(document)
+            project = chosen(project_from(document), name)
             ideal = ideal_of(project)
             rounded = rounded_of(project, ideal)
             made = report_of(ideal.design, rounded.realization, ideal.lines, rounded.lines)

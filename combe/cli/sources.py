@@ -24,7 +24,9 @@ def realization_in(path: str, name: str = "") -> RealizationFile:
     document = _document(path)
     try:
         if _kind(document) == "combe-project":
-            return _realized(_project(document, name))
+            from combe.project.chosen import realized_file
+
+            return realized_file(_project(document, name))
         if name:
             raise FileError("is no project", "--filter", "leave it out")
         return realization_from(document)
@@ -62,18 +64,7 @@ def _kind(document: Any) -> str:
 
 
 def _project(document: Any, name: str) -> Project:
+    from combe.project.chosen import chosen
     from combe.project.file import project_from
 
-    project = project_from(document)
-    known = (project.code_name, project.requirement.name, project.name)
-    if name and name not in known:
-        raise FileError(f'there is no filter "{name}"', "--filter", f"known is {project.code_name}")
-    return project
-
-
-def _realized(project: Project) -> RealizationFile:
-    from combe.project.chain import ideal_of, rounded_of
-
-    ideal = ideal_of(project)
-    rounded = rounded_of(project, ideal)
-    return RealizationFile(rounded.realization, ideal.design, tuple(line.document() for line in rounded.lines))
+    return chosen(project_from(document), name)
