@@ -32,6 +32,9 @@ class CombeError(Exception):
         self.instead = _readable(instead)
         super().__init__(self.sentence())
 
+    def __reduce__(self) -> tuple[type[CombeError], tuple[str, str, str]]:
+        return type(self), (self.what, self.where, self.instead)
+
     def sentence(self) -> str:
         """The whole message in one line."""
         text = f"{self.where}: {self.what}" if self.where else self.what

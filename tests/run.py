@@ -6,6 +6,7 @@ import os
 import re
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor, as_completed
@@ -14,6 +15,11 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # As the command line does: modules run side by side, and threads of one small matrix only get in their way.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+# The processors are busy with other modules: races stay in the process that runs them.
+os.environ.setdefault("COMBE_WORKER", "1")
+# A process of its own for each module, and many for the command line: read once what they all read.
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+sys.dont_write_bytecode = False
 
 
 class Spoken(unittest.TestResult):
@@ -86,7 +92,11 @@ def main() -> int:
         print(f"without {', '.join(SLOW)}", flush=True)
     modules.sort(key=lambda name: LONG_FIRST.index(name) if name in LONG_FIRST else len(LONG_FIRST))
     counts = [0, 0, 0]
-    with ThreadPoolExecutor(max(1, min((os.cpu_count() or 1) + 1, 4))) as pool:
+    with (
+        tempfile.TemporaryDirectory(prefix="combe-tests-") as folder,
+        ThreadPoolExecutor(max(1, min((os.cpu_count() or 1) + 1, 4))) as pool,
+    ):
+        os.environ["COMBE_TEST_MEMORY"] = folder
         for done in as_completed([pool.submit(run_apart, name, root) for name in modules]):
             module, output, seconds = done.result()
             found = re.search(r"(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*$", output)

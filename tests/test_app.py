@@ -9,12 +9,11 @@ import tempfile
 import time
 import unittest
 import weakref
-from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
 from unittest import mock
 
 from combe.values import replace
+from tests import memory
 from tests.support import some
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -40,7 +39,7 @@ from combe.app.widgets.action_palette import matches
 from combe.app.widgets.figure import Figure
 from combe.app.window import MainWindow
 from combe.delivery import languages
-from combe.project import edits, following
+from combe.project import edits
 from combe.project.demo import demo_project
 from combe.project.document import STEPS, DesignChoice
 from combe.project.file import read_project
@@ -86,44 +85,14 @@ def drag(plot: Plot, handle: Handle, dx: int, dy: int, steps: int = 6) -> None:
     send(QEvent.Type.MouseButtonRelease, start + QPoint(dx, dy), left, none)
 
 
-_known: dict[object, list[object]] = {}
-
-
-def remembered(name: str) -> Callable[..., Iterator[object]]:
-    """The real function, run once for each of its arguments: a hundred windows needn't race the same filters."""
-    real = getattr(following, name)
-
-    def again(*words: Any) -> Iterator[object]:
-        *key, is_stopped = words
-        place = (name, *key[: 2 if name == "prices" else 1])
-        if place not in _known:
-            found = []
-            for each in real(*key, is_stopped):
-                found.append(each)
-                yield each
-            if not is_stopped():
-                _known[place] = found
-            return
-        yield from _known[place]
-
-    return again
-
-
 class WindowCase(unittest.TestCase):
     """A window on the demo project, everything worked out."""
 
-    prices_follow = False
-    """Whether every brief gets its prices: they take two seconds, and few tests look at them."""
+    follows: tuple[str, ...] = ()
+    """What every brief gets, beside the demo's, of ``memory.BESIDE``: it takes seconds, and few tests look at it."""
 
     def setUp(self) -> None:
-        fakes = {name: remembered(name) for name in ("contenders", "prices", "relaxations")}
-        if not self.prices_follow:
-            whole, known = fakes["prices"], demo_project().requirement
-            fakes["prices"] = lambda asked, *rest: whole(asked, *rest) if asked == known else iter(())
-        for name, fake in fakes.items():
-            patched = mock.patch(f"combe.project.following.{name}", fake)
-            patched.start()
-            self.addCleanup(patched.stop)
+        memory.remember_all(self, demo_project().requirement, self.follows)
         self.session = Session(demo_project())
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)

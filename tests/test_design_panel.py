@@ -134,6 +134,8 @@ class Small(unittest.TestCase):
 
 
 class InTheWindow(WindowCase):
+    follows = ("relaxations",)
+
     def test_an_iir_method_is_designed_drawn_and_told(self) -> None:
         self.session.replace_with(fresh_project(), None)
         self.window.brief.phase.click()

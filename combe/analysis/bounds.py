@@ -60,15 +60,14 @@ def worst_values(program: Program) -> tuple[Array, Array]:
     flow = LinearProgram.of(program)
     unit = program.input.step
     low_in, high_in = program.input.least * unit, program.input.most * unit
-    norms = flow.norms()
+    errors = [error_limits(step) for step in program.steps]
+    sources = [index for index, (down, up) in enumerate(errors) if down or up]
+    norms, *paths = flow.norms_of([0, *(index + 1 for index in sources)])
     far = max(-low_in, high_in)
     high = norms.positive * high_in + norms.negative * low_in + norms.tail * far
     low = norms.positive * low_in + norms.negative * high_in - norms.tail * far
-    for index, step in enumerate(program.steps):
-        down, up = error_limits(step)
-        if down == up == 0:
-            continue
-        path = flow.norms(index + 1)
+    for index, path in zip(sources, paths):
+        down, up = errors[index]
         reach = max(-down, up)
         high += path.positive * up + path.negative * down + path.tail * reach
         low += path.positive * down + path.negative * up - path.tail * reach

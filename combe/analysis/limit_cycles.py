@@ -83,10 +83,11 @@ class _Free:
         its path there."""
         flow = LinearProgram.of(self.program)
         reach = np.zeros(len(self.program.steps))
-        for index, step in enumerate(self.program.steps):
-            low, high = error_limits(step)
-            if (low or high) and index + 1 in {number for number, _, _ in self.steps}:
-                reach += flow.norms(index + 1).l1 * max(-low, high)
+        errors = {index + 1: max(-low, high) for index, (low, high) in enumerate(map(error_limits, self.program.steps))}
+        own = {number for number, _, _ in self.steps}
+        sources = [number for number, error in errors.items() if error and number in own]
+        for number, path in zip(sources, flow.norms_of(sources) if sources else []):
+            reach += path.l1 * errors[number]
         found = []
         for signal, is_rest, _ in self.kept:
             step = self.program.steps[signal - 1]

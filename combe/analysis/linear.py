@@ -12,7 +12,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.errors import FormatError
-from combe.realization.feedback import feedback_groups
+from combe.realization.feedback import feedback_groups, groups_in_order
 from combe.realization.program import Program, gain_of
 from combe.realization.term import Term
 
@@ -138,36 +138,39 @@ class LinearProgram:
         return total, float(np.sqrt(1 - 1 / largest)) if largest > 1 else 0.0
 
     def norms(self, source: int = 0) -> Norms:
-        """Norms of the answers of all steps to a unit impulse at the input (0), or to an error of step ``source`` − 1.
+        """Norms of the answers of all steps to a unit impulse at the input (0), or to an error of step ``source`` − 1."""
+        return self.norms_of([source])[0]
+
+    def norms_of(self, sources: list[int]) -> list[Norms]:
+        """The same of several sources at once.
 
         The tail is rigorous up to rounding: Σ over all later samples of |c·Aᵏ·x| is at most |c|·√(xᵀPx)/(1−ρ) (Volkova,
         Hilaire & Lauter 2015 bound it by eigenvalues; a Lyapunov matrix needs none).
         """
         if not self.is_recursive:
-            return self._finite_norms(source)
+            return [self._finite_norms(source) for source in sources]
         _, B, C, D = self.state_space
-        state = B[:, source].copy()
-        first = D[:, source]
-        positive, negative = np.maximum(first, 0), np.minimum(first, 0)
-        energy = first**2
+        state, first = B[:, sources], D[:, sources]
+        positive, negative, energy = np.maximum(first, 0), np.minimum(first, 0), first**2
         P, rate = self._decay
         sizes = np.linalg.norm(C, axis=1)
         observe, jumps, leap = self._blocks()
-        done = 0
+        done, count = 0, len(sources)
         while True:
-            if not np.any(state):
-                return Norms(positive, negative, np.zeros(self.count), energy)
             columns = _columns(state, jumps)
-            answers = (observe @ columns).reshape(BLOCK, self.count, -1)
-            positive = positive + np.sum(np.maximum(answers, 0), axis=(0, 2))
-            negative = negative + np.sum(np.minimum(answers, 0), axis=(0, 2))
-            energy = energy + np.sum(answers**2, axis=(0, 2))
+            answers = (observe @ columns).reshape(BLOCK, self.count, -1, count)
+            above = np.sum(np.maximum(answers, 0), axis=(0, 2))
+            positive += above
+            negative += np.sum(answers, axis=(0, 2)) - above
+            energy += np.einsum("bnks,bnks->ns", answers, answers)
             state = leap @ state
-            done += BLOCK * columns.shape[1]
-            tail = sizes * np.sqrt(max(float(state @ P @ state), 0.0)) / (1 - rate)
+            done += BLOCK * columns.shape[1] // count
+            left = np.sqrt(np.maximum(np.einsum("is,ij,js->s", state, P, state), 0.0)) / (1 - rate)
+            tail = np.outer(sizes, left)
             sums = positive - negative
-            if np.all(tail <= TAIL_SHARE * np.maximum(sums, 1e-3 * np.max(sums))) or done >= LONGEST:
-                return Norms(positive, negative, tail + 1e-10 * (positive - negative), energy)
+            if np.all(tail <= TAIL_SHARE * np.maximum(sums, 1e-3 * np.max(sums, axis=0))) or done >= LONGEST:
+                tail = tail + 1e-10 * sums
+                return [Norms(positive[:, k], negative[:, k], tail[:, k], energy[:, k]) for k in range(count)]
 
     @cached_property
     def order(self) -> list[int]:
@@ -285,23 +288,73 @@ class LinearProgram:
 
         Shapes are (frequencies, steps).
         """
-        count = self.count
-        turn = np.exp(-1j * np.asarray(omega))
-        T = np.zeros((len(turn), count, count + 1), complex)
-        R = np.zeros((len(turn), count, count), complex)
-        for index, terms in enumerate(self.steps):
+        waves = _Waves(self, np.exp(-1j * np.asarray(omega)))
+        forward = waves.forward()
+        return forward.T, waves.backward().T
+
+
+class _Waves:
+    """Transfers at many frequencies, one group of steps that feed back to one another after the other: each is a small
+    system of equations, where all steps together would be a large one."""
+
+    def __init__(self, flow: LinearProgram, turn: ComplexArray) -> None:
+        self.flow, self.count, self.size = flow, flow.count, len(turn)
+        self.powers = {d: turn**d for d in {term.delay for terms in flow.steps for term in terms}}
+        uses = [[term.signal for term in terms if not term.is_rest] for terms in flow.steps]
+        self.groups = groups_in_order(uses)
+
+    def loop(self, group: list[int]) -> ComplexArray | None:
+        """Identity less what the group's steps hand to one another: (frequencies, steps, steps); None without a loop."""
+        found: ComplexArray | None = None
+        for row, step in enumerate(group):
+            for term in self.flow.steps[step]:
+                if term.is_rest or term.signal - 1 not in group:
+                    continue
+                if found is None:
+                    found = np.tile(np.eye(len(group), dtype=complex), (self.size, 1, 1))
+                found[:, row, group.index(term.signal - 1)] -= term.coefficient * self.powers[term.delay]
+        return found
+
+    def forward(self) -> ComplexArray:
+        """From the input to every step: (steps, frequencies)."""
+        values = np.zeros((self.count + 1, self.size), complex)
+        values[0] = 1.0
+        for group in self.groups:
+            for step in group:
+                for term in self.flow.steps[step]:
+                    if not term.is_rest and term.signal - 1 not in group:
+                        values[step + 1] += term.coefficient * self.powers[term.delay] * values[term.signal]
+            rows = [step + 1 for step in group]
+            values[rows] = _solved(self.loop(group), values[rows])
+        return values[1:]
+
+    def backward(self) -> ComplexArray:
+        """From every step's error to the output: (steps, frequencies)."""
+        back = np.zeros((self.count, self.size), complex)
+        back[self.flow.output - 1] = 1.0
+        for group in reversed(self.groups):
+            loop = self.loop(group)
+            back[group] = _solved(None if loop is None else np.swapaxes(loop, 1, 2), back[group])
+            for step in group:
+                for term in self.flow.steps[step]:
+                    if term.signal and not term.is_rest and term.signal - 1 not in group:
+                        back[term.signal - 1] += term.coefficient * self.powers[term.delay] * back[step]
+        # What is cut off and used again later enters there with the other sign.
+        errors = back.copy()
+        for step, terms in enumerate(self.flow.steps):
             for term in terms:
-                wave = term.coefficient * turn**term.delay
                 if term.is_rest:
-                    R[:, index, term.signal - 1] += wave
-                else:
-                    T[:, index, term.signal] += wave
-        loop = np.eye(count) - T[:, :, 1:]
-        forward = np.linalg.solve(loop, T[:, :, :1])[:, :, 0]
-        out = np.zeros((len(turn), count, 1))
-        out[:, self.output - 1, 0] = 1.0
-        back = np.linalg.solve(np.swapaxes(loop, 1, 2), out)[:, :, 0]
-        return np.asarray(forward, complex), np.asarray(back - np.einsum("fm,fmi->fi", back, R), complex)
+                    errors[term.signal - 1] -= term.coefficient * self.powers[term.delay] * back[step]
+        return errors
+
+
+def _solved(loop: ComplexArray | None, values: ComplexArray) -> ComplexArray:
+    """The values of a group from what enters it: (steps, frequencies)."""
+    if loop is None:
+        return values
+    if len(values) == 1:
+        return np.asarray(values / loop[:, 0, 0])
+    return np.asarray(np.linalg.solve(loop, values.T[:, :, None])[:, :, 0].T)
 
 
 def _added(total: Array, path: Array, delay: int) -> Array:
@@ -314,7 +367,7 @@ def _added(total: Array, path: Array, delay: int) -> Array:
 
 def _columns(state: Array, jumps: list[Array]) -> Array:
     """The state now and after every further block, by doubling."""
-    found = state[:, None]
+    found = state
     for jump in jumps:
         found = np.concatenate([found, jump @ found], axis=1)
     return np.asarray(found)

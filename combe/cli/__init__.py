@@ -152,10 +152,18 @@ def _stop_in_order() -> None:
     for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         if signal.getsignal(name) in (signal.SIG_DFL, signal.default_int_handler):
             signal.signal(name, stop)
+    sys.unraisablehook = _unraisable
     heard, told = os.pipe()
     os.set_blocking(told, False)
     signal.set_wakeup_fd(told, warn_on_full_buffer=False)
     threading.Thread(target=_end_anyway, args=(heard,), daemon=True).start()
+
+
+def _unraisable(what: sys.UnraisableHookArgs) -> None:
+    """Being asked to stop in a place that can't pass it on (a callback of the compiler of our loops, a finalizer)
+    is no news: whoever asked is answered by ``_end_anyway``."""
+    if not isinstance(what.exc_value, (Interrupted, KeyboardInterrupt)):
+        sys.__unraisablehook__(what)
 
 
 def _end_anyway(heard: int) -> None:

@@ -14,6 +14,7 @@ from combe.designing.costs import cost_of_design, lines_of_design
 from combe.designing.designed import Design
 from combe.designing.methods import METHODS, Method, design_task, is_linear_phase
 from combe.designing.task import DesignChoice, Task
+from combe.designing.workers import side_by_side
 from combe.errors import CombeError, Stopped
 from combe.ledger import Cost, DelaySpan, Line, delay_over_passbands, meets, worst_line
 from combe.log import log_failure
@@ -86,25 +87,23 @@ class Contender(Struct, frozen=True):
 def contenders(
     requirement: Requirement, is_stopped: Stop = lambda: False, with_antisymmetric: bool = False
 ) -> Iterator[Contender]:
-    """The shortest filter of every method, as each is finished, or why it has none.
+    """The shortest filter of every method, as each is finished, or why it has none; several are worked on at a time.
 
     Antisymmetric taps turn the phase by 90 degrees on top of their delay: they are tried only when asked for.
     """
+    choices = []
     for method in _in_order():
-        if is_stopped():
-            return
         reason = unfit(method, requirement)
         if reason:
             yield Contender(method.name, 1, 0, None, reason=reason, is_shortest=True)
-            continue
-        found = _tried(requirement, DesignChoice(method.name), is_stopped)
-        if found is not None:
-            yield found
+        else:
+            choices.append(DesignChoice(method.name))
     first = requirement.bands[0]
     if with_antisymmetric and not (first.is_passband and first.start_hz == 0):
-        turned = _tried(requirement, DesignChoice("equiripple", symmetry=-1), is_stopped)
-        if turned is not None and turned.design is not None:
-            yield turned
+        choices.append(DesignChoice("equiripple", symmetry=-1))
+    for found in side_by_side("tried", tried, [(requirement, choice) for choice in choices], is_stopped):
+        if found is not None and (found.symmetry == 1 or found.design is not None):
+            yield found
 
 
 def _in_order() -> list[Method]:
@@ -159,7 +158,7 @@ def ranked(found: list[Contender]) -> list[Contender]:
     )
 
 
-def _tried(requirement: Requirement, choice: DesignChoice, is_stopped: Stop) -> Contender | None:
+def tried(requirement: Requirement, choice: DesignChoice, is_stopped: Stop) -> Contender | None:
     """One method's shortest filter, or its reason; None once everything is to stop."""
     patience = LONG_PATIENCE_S if choice.method == "equiripple" else PATIENCE_S
     ends = time.monotonic() + patience

@@ -16,18 +16,18 @@ POINTS_PER_TAP = 12
 
 
 class Scale(Struct, frozen=True, eq=False):
-    """The grid of one size with targets and tolerances on it; ``band`` numbers the pieces."""
+    """The grid of one size inside the pieces, with targets and tolerances on it, cos ω/2 and sin ω/2 for even counts of
+    taps; where each piece begins that has points at all, and which it is; the pieces' edges, two each."""
 
-    size: int
     index: NDArray[np.intp]
-    omega: Array
     target: Array
     room: Array
-    band: NDArray[np.intp]
+    half_turn: tuple[Array, Array]
+    starts: NDArray[np.intp]
+    filled: NDArray[np.intp]
     edges: Array
     edge_target: Array
     edge_room: Array
-    edge_band: NDArray[np.intp]
 
 
 @lru_cache(maxsize=32)
@@ -45,24 +45,42 @@ def scale_for(pieces: tuple[Piece, ...], size: int) -> Scale:
     edges = np.array([[piece.start, piece.stop] for piece in pieces]).ravel()
     edge_band = np.repeat(np.arange(len(pieces)), 2)
     edge_target, edge_room = table.target(edges, edge_band)
-    return Scale(size, where, omega[where], target, room, owner, edges, edge_target, edge_room, edge_band)
+    starts = np.searchsorted(owner, np.arange(len(pieces)))
+    filled = np.unique(owner)
+    turns = np.cos(omega[where] / 2), np.sin(omega[where] / 2)
+    return Scale(where, target, room, turns, starts[filled], filled, edges, edge_target, edge_room)
+
+
+@lru_cache(maxsize=32)
+def _scale_of(requirement: Requirement, size: int) -> Scale:
+    return scale_for(pieces_of(requirement), size)
+
+
+@lru_cache(maxsize=64)
+def _edge_waves(edges: tuple[float, ...], taps: int) -> Array:
+    """cos(ω·distance from the middle), edges by taps."""
+    return np.asarray(np.cos(np.outer(edges, (taps - 1) / 2 - np.arange(taps))))
 
 
 def shares(taps: Array, requirement: Requirement, pieces: tuple[Piece, ...] | None = None) -> Array:
     """The largest share of its tolerance each piece uses, on the grid: 1 fills it, above 1 misses a limit."""
-    pieces = pieces_of(requirement) if pieces is None else pieces
-    size = 1 << int(np.ceil(np.log2(max(POINTS_PER_TAP * len(taps), 256))))
-    scale = scale_for(pieces, size)
-    half = (len(taps) - 1) / 2
-    response = np.fft.rfft(taps, size)[scale.index]
-    amplitude = np.real(response * np.exp(1j * half * scale.omega))
+    size = 1 << (max(POINTS_PER_TAP * len(taps), 256) - 1).bit_length()
+    scale = _scale_of(requirement, size) if pieces is None else scale_for(pieces, size)
+    # The middle tap (of an even count, the one before the middle) stands at time zero.
+    before = (len(taps) - 1) // 2
+    turned = np.zeros(size)
+    turned[: len(taps) - before] = taps[before:]
+    turned[size - before :] = taps[:before]
+    response = np.fft.rfft(turned)[scale.index]
+    amplitude = response.real
+    if len(taps) % 2 == 0:
+        cosine, sine = scale.half_turn
+        amplitude = amplitude * cosine - response.imag * sine
     error = np.abs(amplitude - scale.target) / scale.room
-    found = np.zeros(len(pieces))
-    np.maximum.at(found, scale.band, error)
-    offset = half - np.arange(len(taps))
-    at_edges = np.cos(np.outer(scale.edges, offset)) @ taps
-    np.maximum.at(found, scale.edge_band, np.abs(at_edges - scale.edge_target) / scale.edge_room)
-    return found
+    at_edges = _edge_waves(tuple(scale.edges.tolist()), len(taps)) @ taps
+    found = np.max((np.abs(at_edges - scale.edge_target) / scale.edge_room).reshape(-1, 2), axis=1)
+    found[scale.filled] = np.maximum(found[scale.filled], np.maximum.reduceat(error, scale.starts))
+    return np.asarray(found)
 
 
 def share(taps: Array, requirement: Requirement) -> float:

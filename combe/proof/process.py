@@ -20,7 +20,7 @@ from msgspec import Struct
 
 from combe.errors import Stopped, ToolError
 
-LOOK_S = 0.02
+LOOK_S = 0.05
 """How often a running process is looked at: stopping takes a few of these."""
 PIECE = 1 << 16
 GUARD = '(read -r _ <&{end}; kill -KILL 0) >/dev/null 2>&1 & guard=$!; "$@" {end}<&-; status=$?; kill -KILL $guard; exit $status'
@@ -177,7 +177,8 @@ def memory_of(pid: int) -> int:
         one = waiting.pop()
         with contextlib.suppress(OSError, ValueError, IndexError):
             total += int(Path(f"/proc/{one}/statm").read_text(encoding="ascii").split()[1]) * page
-            for children in Path(f"/proc/{one}/task").glob("*/children"):
+            for thread in os.listdir(f"/proc/{one}/task"):
+                children = Path(f"/proc/{one}/task/{thread}/children")
                 waiting += [int(word) for word in children.read_text(encoding="ascii").split()]
     return total
 

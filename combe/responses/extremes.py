@@ -22,7 +22,7 @@ from combe.responses.evaluate import (
 
 Array = NDArray[np.float64]
 POINTS_PER_TAP = 16
-REFINED_TERMS = 6_000_000
+REFINED_TERMS, NOISE = 6_000_000, 1e-14
 DB_PER_NEPER = 20 / np.log(10)
 
 
@@ -213,8 +213,9 @@ def _stretch(scan: _Scan, slope_db: float, side: int, only_worst: bool = False) 
     slope = side * scan.relative_slope(slope_db)
     slope = np.where(np.isfinite(slope), slope, 0.0)
     if isinstance(scan.source, Fir):
-        # Slopes within rounding are flat: a smooth passband must not break up into a thousand extremes.
-        noise = 1e-15 * len(scan.source.taps) * float(np.max(_grid(scan.source).square))
+        # Slopes within rounding are flat: a smooth passband must not break up into a thousand extremes. Rounding errs by
+        # the size of the largest gain, in H and n times that in its slope, so that |H|² errs less where it is small.
+        noise = NOISE * len(scan.source.taps) * np.sqrt(np.max(_grid(scan.source).square) * scan.square)
         slope = np.where(np.abs(slope) <= noise, 0.0, slope)
     rising, falling = slope[:-1] >= 0, slope[1:] < 0
     brackets = np.flatnonzero(rising & falling)
@@ -293,8 +294,10 @@ def _newton(
     A stationary value changes with the square of the error in place, and Newton's error with the square of the last
     step: after one of 1e-6 of the band nothing is left that could be seen.
     """
-    middle = _false_position(low, high, f_low, f_high)
+    found = _false_position(low, high, f_low, f_high)
+    open_ones = np.arange(len(found))
     for _ in range(min(steps, 12)):
+        middle = found[open_ones]
         value, first, second = response_and_derivatives(source, middle)
         square_slope = (first * np.conj(value)).real
         slope = DB_PER_NEPER * square_slope - slope_db * np.abs(value) ** 2
@@ -306,11 +309,14 @@ def _newton(
         room = 1e-3 * (high - low)
         poor = ~np.isfinite(better) | (better < low - room) | (better > high + room)
         better = np.where(poor, (low + high) / 2, np.clip(better, low, high))
-        moved = np.abs(better - middle)
-        middle = better
-        if np.all(moved < np.where(poor, 1e-10, 1e-3 / len(source.taps))) and np.max(moved) < 1e-6:
+        found[open_ones] = better
+        open_here = np.abs(better - middle) >= np.where(poor, 1e-10, min(1e-3 / len(source.taps), 1e-6))
+        if not np.any(open_here):
             break
-    return middle
+        # Each place has its own number of steps, and each step sums over all taps.
+        open_ones = open_ones[open_here]
+        low, high, slope_db, side = low[open_here], high[open_here], slope_db[open_here], side[open_here]
+    return found
 
 
 def _illinois(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Any
 
 import numpy as np
@@ -12,8 +13,13 @@ from combe.realization.program import Program, Step
 from combe.realization.stages import Requantize
 
 Integers = NDArray[Any]
-COMPILED_FROM = 20_000
-"""Signals longer than this are worth the time a compiled loop takes to load."""
+COMPILED_FROM, LOADED_FROM = 20_000, 500
+"""Signals longer than this are worth the time a compiled loop takes to load; than this, once it is there."""
+
+
+def is_worth_compiling(samples: int) -> bool:
+    """Whether a signal is long enough for the compiled loops."""
+    return samples > (LOADED_FROM if "combe.running.compiled" in sys.modules else COMPILED_FROM)
 
 
 class Run(Struct, frozen=True, eq=False):
@@ -28,7 +34,7 @@ class Run(Struct, frozen=True, eq=False):
 def run_program(program: Program, signal: Integers, watch: bool = True) -> Run:
     """All state zero before the first sample. Signals must lie within the input format. Without ``watch`` extremes may be
     left out."""
-    if len(signal) > COMPILED_FROM and fits_compiled(program) and signal.dtype == np.int64:
+    if is_worth_compiling(len(signal)) and fits_compiled(program) and signal.dtype == np.int64:
         from combe.running.compiled import run_steps
 
         return Run(*run_steps(program, signal, watch))

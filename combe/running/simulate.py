@@ -15,7 +15,7 @@ from combe.realization.program import stages_program
 from combe.realization.section import Section
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.responses.time import filtered
-from combe.running.run import COMPILED_FROM, requantized_integer, run_program
+from combe.running.run import is_worth_compiling, requantized_integer, run_program
 
 Integers = NDArray[Any]
 Array = NDArray[np.float64]
@@ -87,7 +87,7 @@ def _tap_sum(stage: TapSum, source: Format, signal: Integers) -> Integers:
 
 def _section(stage: Section, source: Format, signal: Integers) -> Integers:
     """Sample by sample, for what comes out goes back in; a compiled loop where 62 bits hold every sum."""
-    if len(signal) > COMPILED_FROM and _fits_compiled(stage, source, signal):
+    if is_worth_compiling(len(signal)) and _fits_compiled(stage, source, signal):
         from combe.running.compiled import run_section
 
         return run_section(stage, source, signal)

@@ -1,7 +1,8 @@
 """The style sheet, worn by parts of the window one at a time.
 
-A sheet on the whole application would be matched against every widget there is in one go, hidden forms of plots
-included: half a second in which nothing moves. Parts change one after another between other events instead.
+The window is born with a sheet. Another one in its place would be matched against every widget there is in one go,
+hidden forms of plots included: half a second in which nothing moves. When the theme changes, parts put on sheets of their
+own instead, one after another between other events; what stands nearer wins.
 """
 
 from __future__ import annotations
@@ -17,9 +18,9 @@ from combe.app.theme.palette import THEME, style_sheet
 class Wardrobe(QObject):
     """``parts`` are the widgets that wear a sheet of their own, each with what else has to change with it."""
 
-    def __init__(self, parent: QObject, parts: Callable[[], list[QWidget]]) -> None:
-        super().__init__(parent)
-        self.parts = parts
+    def __init__(self, window: QWidget, parts: Callable[[], list[QWidget]]) -> None:
+        super().__init__(window)
+        self.window, self.parts = window, parts
         self._waiting: list[tuple[QWidget, str]] = []
         self._timer = QTimer(self)
         self._timer.setInterval(0)
@@ -31,11 +32,8 @@ class Wardrobe(QObject):
         return self._timer.isActive()
 
     def dress_all(self) -> None:
-        """All of them at once: nothing is on screen yet."""
-        sheet = style_sheet(THEME.colors)
-        for part in self.parts():
-            for piece in _pieces(part):
-                piece.setStyleSheet(sheet)
+        """All of them at once, before they are there: the window's own sheet is read once for everything in it."""
+        self.window.setStyleSheet(style_sheet(THEME.colors))
 
     def change(self) -> None:
         """All of them soon, those on screen first."""
@@ -62,11 +60,17 @@ class Wardrobe(QObject):
 
 
 def dress_late(child: QObject | None) -> None:
-    """Whoever comes into a bare parent, or as a dialog, wears the sheet in force."""
-    if isinstance(child, QWidget):
-        for piece in _pieces(child):
-            if not piece.styleSheet():
-                piece.setStyleSheet(style_sheet(THEME.colors))
+    """Whoever comes into a bare parent, or as a dialog, wears the sheet in force: its own where the window's is another."""
+    if not isinstance(child, QWidget):
+        return
+    sheet, above = style_sheet(THEME.colors), child.parentWidget()
+    while above is not None and not above.styleSheet():
+        above = above.parentWidget()
+    if above is None or above.styleSheet() == sheet:
+        return  # whatever has no place yet will find its sheet there
+    for piece in _pieces(child):
+        if not piece.styleSheet():
+            piece.setStyleSheet(sheet)
 
 
 def _pieces(part: QWidget) -> list[QWidget]:

@@ -77,8 +77,9 @@ def _reach(flow: LinearProgram, largest: float) -> float:
     """The output's error, in units of rounding, for inputs up to ``largest``."""
     sizes = np.concatenate([[largest], flow.norms().l1 * largest])
     total = float(sizes[flow.output])
-    for index, links in enumerate(flow.steps):
+    paths = flow.norms_of(list(range(1, flow.count + 1)))
+    for links, norms in zip(flow.steps, paths):
         own = sum(abs(link.coefficient) * sizes[link.signal] for link in links if not link.is_rest)
-        path = flow.norms(index + 1).l1[flow.output - 1]
+        path = norms.l1[flow.output - 1]
         total += (len(links) + 2) * float(own) * float(path)
     return total

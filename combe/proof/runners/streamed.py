@@ -15,7 +15,7 @@ from combe.delivery.hdl.writer import PORTS
 from combe.delivery.package import Package
 from combe.errors import ToolError
 from combe.proof.runners.folder import InFolder
-from combe.proof.tools import find, run
+from combe.proof.tools import QUICKLY, find, run
 from combe.realization.stages import Realization
 
 SECONDS, PATIENCE = 300, 200_000
@@ -53,21 +53,9 @@ class Streamed(InFolder):
         extra = [port.signal for port in circuit.ports if port.signal.name not in PORTS]
         text = _environment().get_template("stream.cpp.j2").render(name=name, extra=extra, patience=PATIENCE)
         (folder / "stream.cpp").write_text(text, encoding="utf-8")
-        flags = [
-            "--cc",
-            "--exe",
-            "--build",
-            "-j",
-            "2",
-            "-Wno-fatal",
-            "-Wno-lint",
-            "-O3",
-            "-CFLAGS",
-            "-O1",
-            "--top-module",
-            name,
-        ]
-        run([find("verilator"), *flags, f"{name}.v", "stream.cpp"], folder, seconds=SECONDS)
+        flags = ["--cc", "--exe", "--build", "-j", "2", "-Wno-fatal", "-Wno-lint", "-O3", *QUICKLY, "-CFLAGS", "-O1"]
+        command = [find("verilator"), *flags, "--top-module", name, f"{name}.v", "stream.cpp"]
+        run(command, folder, seconds=SECONDS)
 
     def run(self, samples: NDArray[Any]) -> NDArray[np.int64]:
         """Raw outputs for raw inputs, from one reset on.

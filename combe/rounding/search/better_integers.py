@@ -26,7 +26,7 @@ MOST_PAIRED = 120
 MOST_MOVES = 400
 GAINS, FOLLOWED, PAIRED, KICKS = 61, 40, 10, 200
 """Changes of the gain that are rounded, of those the ones searched by single steps and by pairs; fresh starts after that."""
-CRITICAL, VERIFIED, MOST_COLUMNS, NEAR_WORST, NEARLY = 64, 96, 2000, 0.8, 1.3
+CRITICAL, FIRST, VERIFIED, MOST_COLUMNS, NEAR_WORST, NEARLY = 64, 8, 96, 2000, 0.8, 1.3
 RETURN, SLACK = 40, 0.02
 """Kicks go on from what is hardly worse than the best, and come back to it after so many."""
 HOPELESS = 2.0
@@ -304,18 +304,21 @@ def _best_pair(problem: Problem, values: Array, error: Array, limits: tuple[int,
     """The best step of two taps at once: all pairs looked at where the error is largest, the best of them everywhere."""
     critical = np.argsort(-np.abs(error))[:CRITICAL]
     columns, here = problem.columns[critical], error[critical]
-    count = len(values)
+    count, better = len(values), largest * (1 - 1e-9)
     room = {1.0: values + 1 <= limits[1], -1.0: values - 1 >= limits[0]}
     found: list[tuple[float, int, int, float, float]] = []
     for first, second in ((1.0, 1.0), (1.0, -1.0), (-1.0, -1.0)):
-        steps = first * columns[:, :, None] + second * columns[:, None, :]
-        after = np.max(np.abs(here[:, None, None] + steps), axis=0)
-        after[~(room[first][:, None] & room[second][None, :])] = np.inf
-        after[np.tril_indices(count) if first == second else np.diag_indices(count)] = np.inf
-        flat = np.argsort(after, axis=None)[:VERIFIED]
-        rows, others = np.unravel_index(flat, after.shape)
-        found += [(float(after[i, j]), int(i), int(j), first, second) for i, j in zip(rows, others)]
-    found = sorted(pair for pair in found if pair[0] < largest * (1 - 1e-9))[:VERIFIED]
+        # Most pairs are out at the few points where the error is largest of all.
+        steps = (here[:FIRST, None] + first * columns[:FIRST])[:, :, None] + second * columns[:FIRST, None, :]
+        may = np.max(np.abs(steps, out=steps), axis=0) < better
+        may &= room[first][:, None] & room[second][None, :]
+        rows, others = np.nonzero(may)
+        distinct = rows < others if first == second else rows != others
+        rows, others = rows[distinct], others[distinct]
+        after = np.max(np.abs(here[:, None] + first * columns[:, rows] + second * columns[:, others]), axis=0)
+        best = np.argsort(after, kind="stable")[:VERIFIED]
+        found += [(float(after[k]), int(rows[k]), int(others[k]), first, second) for k in best if after[k] < better]
+    found = sorted(found)[:VERIFIED]
     if not found:
         return None
     moves = np.zeros((count, len(found)))
@@ -324,4 +327,4 @@ def _best_pair(problem: Problem, values: Array, error: Array, limits: tuple[int,
         moves[j, k] += second
     after = np.max(np.abs(error[:, None] + problem.columns @ moves), axis=0)
     at = int(np.argmin(after))
-    return moves[:, at] if after[at] < largest * (1 - 1e-9) else None
+    return moves[:, at] if after[at] < better else None

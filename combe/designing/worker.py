@@ -1,0 +1,62 @@
+"""What a process for designs does: one task after the other until there are no more."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from collections.abc import Callable
+from typing import Any
+
+from combe.designing.contenders import tried
+from combe.designing.workers import read_piece, write_piece
+from combe.errors import CombeError, Stopped
+
+FUNCTIONS: dict[str, Callable[..., Any]] = {"tried": tried}
+"""What may be asked for; each takes ``is_stopped`` last."""
+
+
+class _Stop:
+    """Whether the task at hand is to stop: it was asked, or nobody waits any more."""
+
+    def __init__(self) -> None:
+        self.is_asked = False
+        self.parent = os.getppid()
+
+    def __call__(self) -> bool:
+        return self.is_asked or os.getppid() != self.parent
+
+    def ask(self, *_: object) -> None:
+        """The signal."""
+        self.is_asked = True
+
+
+def main() -> None:
+    """Read, work, answer."""
+    import warnings
+
+    warnings.simplefilter("ignore", RuntimeWarning)
+    stop = _Stop()
+    signal.signal(signal.SIGUSR1, stop.ask)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    answers = os.fdopen(os.dup(1), "wb")
+    # Whatever a library prints must not get between the answers.
+    os.dup2(2, 1)
+    write_piece(answers, "ready")
+    while True:
+        try:
+            function, words = read_piece(sys.stdin.buffer)
+        except EOFError:
+            return
+        stop.is_asked = False
+        try:
+            answer: tuple[str, Any] = ("done", FUNCTIONS[function](*words, stop))
+        except Stopped:
+            answer = ("stopped", None)
+        except CombeError as error:
+            answer = ("failed", error)
+        write_piece(answers, answer)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,271 @@
+"""Designs made side by side in processes of their own.
+
+A process is started once, as ``python -m combe.designing.worker``, waits for tasks on its standard input and answers on
+its standard output, both pickled. It ends when its input does, so nothing is left behind whatever becomes of us. Threads
+would not do: the searches hold the interpreter, and with it the hand that drags an edge.
+"""
+
+from __future__ import annotations
+
+import atexit
+import contextlib
+import os
+import pickle
+import signal
+import struct
+import subprocess
+import sys
+import threading
+from collections import deque
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from queue import Empty, SimpleQueue
+from typing import Any, BinaryIO
+
+from combe.errors import CombeError, Stopped
+
+MOST_WORKERS = 4
+LOOK_S = 0.05
+HEAD = struct.Struct("<Q")
+IN_WORKER = "COMBE_WORKER"
+
+
+class WorkerGoneError(Exception):
+    """A process ended before it answered."""
+
+
+class Worker:
+    """One process."""
+
+    def __init__(self) -> None:
+        environment = os.environ | {IN_WORKER: "1", "OPENBLAS_NUM_THREADS": "1"}
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "combe.designing.worker"], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL, env=environment, start_new_session=True, cwd=_home(),
+        )  # fmt: skip
+        self.is_ready = False
+        threading.Thread(target=self._greeted, daemon=True).start()
+
+    def _greeted(self) -> None:
+        with contextlib.suppress(OSError, EOFError):
+            assert self.process.stdout is not None
+            self.is_ready = read_piece(self.process.stdout) == "ready"
+
+    def call(self, function: str, words: tuple[Any, ...], is_stopped: Callable[[], bool]) -> Any:
+        """What a function of ``worker.FUNCTIONS`` returns for these arguments.
+
+        Raises
+        ------
+        Stopped
+            If that was asked for meanwhile; the process goes on to the next task.
+        WorkerGoneError
+            If the process has ended.
+        """
+        stdin, stdout = self.process.stdin, self.process.stdout
+        assert stdin is not None and stdout is not None
+        answer: list[tuple[str, Any]] = []
+
+        def wait() -> None:
+            with contextlib.suppress(OSError, EOFError, pickle.UnpicklingError):
+                answer.append(read_piece(stdout))
+
+        try:
+            write_piece(stdin, (function, words))
+        except OSError as error:
+            raise WorkerGoneError from error
+        reader = threading.Thread(target=wait, daemon=True)
+        reader.start()
+        is_told = False
+        while reader.is_alive():
+            reader.join(LOOK_S)
+            if not is_told and is_stopped():
+                is_told = True
+                with contextlib.suppress(ProcessLookupError):
+                    self.process.send_signal(signal.SIGUSR1)
+        if not answer:
+            raise WorkerGoneError
+        kind, value = answer[0]
+        if kind == "stopped" or is_told:
+            raise Stopped
+        if kind == "failed":
+            raise value
+        return value
+
+    def end(self) -> None:
+        """End the process."""
+        with contextlib.suppress(OSError):
+            self.process.kill()
+        for pipe in (self.process.stdin, self.process.stdout):
+            if pipe is not None:
+                with contextlib.suppress(OSError):
+                    pipe.close()
+        self.process.wait()
+
+
+class Workers:
+    """As many processes as there are processors to run them, started when first asked for."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._free: list[Worker] = []
+        self._count = 0
+
+    def start(self) -> None:
+        """Begin to start those that are missing; returns at once."""
+        with self._lock, contextlib.suppress(OSError):
+            while self._count < count():
+                self._free.append(Worker())
+                self._count += 1
+
+    def take(self) -> Worker | None:
+        """One that has everything loaded and nothing to do; None where there is none."""
+        with self._lock:
+            for worker in [each for each in self._free if each.process.poll() is not None]:
+                self._free.remove(worker)
+                self._count -= 1
+            for worker in self._free:
+                if worker.is_ready:
+                    self._free.remove(worker)
+                    return worker
+        return None
+
+    def give_back(self, worker: Worker, is_gone: bool = False) -> None:
+        """It has nothing more to do, or has gone."""
+        if is_gone:
+            worker.end()
+        with self._lock:
+            if is_gone:
+                self._count -= 1
+            else:
+                self._free.append(worker)
+
+    def end(self) -> None:
+        """End all that wait."""
+        with self._lock:
+            gone, self._free = self._free, []
+            self._count -= len(gone)
+        for worker in gone:
+            worker.end()
+
+
+def count() -> int:
+    """How many processes at most; none beside one processor, or for a process that we started."""
+    if os.environ.get(IN_WORKER):
+        return 0
+    try:
+        own = len(os.sched_getaffinity(0))
+    except (AttributeError, OSError):
+        own = os.cpu_count() or 1
+    return min(own, MOST_WORKERS) if own > 1 else 0
+
+
+def side_by_side(
+    name: str, function: Callable[..., Any], tasks: list[tuple[Any, ...]], is_stopped: Callable[[], bool]
+) -> Iterator[Any]:
+    """What a function returns for each task, as it is ready.
+
+    ``name`` is what the processes know it by. Until they have started this process works too. Half of the processes
+    begin with the last task, so that a long one doesn't come at the very end.
+    """
+    if count() == 0 or len(tasks) < 2:
+        for task in tasks:
+            if is_stopped():
+                return
+            yield function(*task, is_stopped)
+        return
+    yield from _Race(name, function, tasks, is_stopped).results()
+
+
+class _Race:
+    """Tasks that several processes take from both ends."""
+
+    def __init__(
+        self, name: str, function: Callable[..., Any], tasks: list[tuple[Any, ...]], is_stopped: Callable[[], bool]
+    ) -> None:
+        self.name, self.function = name, function
+        self.is_over, self.is_asked = False, is_stopped
+        self.waiting = deque(tasks)
+        self.left = len(tasks)
+        self.found: SimpleQueue[tuple[str, Any]] = SimpleQueue()
+        self.helpers = 0
+
+    def is_stopped(self) -> bool:
+        """Whether nobody wants the results any more."""
+        return self.is_over or self.is_asked()
+
+    def results(self) -> Iterator[Any]:
+        """As they come."""
+        WORKERS.start()
+        threading.Thread(target=self._here, daemon=True).start()
+        try:
+            while self.left and not self.is_stopped():
+                while self.waiting and (worker := WORKERS.take()) is not None:
+                    self.helpers += 1
+                    threading.Thread(target=self._there, args=(worker, self.helpers % 2), daemon=True).start()
+                try:
+                    kind, value = self.found.get(timeout=LOOK_S)
+                except Empty:
+                    continue
+                self.left -= 1
+                if kind == "failed":
+                    raise value
+                yield value
+        finally:
+            self.is_over = True
+
+    def _next(self, from_end: bool) -> tuple[Any, ...] | None:
+        try:
+            return None if self.is_stopped() else self.waiting.pop() if from_end else self.waiting.popleft()
+        except IndexError:
+            return None
+
+    def _here(self) -> None:
+        """In this process, until there are enough others."""
+        while self.helpers < count() and (task := self._next(False)) is not None:
+            try:
+                self.found.put(("done", self.function(*task, self.is_stopped)))
+            except Stopped:
+                return
+            except Exception as error:
+                self.found.put(("failed", error))
+
+    def _there(self, worker: Worker, from_end: int) -> None:
+        while (task := self._next(bool(from_end))) is not None:
+            try:
+                self.found.put(("done", worker.call(self.name, task, self.is_stopped)))
+            except Stopped:
+                break
+            except CombeError as error:
+                self.found.put(("failed", error))
+            except WorkerGoneError:
+                WORKERS.give_back(worker, True)
+                self.helpers -= 1
+                self.waiting.append(task)
+                if not self.helpers:
+                    self._here()
+                return
+        WORKERS.give_back(worker)
+
+
+def write_piece(pipe: BinaryIO | Any, value: Any) -> None:
+    """One pickled value with its length before it."""
+    content = pickle.dumps(value, protocol=pickle.HIGHEST_PROTOCOL)
+    pipe.write(HEAD.pack(len(content)) + content)
+    pipe.flush()
+
+
+def read_piece(pipe: BinaryIO | Any) -> Any:
+    """The next one."""
+    head = pipe.read(HEAD.size)
+    if len(head) < HEAD.size:
+        raise EOFError
+    return pickle.loads(pipe.read(HEAD.unpack(head)[0]))
+
+
+def _home() -> str:
+    """Where ``combe`` is found by a process that starts there."""
+    return str(Path(__file__).resolve().parent.parent.parent)
+
+
+WORKERS = Workers()
+atexit.register(WORKERS.end)

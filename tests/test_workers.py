@@ -1,0 +1,134 @@
+"""Designs in processes of their own: the same as here, whatever becomes of the processes."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from combe.designing import workers
+from combe.designing.contenders import contenders, tried
+from combe.designing.task import DesignChoice
+from combe.designing.workers import WORKERS, Worker, WorkerGoneError, side_by_side
+from combe.errors import DesignError, Stopped
+from tests.support import LOWPASS, asked
+
+ROOT = Path(__file__).resolve().parent.parent
+HARD = asked(1, (0, 0.1, -0.001, 0.001), (0.1018, 0.5, -90))
+"""Some thousand taps: whoever works on it is at it for a while."""
+
+
+def ready(worker: Worker) -> Worker:
+    """Once it has everything loaded."""
+    ends = time.monotonic() + 30
+    while not worker.is_ready and time.monotonic() < ends:
+        time.sleep(0.01)
+    return worker
+
+
+def is_there(pid: int) -> bool:
+    try:
+        return "Z" not in Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0]
+    except OSError:
+        return False
+
+
+class Processes(unittest.TestCase):
+    def setUp(self) -> None:
+        environment = {key: value for key, value in os.environ.items() if key != workers.IN_WORKER}
+        for patched in (
+            mock.patch.dict(os.environ, environment, clear=True),
+            mock.patch.object(workers, "count", lambda: 2),
+        ):
+            patched.start()
+            self.addCleanup(patched.stop)
+        self.addCleanup(WORKERS.end)
+
+    def test_a_race_ends_with_the_same_filters_wherever_it_runs(self) -> None:
+        with mock.patch.object(workers, "count", lambda: 0):
+            alone = {found.method: found.design and found.design.filter for found in contenders(LOWPASS)}
+        WORKERS.start()
+        self.assertEqual({found.method: found.design and found.design.filter for found in contenders(LOWPASS)}, alone)
+        threads: list[dict[str, object]] = []
+
+        def again() -> None:
+            threads.append({found.method: found.design and found.design.filter for found in contenders(LOWPASS)})
+
+        both = [threading.Thread(target=again) for _ in range(2)]
+        for each in both:
+            each.start()
+        for each in both:
+            each.join()
+        self.assertEqual(threads, [alone, alone], "two races at a time")
+
+    def test_a_task_is_stopped_and_the_process_goes_on(self) -> None:
+        worker = ready(Worker())
+        self.addCleanup(worker.end)
+        with self.assertRaises(Stopped):
+            worker.call("tried", (HARD, DesignChoice("equiripple")), lambda: True)
+        found = worker.call("tried", (LOWPASS, DesignChoice("equiripple")), lambda: False)
+        self.assertEqual(found.design.filter, tried(LOWPASS, DesignChoice("equiripple"), lambda: False).design.filter)  # type: ignore[union-attr]
+
+    def test_a_process_that_dies_loses_nothing(self) -> None:
+        worker = ready(Worker())
+        threading.Timer(0.2, lambda: os.kill(worker.process.pid, signal.SIGKILL)).start()
+        with self.assertRaises(WorkerGoneError):
+            worker.call("tried", (HARD, DesignChoice("equiripple")), lambda: False)
+        worker.end()
+        WORKERS.start()
+        first = [ready(each) for each in WORKERS._free]
+        found = []
+        for contender in contenders(LOWPASS):
+            if not found:
+                os.kill(first[0].process.pid, signal.SIGKILL)
+            found.append(contender.method)
+        with mock.patch.object(workers, "count", lambda: 0):
+            self.assertEqual(sorted(found), sorted(each.method for each in contenders(LOWPASS)))
+
+    def test_a_consumer_that_leaves_stops_everybody(self) -> None:
+        WORKERS.start()
+        for each in WORKERS._free:
+            ready(each)
+        race = side_by_side("tried", tried, [(LOWPASS, DesignChoice("equiripple")), *[(HARD, DesignChoice("equiripple"))] * 3],
+                            lambda: False)  # fmt: skip
+        next(race)
+        self.assertEqual(WORKERS._free, [])
+        race.close()  # type: ignore[attr-defined]
+        ends = time.monotonic() + 20
+        while len(WORKERS._free) < 2 and time.monotonic() < ends:
+            time.sleep(0.02)
+        self.assertEqual(len(WORKERS._free), 2, "both are free again")
+
+    def test_nobody_is_left_when_we_are_killed(self) -> None:
+        code = (
+            "import sys, time; from combe.designing import workers; workers.count = lambda: 2; workers.WORKERS.start();"
+            "print(*[each.process.pid for each in workers.WORKERS._free], flush=True); time.sleep(60)"
+        )
+        with subprocess.Popen([sys.executable, "-c", code], cwd=ROOT, stdout=subprocess.PIPE, text=True) as child:
+            assert child.stdout is not None
+            pids = [int(word) for word in child.stdout.readline().split()]
+            child.kill()
+        ends = time.monotonic() + 20
+        while any(map(is_there, pids)) and time.monotonic() < ends:
+            time.sleep(0.05)
+        self.assertEqual([pid for pid in pids if is_there(pid)], [])
+
+    def test_a_reason_comes_through_whole(self) -> None:
+        def refuse(*_: object) -> None:
+            raise DesignError("no", "bands", "say yes")
+
+        with mock.patch.object(workers, "count", lambda: 0), self.assertRaises(DesignError):
+            list(side_by_side("tried", refuse, [(1,), (2,)], lambda: False))
+        with self.assertRaises(DesignError) as caught:
+            list(side_by_side("none", refuse, [(1,), (2,)], lambda: False))
+        self.assertEqual((caught.exception.where, caught.exception.instead), ("bands", "say yes"))
+
+
+if __name__ == "__main__":
+    unittest.main()
