@@ -19,6 +19,7 @@ screenshots: setup
 proof: setup
 	$(BIN)/python tools/long_proof.py
 	COMBE_CAMPAIGN=1 $(BIN)/python tests/run.py
+	$(BIN)/python tools/claims.py
 
 quick: setup
 	$(BIN)/python tests/run.py --quick

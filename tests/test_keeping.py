@@ -350,6 +350,25 @@ class Streams(InPlace):
             _, said = child.communicate(timeout=60)
             self.assertEqual((child.returncode, said), (130, b"combe: interrupted\n"), number)
 
+    def test_being_asked_inside_a_callback_of_a_library_is_no_news(self) -> None:
+        code = """
+import ctypes, os, signal, sys, time
+from combe.cli import _stop_in_order
+_stop_in_order()
+compare = ctypes.CFUNCTYPE(ctypes.c_int, ctypes.c_void_p, ctypes.c_void_p)
+
+def stopped(a, b):
+    os.kill(os.getpid(), signal.SIGTERM)
+    for _ in range(10000): pass
+    return 0
+
+numbers = (ctypes.c_int * 2)(2, 1)
+ctypes.CDLL(None).qsort(numbers, 2, 4, compare(stopped))
+time.sleep(20)
+"""
+        done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, timeout=60, check=False)
+        self.assertEqual((done.returncode, done.stderr), (130, b"combe: interrupted\n"))
+
 
 class Cells(unittest.TestCase):
     def test_a_spreadsheet_runs_nothing_that_a_name_says(self) -> None:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing.equiripple.problem import Piece, Table, pieces_of
+from combe.remembered import remembered
 from combe.requirement import Requirement
 
 Array = NDArray[np.float64]
@@ -30,7 +29,7 @@ class Scale(Struct, frozen=True, eq=False):
     edge_room: Array
 
 
-@lru_cache(maxsize=32)
+@remembered(16 << 20)
 def scale_for(pieces: tuple[Piece, ...], size: int) -> Scale:
     """The grid of an FFT of ``size`` points inside each piece, and the pieces' edges."""
     table = Table.of(pieces)
@@ -51,12 +50,12 @@ def scale_for(pieces: tuple[Piece, ...], size: int) -> Scale:
     return Scale(where, target, room, turns, starts[filled], filled, edges, edge_target, edge_room)
 
 
-@lru_cache(maxsize=32)
+@remembered(16 << 20)
 def _scale_of(requirement: Requirement, size: int) -> Scale:
     return scale_for(pieces_of(requirement), size)
 
 
-@lru_cache(maxsize=64)
+@remembered(4 << 20)
 def _edge_waves(edges: tuple[float, ...], taps: int) -> Array:
     """cos(ω·distance from the middle), edges by taps."""
     return np.asarray(np.cos(np.outer(edges, (taps - 1) / 2 - np.arange(taps))))

@@ -9,6 +9,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.filters import Filter, Fir, Rational, rational_of
+from combe.remembered import remembered
 from combe.requirement import Limit
 from combe.responses.evaluate import (
     frequency_response,
@@ -157,7 +158,7 @@ class _Scan(Struct, frozen=True, eq=False):
         return np.asarray(DB_PER_NEPER / 2 * self.square_slope - slope_db * self.square)
 
 
-@lru_cache(maxsize=32)
+@remembered(24 << 20)
 def _grid(source: Filter) -> _Scan:
     """The whole axis at enough points that no ripple hides between them."""
     if isinstance(source, Fir):

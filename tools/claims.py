@@ -1,0 +1,132 @@
+"""What README and docs promise, and the check behind each promise: runs the checks, prints claim, check and result.
+
+``make proof`` ends with it. A claim is quoted, so that a sentence that changes loses its check and says so; a test holds
+quotes and checks together (tests/test_claims.py).
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+import sys
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import NamedTuple
+
+ROOT = Path(__file__).resolve().parent.parent
+
+
+class Claim(NamedTuple):
+    """Words of a document, and the tests (module.Class.test, without their prefixes) that hold them."""
+
+    document: str
+    words: str
+    checks: tuple[str, ...]
+
+
+CLAIMS = (
+    Claim("README.md", "Each figure of the ledger is the worst point over the whole continuous band", (
+        "response.Extremes.no_dense_grid_finds_a_worse_point", "response.WorstPoints.no_lobe_is_overlooked_beside_steep_edges",
+        "response.WorstPoints.sections_with_poles_next_to_the_circle_hide_nothing")),
+    Claim("README.md", "44 of them", ("claims.Counts.methods",)),
+    Claim("README.md", "Eleven structures", ("claims.Counts.structures",)),
+    Claim("README.md", "in six architectures", ("claims.Counts.architectures",)),
+    Claim("README.md", "found by designing beside it", ("contenders.Prices.a_price_is_what_designs_beside_it_cost",)),
+    Claim("README.md", "which single limit to relax, and how far", (
+        "contenders.Nearest.each_relaxation_is_kept_by_the_filter_it_names",
+        "small_truths.Nearest.a_relaxation_is_enough_and_hardly_more")),
+    Claim("README.md", "margins *proved* over whole bands", (
+        "certified.Certified.a_proved_margin_holds_in_fifty_digits",
+        "certified.Certified.a_margin_that_is_too_good_is_never_proved")),
+    Claim("README.md", "**C99** for words up to 62 bits", ("delivery.GeneratedC.corner_formats",
+        "delivery.WithoutTools.words_too_wide_for_c_are_refused")),
+    Claim("README.md", "simulated with whichever simulators are there, every output compared", (
+        "circuits.Verilog.random_taps_in_every_architecture", "circuits.Verilog.a_wrong_circuit_is_caught")),
+    Claim("README.md", "Each verb exits 0 when every limit is kept, 1 when one is missed or a proof failed, 2 on bad input", (
+        "cli.Chain.a_missed_limit_is_status_one", "cli.Refusals.damaged_files_are_refused_not_crashed_on")),
+    Claim("README.md", "the largest value any\n  input can cause at every node", (
+        "networks.Bounds.the_worst_input_reaches_the_bound_and_one_bit_less_overflows",
+        "small_truths.Norms.bounds_are_the_worst_input_and_the_worst_errors_together")),
+    Claim("README.md", "limit cycles proved away or shown", ("certified.Cycles.every_cycle_told_runs_in_a_strangers_hands",
+        "certified.Cycles.a_rotation_rounded_toward_zero_has_none")),
+    Claim("docs/methods.md", "the gain at the cut-offs is −6.02 dB", (
+        "ways.LevelsAndLength.levels_are_kept_the_gain_is_halved_at_the_cutoffs_and_the_transition_is_the_narrowest",)),
+    Claim("docs/methods.md", "the classics (−3.01 dB of the peak), windows and maximally flat (−6.02 dB)", (
+        "classics.Cutoffs.the_gain_there_is_half_the_power", "cutoffs.Halved.windows_of_enough_length_are_exact")),
+    Claim("docs/methods.md", "Remez exchange in barycentric form; the fewest taps", ("shortest.Shortest.random_briefs",
+        "equiripple.Optimality.no_linear_program_on_a_fine_grid_does_better")),
+    Claim("docs/methods.md", "Transitions are capped 0.5 dB above the highest\n  passband limit", (
+        "equiripple.Transitions.the_cap_is_where_the_documents_say",)),
+    Claim("docs/methods.md", "never ends with more multiplies than that", (
+        "ways.ProductsOfElliptics.direct_optimization_never_ends_worse",)),
+    Claim("docs/methods.md", "least squared error over the whole axis of all filters within the peak limits", (
+        "fir_methods.LeastSquares.under_peak_limits_it_has_less_energy_than_equiripple_and_obeys_its_optimality_conditions",)),
+    Claim("docs/methods.md", "No frequency moves by more than twice the sum dropped", (
+        "recursive.Reductions.no_order_moves_the_response_further_than_twice_the_values_dropped",)),
+    Claim("docs/methods.md", "errors come out as 1 to 1/10", ("fir_methods.Others.weights_trade_one_band_for_another",)),
+    Claim("docs/methods.md", "Passbands of 1e-4 of the sample rate, 160 dB and ripples of 0.0005 dB are kept together", (
+        "classics.Requirements.numbers_that_hold",)),
+    Claim("docs/arithmetic.md", "a second\nimplementation that agrees in every bit", (
+        "networks.BitTrue.a_strangers_implementation_agrees_in_every_bit",
+        "sections.BitTrue.a_strangers_implementation_agrees_in_every_bit")),
+    Claim("docs/arithmetic.md", "compiles to plain C with identical results", (
+        "target.OnTarget.random_realizations_are_identical_with_and_without_intrinsics",)),
+    Claim("docs/arithmetic.md", "no input makes it overflow", ("networks.Bounds.no_random_input_leaves_the_bounds",)),
+    Claim("docs/arithmetic.md", "A coupled pair rounded toward zero has none", (
+        "certified.Cycles.a_rotation_rounded_toward_zero_has_none",)),
+    Claim("docs/arithmetic.md", "For up to 14 free taps a mixed-integer program follows", (
+        "certified.Finding.short_filters_have_proved_integers",)),
+    Claim("docs/circuits.md", "they are one circuit", ("circuits.Vhdl.the_other_language_agrees",
+        "circuits.Counted.both_languages_synthesize_to_the_same_multipliers")),
+    Claim("docs/circuits.md", "at least 65,536 samples go through it", (
+        "circuits.Written.a_long_stream_is_compared_and_every_limit_measured_on_it",)),
+    Claim("docs/circuits.md", "the test bench checks both", ("circuits.Verilog.a_wrong_circuit_is_caught",)),
+    Claim("docs/circuits.md", "registers within 10 %", ("circuits.Counted.registers_are_those_counted",)),
+    Claim("docs/circuits.md", "outputs kept until they are taken", (
+        "circuits.Verilog.the_wrapper_keeps_every_sample_while_the_other_side_waits",)),
+    Claim("docs/commands.md", "keep every limit. The shortest filter fills its limits", (
+        "trade.LeastThatHolds.plain_rounding_by_anyone_keeps_every_limit",)),
+    Claim("docs/commands.md", "that no other cell keeps every limit with as few taps and as few bits", (
+        "trade.Map.nothing_beats_the_frontier", "trade.Map.each_cell_is_what_designing_and_rounding_give")),
+    Claim("docs/security.md", "told before it is read", ("keeping.Targets.too_much_is_refused_before_it_is_read",)),
+    Claim("docs/security.md", "is answered or refused within ten", (
+        "fuzz.Damaged.damaged_files_and_strange_words_are_answered_in_order",)),
+)  # fmt: skip
+
+
+def tests_of(claim: Claim) -> list[str]:
+    """The names unittest knows the checks by."""
+    found = []
+    for check in claim.checks:
+        module, case, name = check.split(".")
+        found.append(f"tests.test_{module}.{case}.test_{name}")
+    return found
+
+
+def held(claim: Claim) -> tuple[bool, str]:
+    """Whether its words stand where they are said to, and its checks pass."""
+    if claim.words not in (ROOT / claim.document).read_text(encoding="utf-8"):
+        return False, "not said there"
+    done = subprocess.run(
+        [sys.executable, "tests/run.py", *tests_of(claim)], cwd=ROOT, capture_output=True, text=True, check=False
+    )
+    last = re.findall(r"\d+ passed, \d+ failed[^\n]*", done.stdout)
+    return done.returncode == 0, last[-1] if last else "its checks did not run"
+
+
+def main() -> int:
+    """The table."""
+    with ThreadPoolExecutor(max(1, os.cpu_count() or 1)) as pool:
+        results = list(pool.map(held, CLAIMS))
+    for claim, (holds, said) in zip(CLAIMS, results):
+        words = " ".join(claim.words.split())
+        checks = "; ".join(check.split(".")[-1].replace("_", " ") for check in claim.checks)
+        print(f"{'ok  ' if holds else 'FAIL'} {claim.document}: {words}\n       {checks}: {said}")
+    failed = sum(1 for holds, _ in results if not holds)
+    print(f"\n{len(CLAIMS)} claims, {failed} not held")
+    return 1 if failed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
