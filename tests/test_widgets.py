@@ -14,13 +14,14 @@ try:
 except ImportError as error:
     raise unittest.SkipTest(f"Qt can't be loaded: {error}") from None
 
-from PyQt6.QtCore import QPoint, QRectF, Qt
+from PyQt6.QtCore import QModelIndex, QPoint, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
 from combe.app.display import check_display
 from combe.app.pages.page import Scene
+from combe.app.pages.sheet import SheetPage
 from combe.app.plots.axes import FrequencyAxis, Plot
 from combe.app.plots.curve import Curve
 from combe.app.plots.magnitude import MagnitudePlot
@@ -43,6 +44,7 @@ from combe.designing.methods import design
 from combe.errors import CombeError, RequirementError, ToolError
 from combe.filters import Cascade, Fir
 from combe.ledger import Line, lines_of
+from combe.ledger.goodness import Table
 from combe.log import log_failure
 from combe.project.demo import demo_project
 from combe.project.document import STEPS, DesignChoice
@@ -201,11 +203,34 @@ class Panels(unittest.TestCase):
         self.assertEqual(opened, list(STEPS))
         self.assertFalse(bar.grab().isNull())
 
+    def test_a_table_of_twenty_thousand_rows_asks_for_what_is_seen(self) -> None:
+        page = SheetPage("coefficients")
+        page.resize(600, 300)
+        page.show()
+        asked: list[int] = []
+        real = page.cells.data
+
+        def data(index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+            asked.append(index.row())
+            return real(index, role)
+
+        with mock.patch.object(page.cells, "data", data):
+            rows = tuple((f"h[{k}]", repr(k / 7)) for k in range(20_000))
+            page.fill(Table(("as designed",), rows), True)
+            QApplication.processEvents()
+        self.assertLess(max(asked), 200)
+        self.assertLess(len(asked), 5000)
+        last = page.cells.index(19_999, 1)
+        self.assertEqual(page.cells.data(last), repr(19_999 / 7))
+        self.assertEqual(page.cells.headerData(1, Qt.Orientation.Horizontal), "as designed")
+        self.assertEqual(len(page.copy_as("csv").splitlines()), 20_001)
+        page.close()
+
     def test_contenders_are_rows_and_reasons(self) -> None:
         panel = ContendersPanel()
         picked: list[DesignChoice] = []
         panel.picked.connect(picked.append)
-        found = list(contenders(LOWPASS))
+        found = sorted(contenders(LOWPASS), key=lambda each: each.method != "equiripple")
         failed = Contender("equiripple", 1, 0, None, reason="it can't be done")
         panel.show_contenders([*found, failed], LOWPASS, DesignChoice(), found[0].order)
         self.assertEqual(len(panel.rows), sum(1 for c in found if c.design is not None))

@@ -6,11 +6,16 @@ there, which Qt doesn't survive. So automatic collection is off, and a timer col
 
 from __future__ import annotations
 
+import ctypes
 import gc
+from collections.abc import Callable
+from threading import Thread
 
 from PyQt6.QtCore import QObject, QTimer
 
 INTERVAL_MS = 500
+ROUNDS = 40
+"""Rounds after which free memory is given back: every twenty seconds."""
 _thresholds = gc.get_threshold()
 
 
@@ -21,6 +26,7 @@ class Collector(QObject):
         super().__init__(parent)
         gc.disable()
         self._is_settled = False
+        self._rounds = 0
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.collect)
         self._timer.start(INTERVAL_MS)
@@ -44,3 +50,14 @@ class Collector(QObject):
         due = [level for level in range(3) if counts[level] > _thresholds[level]]
         if due:
             gc.collect(due[-1])
+        self._rounds += 1
+        if self._rounds % ROUNDS == 0:
+            Thread(target=_give_back, daemon=True).start()
+
+
+def _give_back() -> None:
+    """What long designs have left free goes back to the system: the C library keeps a heap for each thread that has ever
+    asked for memory, and lets none of them shrink by itself."""
+    trim: Callable[[int], int] | None = getattr(ctypes.CDLL(None), "malloc_trim", None)
+    if trim is not None:
+        trim(0)

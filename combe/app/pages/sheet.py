@@ -4,21 +4,58 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import (
-    QAbstractItemView,
-    QApplication,
-    QHeaderView,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-)
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableView, QVBoxLayout
 
 from combe.app.pages.page import Page
 from combe.app.theme.palette import mono
 from combe.ledger.goodness import Table
 
 WAYS = ("text", "csv", "markdown")
+ROOT = QModelIndex()
+MEASURED_ROWS = 50
+"""Columns are as wide as these many rows in view need: thousands aren't gone through."""
+
+
+class Cells(QAbstractTableModel):
+    """A table's words, asked for as they come into view."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.table = Table((), ())
+        self.is_figures = False
+        self._font = mono()
+
+    def show_table(self, table: Table, figures: bool) -> None:
+        """Another table; ``figures`` sets the cells in a type of even width."""
+        self.beginResetModel()
+        self.table, self.is_figures = table, figures
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex = ROOT) -> int:
+        """All rows."""
+        return 0 if parent.isValid() else len(self.table.rows)
+
+    def columnCount(self, parent: QModelIndex = ROOT) -> int:
+        """The row's own name, then the named columns."""
+        return 0 if parent.isValid() else len(self.table.names) + 1
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        """A cell."""
+        if role == Qt.ItemDataRole.DisplayRole:
+            words = self.table.rows[index.row()]
+            return words[index.column()] if index.column() < len(words) else ""
+        if self.is_figures and role == Qt.ItemDataRole.FontRole:
+            return self._font
+        if self.is_figures and role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        """A column's name."""
+        if role != Qt.ItemDataRole.DisplayRole or orientation != Qt.Orientation.Horizontal:
+            return None
+        return ("", *self.table.names)[section]
 
 
 class SheetPage(Page):
@@ -26,7 +63,9 @@ class SheetPage(Page):
 
     def __init__(self, name: str) -> None:
         super().__init__()
-        self.sheet = QTableWidget()
+        self.cells = Cells()
+        self.sheet = QTableView()
+        self.sheet.setModel(self.cells)
         self.sheet.setAccessibleName(name)
         self.sheet.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.sheet.setShowGrid(False)
@@ -34,6 +73,10 @@ class SheetPage(Page):
         header = self.sheet.verticalHeader()
         if header is not None:
             header.hide()
+        across = self.sheet.horizontalHeader()
+        if across is not None:
+            across.setResizeContentsPrecision(MEASURED_ROWS)
+            across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.sheet)
@@ -42,20 +85,10 @@ class SheetPage(Page):
     def fill(self, table: Table, figures: bool = False) -> None:
         """Show a table; ``figures`` sets the cells in a type of even width."""
         self.table = table
-        self.sheet.setColumnCount(len(table.names) + 1)
-        self.sheet.setRowCount(len(table.rows))
-        self.sheet.setHorizontalHeaderLabels(["", *table.names])
-        for row, words in enumerate(table.rows):
-            for column, word in enumerate(words):
-                item = QTableWidgetItem(word)
-                if figures:
-                    item.setFont(mono())
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.sheet.setItem(row, column, item)
-        header = self.sheet.horizontalHeader()
-        if header is not None:
-            header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-            header.setStretchLastSection(True)
+        across = self.sheet.horizontalHeader()
+        if across is not None:
+            across.setStretchLastSection(not figures)
+        self.cells.show_table(table, figures)
 
     def modes(self) -> Sequence[str]:
         """Not ways of looking but of copying."""
