@@ -16,6 +16,91 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- work shared out, results remembered
+    Fault(
+        "designing/workers.py",
+        "                self.waiting.append(task)\n",
+        "",
+        "test_workers",
+        "the task of a process that died is lost",
+    ),
+    Fault(
+        "designing/workers.py",
+        "            self.is_over = True\n",
+        "            pass\n",
+        "test_workers",
+        "a race goes on when nobody listens any more",
+    ),
+    Fault(
+        "designing/worker.py",
+        "        stop.is_asked = False\n",
+        "",
+        "test_workers",
+        "a process once stopped stops everything after",
+    ),
+    Fault(
+        "remembered.py",
+        "while held[0] > most_bytes:",
+        "while held[0] > 2 * most_bytes:",
+        "test_remembered",
+        "twice as much is remembered as is allowed",
+    ),
+    Fault(
+        "remembered.py",
+        "                    known.move_to_end(words)\n",
+        "",
+        "test_remembered",
+        "what was used last goes first",
+    ),
+    Fault(
+        "analysis/linear.py",
+        "errors[term.signal - 1] -= term.coefficient * self.powers[term.delay] * back[step]",
+        "errors[term.signal - 1] += term.coefficient * self.powers[term.delay] * back[step]",
+        "test_networks test_sections test_certified",
+        "rests fed back with the wrong sign in the spectrum of noise",
+    ),
+    Fault(
+        "analysis/linear.py",
+        "        for group in reversed(self.groups):\n",
+        "        for group in self.groups:\n",
+        "test_networks test_sections",
+        "paths to the output worked out from the front",
+    ),
+    Fault(
+        "responses/extremes.py",
+        "REFINED_TERMS, NOISE = 6_000_000, 1e-14",
+        "REFINED_TERMS, NOISE = 6_000_000, 1e-6",
+        "test_response test_equiripple",
+        "real extremes taken for rounding noise",
+    ),
+    Fault(
+        "designing/linear_phase.py",
+        "        amplitude = amplitude * cosine - response.imag * sine",
+        "        amplitude = amplitude * cosine + response.imag * sine",
+        "test_design_parts test_fir_methods",
+        "an even number of taps turned the wrong way",
+    ),
+    Fault(
+        "responses/phase.py",
+        "        phase[0] = phase[1]\n",
+        "        pass\n",
+        "test_response",
+        "the phase of antisymmetric taps begins at the wrong end",
+    ),
+    Fault(
+        "rounding/search/better_integers.py",
+        "distinct = rows < others if first == second else rows != others",
+        "distinct = rows <= others",
+        "test_arithmetic test_certified",
+        "pairs of steps of opposite signs looked at one way only",
+    ),
+    Fault(
+        "cli/__init__.py",
+        "    if not isinstance(what.exc_value, (Interrupted, KeyboardInterrupt)):\n",
+        "    if True:\n",
+        "test_keeping",
+        "a stop inside a callback prints a trace",
+    ),
     # -- code for processors
     Fault(
         "delivery/c/stages.py",

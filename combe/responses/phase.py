@@ -67,7 +67,13 @@ def _followed(source: Fir, omega: Array) -> Array:
     center = source.order / 2
     dense = np.unique(np.concatenate([[0.0], omega, np.linspace(0, np.pi, 1 + 8 * len(source.taps))]))
     phase = _bare_phase(source, dense, center)
-    for _ in range(48):
+    # Of symmetric taps it stands still but for the turns at zeros on the circle, which need no following. Where the
+    # symmetry makes a zero at an end, what lies beside it counts.
+    if source.symmetry == -1:
+        phase[0] = phase[1]
+    if source.symmetry == (1 if source.order % 2 else -1) and dense[-1] >= np.pi:
+        phase[-1] = phase[-2]
+    for _ in range(0 if source.symmetry else 48):
         jumps = np.flatnonzero((np.abs(_wrapped(np.diff(phase))) > 1.0) & (np.diff(dense) > 1e-13))
         if len(jumps) == 0:
             break
@@ -86,7 +92,12 @@ def _bare_phase(source: Fir, omega: Array, center: float) -> Array:
         response = np.fft.rfft(source.array, 2 * count)
     else:
         response = frequency_response(source, omega)
-    return np.asarray(np.angle(response * np.exp(1j * center * omega)))
+    turned = response * np.exp(1j * center * omega)
+    if source.symmetry:
+        amplitude = turned.real if source.symmetry == 1 else turned.imag
+        first = 0.0 if source.symmetry == 1 else np.pi / 2
+        return np.where(amplitude < 0, first - np.pi, first)
+    return np.asarray(np.angle(turned))
 
 
 def _wrapped(angle: Array) -> Array:
