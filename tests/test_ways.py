@@ -86,6 +86,7 @@ class LevelsAndLength(unittest.TestCase):
                 self.assertLess(float(np.max(np.abs(gain - 20 * math.log10(0.5)))), 1e-5)
                 requirement = found.requirement
                 assert requirement is not None
+                self.assertIs(found.levels, requirement)
                 self.assertGreaterEqual(least_margin_db(found.filter, requirement), -1e-9)
                 for band in requirement.bands:
                     if band.is_passband:

@@ -14,7 +14,7 @@ try:
 except ImportError as error:
     raise unittest.SkipTest(f"Qt can't be loaded: {error}") from None
 
-from PyQt6.QtCore import QModelIndex, QPoint, QRectF, Qt
+from PyQt6.QtCore import QModelIndex, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QWidget
@@ -50,7 +50,7 @@ from combe.project.demo import demo_project
 from combe.project.document import STEPS, DesignChoice
 from combe.project.results import Results
 from combe.requirement.quantities import parse_frequency
-from tests.support import BAT, LOWPASS
+from tests.support import BAT, LOWPASS, asked
 from tests.test_delivery import bat_package
 
 application = QApplication.instance() or QApplication(["combe"])
@@ -358,6 +358,35 @@ class Plots(unittest.TestCase):
         plot._on_pointed(30_000.0, 0.0)
         self.assertIn("30 kHz", plot.main.read_out.text())
         self.assertIn("half −6.021 dB", plot.main.read_out.text())
+        plot.close()
+
+    def test_the_bands_a_design_makes_for_itself_are_outlined(self) -> None:
+        """Dashes stand over the whole height where its transition begins and ends, and nowhere else."""
+        plot = MagnitudePlot()
+        plot.resize(600, 400)
+        plot.show_requirement(asked(2, (0, 0.3, -0.1, 0.1), (0.4, 1, -60)))
+        plot.show()
+        application.processEvents()
+
+        def column(hz: float) -> list[int]:
+            image = plot.main.grab().toImage()
+            box = plot.main.plotItem.getViewBox()
+            place = plot.main.mapFromScene(box.mapViewToScene(QPointF(hz, -30.0)))
+            rows = range(image.height() // 4, image.height() // 2)
+            return [image.pixel(place.x() + dx, y) for dx in (-1, 0, 1) for y in rows]
+
+        before = {hz: column(hz) for hz in (0.33, 0.36, 0.39)}
+        plot.show_levels(asked(2, (0, 0.33, -0.1, 0.1), (0.36, 1, -60)))
+        application.processEvents()
+        for hz, is_outlined in ((0.33, True), (0.36, True), (0.39, False)):
+            changed = sum(1 for now, then in zip(column(hz), before[hz]) if now != then)
+            self.assertEqual(changed > 20, is_outlined, (hz, changed))
+        plot.set_linear(True)
+        self.assertTrue(plot.outline.linear)
+        plot.set_linear(False)
+        plot.show_levels(None)
+        application.processEvents()
+        self.assertEqual({hz: column(hz) for hz in before}, before)
         plot.close()
 
     def test_missed_limits_are_marked_where_they_are(self) -> None:

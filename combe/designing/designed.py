@@ -17,7 +17,8 @@ class Design:
     down on the way and ``cap_level_db`` at what level; a search nearby may start from them. ``parts`` are filters in a row whose product ``filter``
     is, where running them so is cheaper; ``is_shortest`` says that no shorter filter of its kind can keep the limits,
     which is proved; ``singular_values`` the Hankel values a reduction chose by; ``holds_with_bits`` the width at which
-    its rounded coefficients are known to keep every limit.
+    its rounded coefficients are known to keep every limit; ``levels`` are the bands that follow from levels and cut-offs
+    alone, where those were given.
     """
 
     method: str
@@ -33,6 +34,7 @@ class Design:
     capped: tuple[int, ...] = field(default=(), compare=False)
     cap_level_db: float | None = field(default=None, compare=False)
     holds_with_bits: int | None = None
+    levels: Requirement | None = field(default=None, compare=False)
 
     @property
     def kind(self) -> str:

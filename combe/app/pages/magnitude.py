@@ -61,6 +61,8 @@ class MagnitudePage(Page):
             self._show_second()
         if before is None or (before.lines, before.close) != (scene.lines, scene.close):
             self.magnitude.show_lines(scene.lines, set(scene.close))
+        if before is None or before.levels is not scene.levels:
+            self.magnitude.show_levels(scene.levels)
         if before is None or before.dots != scene.dots:
             self.magnitude.show_measured(scene.dots)
 

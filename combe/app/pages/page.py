@@ -42,6 +42,11 @@ class Scene(Struct, frozen=True):
         """The exact filter."""
         return self.results.ideal.design.filter if self.results.ideal is not None else None
 
+    @property
+    def levels(self) -> Requirement | None:
+        """The bands the filter has made for itself out of levels and cut-offs."""
+        return self.results.ideal.design.levels if self.results.ideal is not None else None
+
     def trouble(self, name: str) -> str:
         """Why a result can't be had, in words; empty if it can."""
         error = self.results.troubles.get(name)

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 from combe.app.plots.axes import FrequencyAxis, Plot
 from combe.app.plots.curve import Curve
 from combe.app.plots.handle import Handle
-from combe.app.plots.mask import Mask
+from combe.app.plots.mask import Mask, Outline
 from combe.app.plots.stroke import Stroke
 from combe.app.plots.worst import WorstMark
 from combe.app.theme.palette import THEME
@@ -53,7 +53,9 @@ class MagnitudePlot(QWidget):
         self._marks: list[WorstMark] = []
         self._handles: list[Handle] = []
         self._shape: list[bool] = []
-        self.main_mask, self.loupe_mask = Mask(), Mask(passbands_only=True)
+        self.main_mask, self.loupe_mask, self.outline = Mask(), Mask(passbands_only=True), Outline()
+        self.main.addItem(self.outline, ignoreBounds=True)
+        self.outline.hide()
         self.cursors: dict[str, float] = {}
         self._cursor_items: dict[str, pg.InfiniteLine] = {}
         self.cursor_words = label("")
@@ -100,6 +102,12 @@ class MagnitudePlot(QWidget):
             plot, words = self._words
             plot.tell(words)  # with the picture: told earlier it would be painted for itself
             self._words = None
+
+    def show_levels(self, levels: Requirement | None) -> None:
+        """Outline the bands a design has made for itself; None where it had none to make."""
+        self.outline.setVisible(levels is not None)
+        if levels is not None:
+            self.outline.show_requirement(levels, self.linear)
 
     def show_curves(self, curves: list[Curve]) -> None:
         """Draw other responses; the last lies on top."""
@@ -165,7 +173,7 @@ class MagnitudePlot(QWidget):
             assert plot.frequency_axis is not None
             plot.frequency_axis.set_log(is_log)
             plot.is_zoomed = False
-        for mask in (self.main_mask, self.loupe_mask):
+        for mask in (self.main_mask, self.loupe_mask, self.outline):
             mask.set_axis(lambda hz: float(self.axis.x_of(hz)), is_log)
         if self.requirement is not None:
             self.show_requirement(self.requirement, self.axis.counted)
@@ -185,6 +193,8 @@ class MagnitudePlot(QWidget):
         if self.requirement is not None:
             counted = self.main.frequency_axis.counted if self.main.frequency_axis else "hz"
             self.show_requirement(self.requirement, counted)
+        if self.outline.requirement is not None:
+            self.outline.show_requirement(self.outline.requirement, linear)
         self._draw_curves()
 
     def point_at(self, line: Line) -> None:
@@ -262,6 +272,7 @@ class MagnitudePlot(QWidget):
         self.show_curves(self.curves)
         self.main_mask.update()
         self.loupe_mask.update()
+        self.outline.update()
 
     def go_home(self) -> None:
         """Show everything again."""

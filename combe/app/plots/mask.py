@@ -109,6 +109,28 @@ class Mask(pg.GraphicsObject):
         return found
 
 
+class Outline(Mask):
+    """The bands a design has made for itself, where levels and cut-offs were given: dashed, nothing forbidden, with the
+    edges its transition ends at."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setZValue(-5)
+
+    def _paint_band(self, painter: QPainter, transform: QTransform, band: Band, center: float, view: QRectF) -> None:
+        painter.setPen(QPen(THEME.color("muted"), 1.2, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        own = [limit for limit in (band.upper, band.lower) if limit is not None]
+        drawn = [[transform.map(point) for point in self._points(limit, center)] for limit in own]
+        for points in drawn:
+            painter.drawPolyline(QPolygonF(points))
+        assert self.requirement is not None
+        for end, hz in ((0, band.start_hz), (-1, band.stop_hz)):
+            if 0 < hz < self.requirement.nyquist_hz:
+                x = drawn[0][end].x()
+                painter.drawLine(QPointF(x, view.top()), QPointF(x, view.bottom()))
+
+
 @lru_cache(maxsize=8)
 def _tile(theme: str, color: str, strong: bool) -> QPixmap:
     """The tint and the hatch of what is forbidden, once for each theme."""

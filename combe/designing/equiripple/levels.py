@@ -46,7 +46,7 @@ def make_by_levels(task: Task) -> Design:
     notes = (transition_words(asked),)
     seconds = time.perf_counter() - started
     held = task.requirement if task.requirement is not None else asked
-    return Design("equiripple", found, task.sample_rate_hz, held, notes, seconds)
+    return Design("equiripple", found, task.sample_rate_hz, held, notes, seconds, levels=asked)
 
 
 def narrowest(task: Task) -> tuple[Fir, Requirement]:

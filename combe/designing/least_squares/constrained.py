@@ -66,7 +66,7 @@ def _by_levels(task: Task, started: float) -> Design:
     held = task.requirement if task.requirement is not None else asked
     return Design(
         "constrained-least-squares", found, task.sample_rate_hz, held, (transition_words(asked),),
-        time.perf_counter() - started,
+        time.perf_counter() - started, levels=asked,
     )  # fmt: skip
 
 
