@@ -48,6 +48,37 @@ class Step(unittest.TestCase):
     def view(self) -> object:
         return self.window.bench_page.view  # type: ignore[attr-defined]
 
+    def test_other_views_of_what_came_out(self) -> None:
+        view = self.window.bench_page.view  # type: ignore[attr-defined]
+        setup = replace(self.session.project.bench, signal="sine 50 kHz -6 dB + modulated points 16 symbols 10 kHz 80 kHz -12 dB",
+                        samples=16_384)  # fmt: skip
+        self.session.change(replace(self.session.project, bench=setup), "a carrier")
+        settle(self.session)
+        view.show_lower("spectrogram")
+        QApplication.processEvents()
+        plot = view.others["spectrogram"]
+        self.assertEqual(view.of.currentText(), "bit-true")
+        self.assertAlmostEqual(plot.level_at(30.0, 50.0), -6.0, delta=1.6)
+        self.assertLess(plot.level_at(30.0, 5.0), -60)
+        view.of.setCurrentText("input")
+        view.of.activated.emit(0)
+        self.assertAlmostEqual(plot.level_at(0.5, 50.0), -6.0, delta=3)
+        self.assertTrue(view.difference.isHidden())
+        view.show_lower("histogram")
+        self.assertEqual(set(view.others["histogram"].strokes), {"input", "ideal", "bit-true"})
+        view.show_lower("constellation")
+        QApplication.processEvents()
+        plot = view.others["constellation"]
+        self.assertEqual(len(plot.sent.points()), 16)
+        self.assertGreater(len(plot.arrived["bit-true"].points()), 50)
+        self.assertFalse(self.window.grab().isNull())
+        self.window.dress("dark")
+        self.window.dress("light")
+        self.assertLessEqual(self.window.minimumSizeHint().width(), 1180)
+        self.assertLessEqual(self.window.minimumSizeHint().height(), 700)
+        view.show_lower("spectra")
+        self.assertFalse(view.difference.isHidden())
+
     def test_it_opens_on_something_alive(self) -> None:
         bench = self.session.results.bench
         assert bench is not None

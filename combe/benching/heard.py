@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from combe.realization.formats import Format
 from combe.realization.stages import Realization
 from combe.signals.figures import Tones, delay_by_correlation, fit_tones
-from combe.signals.modulation import Modulated, error_vector_db
+from combe.signals.modulation import Modulated, Received, received
 from combe.signals.spec import Signal
 
 Array = NDArray[np.float64]
@@ -25,6 +25,7 @@ class Input(Struct, frozen=True, eq=False):
     full: float
     hz: tuple[float, ...]
     tones: Tones | None
+    step: float = 0.0
 
     def document(self) -> dict[str, Any]:
         """As a file has it."""
@@ -59,6 +60,7 @@ class Heard(Struct, frozen=True, eq=False):
     snr_db: float | None
     delay_samples: float | None
     evm_db: float | None
+    received: tuple[Received, ...] = ()
 
     def document(self) -> dict[str, Any]:
         """As a file has it."""
@@ -97,7 +99,7 @@ def input_of(signal: Signal, realization: Realization, given: Array, settled: in
     if hz and len(given) - settled > 2 * len(hz) + 1:
         omegas = np.array(hz) * 2 * np.pi / realization.sample_rate_hz
         tones = fit_tones(given[settled:], omegas, settled)
-    return Input(given, full_scale(realization.input), hz if tones is not None else (), tones)
+    return Input(given, full_scale(realization.input), hz if tones is not None else (), tones, realization.input.step)
 
 
 def heard_of(
@@ -111,13 +113,13 @@ def heard_of(
     signal_energy = float(np.sum(exact**2))
     ratio = float(10 * np.log10(signal_energy / energy)) if energy > 0 and signal_energy > 0 else None
     delay = delay_by_correlation(given.values, values, max(2 * settled, 16))
-    vectors = [error_vector_db(sent, values, settled, delay or 0.0) for sent in modulated]
-    known = [each for each in vectors if each is not None]
+    arrived = [received(sent, values, settled, delay or 0.0) for sent in modulated]
+    known = tuple(each for each in arrived if each is not None)
     tones, is_sure = _tones(values, given, full, realization, settled)
     return Heard(
         name, values, full, _saturated(integers, realization.output), identical, tones, is_sure,
         float(np.sqrt(energy / max(len(error), 1))), float(np.max(np.abs(error), initial=0.0)), ratio, delay,
-        max(known) if known else None,
+        max(each.error_db for each in known) if known else None, known,
     )  # fmt: skip
 
 

@@ -44,6 +44,7 @@ class Bench(Struct, frozen=True, eq=False):
     clipped: int
     input: Input
     through: tuple[Heard, ...]
+    step: float = 0.0
 
     @property
     def samples(self) -> int:
@@ -128,7 +129,7 @@ def run_bench(
         heard_of(name, values, integers, same, exact, known, realization, settled, made.modulated)
         for name, values, integers, same in outputs
     )
-    return Bench(realization.sample_rate_hz, signal, made.clipped, known, every)
+    return Bench(realization.sample_rate_hz, signal, made.clipped, known, every, realization.output.step)
 
 
 def _check(through: Sequence[str], against: Sequence[int], signal: Signal, realization: Realization) -> None:

@@ -78,8 +78,21 @@ def modulated(part: Part, count: int, rate: float, random: np.random.RandomState
     return Modulated(symbols, first, length, carrier, rolloff, np.asarray(values))
 
 
-def error_vector_db(sent: Modulated, heard: Array, settled: int, delay: float) -> float | None:
-    """Rms error vector over rms reference, in dB: matched filter, best gain, phase and timing taken out.
+class Received(Struct, frozen=True, eq=False):
+    """Symbols as they were sent, and as they arrived: matched filter, best gain, phase and timing taken out."""
+
+    wanted: ComplexArray
+    found: ComplexArray
+
+    @property
+    def error_db(self) -> float:
+        """Rms error vector over rms reference."""
+        share = np.sqrt(np.mean(np.abs(self.found - self.wanted) ** 2) / np.mean(np.abs(self.wanted) ** 2))
+        return float(20 * np.log10(max(float(share), 1e-20)))
+
+
+def received(sent: Modulated, heard: Array, settled: int, delay: float) -> Received | None:
+    """What a receiver makes of an output.
 
     ``delay`` is where the timing is looked for first, in samples. None where too few symbols lie within what has settled.
     """
@@ -98,13 +111,14 @@ def error_vector_db(sent: Modulated, heard: Array, settled: int, delay: float) -
     places = _some(np.flatnonzero(inside), MOST_SYMBOLS)
     turned = heard * np.exp(-1j * sent.carrier * np.arange(len(heard)))
 
-    def error(shift: float, among: NDArray[np.intp]) -> float:
+    def arrived(shift: float, among: NDArray[np.intp]) -> Received:
         wanted = sent.symbols[among] if sent.carrier else np.real(sent.symbols[among]).astype(np.complex128)
         found = _matched(turned, times[among] + delay + shift, sent, span)
         gain = np.vdot(wanted, found) / np.vdot(wanted, wanted)
-        if abs(gain) == 0:
-            return np.inf
-        return float(np.sqrt(np.mean(np.abs(found / gain - wanted) ** 2) / np.mean(np.abs(wanted) ** 2)))
+        return Received(wanted, found / gain if abs(gain) > 0 else np.full(len(found), np.inf + 0j))
+
+    def error(shift: float, among: NDArray[np.intp]) -> float:
+        return arrived(shift, among).error_db
 
     half = max(1.0, sent.samples_per_symbol / 4)
     coarse = np.linspace(-half, half, 17)
@@ -114,7 +128,7 @@ def error_vector_db(sent: Modulated, heard: Array, settled: int, delay: float) -
     found = minimize_scalar(
         lambda shift: error(shift, few), bounds=(start - step, start + step), method="bounded", options={"xatol": 1e-5}
     )
-    return float(20 * np.log10(max(error(float(found.x), places), 1e-20)))
+    return arrived(float(found.x), places)
 
 
 def _some(places: NDArray[np.intp], most: int) -> NDArray[np.intp]:

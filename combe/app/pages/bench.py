@@ -10,15 +10,17 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
 from combe.app.plots.curve import NOTHING, Curve
+from combe.app.plots.signal_views import ConstellationPlot, HistogramPlot, SpectrogramPlot
 from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.app.widgets.legend import Legend
-from combe.app.widgets.parts import Panel, label
+from combe.app.widgets.parts import Choice, Panel, label
+from combe.benching.views import histogram, spectrogram
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, level_text, short
 
@@ -32,6 +34,7 @@ LOOKS = {
     "code": ("moss", 1.2, True), "circuit": ("clay", 1.2, True),
 }  # fmt: skip
 OTHER = ("amber", 1.2, False)
+LOWER = ("spectra", "spectrogram", "histogram", "constellation")
 SHOWN, LONGEST_SPECTRUM, FLOOR_DB = 160, 16_384, -160.0
 
 
@@ -49,6 +52,16 @@ class BenchView(Panel):
         self.aligned.setToolTip("each output moved back by its delay, where the signal tells it")
         self.aligned.toggled.connect(lambda _: self._show_curves())
         head.addWidget(self.aligned)
+        self.below = Choice()
+        self.below.setAccessibleName("lower view")
+        self.below.addItems(LOWER)
+        self.below.activated.connect(lambda _: self.show_lower(self.below.currentText()))
+        self.of = Choice()
+        self.of.setAccessibleName("output in the spectrogram")
+        self.of.activated.connect(lambda _: self._show_lower())
+        self.of.hide()
+        head.addWidget(self.below)
+        head.addWidget(self.of)
         self.legend = Legend()
         head.addWidget(self.legend, 1)
         self.column.addLayout(head)
@@ -60,8 +73,11 @@ class BenchView(Panel):
         self.difference.plain_unit = "ms"
         self.spectrum = Plot("dB of full scale")
         self.difference.setXLink(self.time)
-        for plot, share in ((self.time, 5), (self.difference, 3), (self.spectrum, 5)):
-            self.column.addWidget(plot, share)
+        self.lowest = QStackedWidget()
+        self.lowest.addWidget(self.spectrum)
+        self.others: dict[str, SpectrogramPlot | HistogramPlot | ConstellationPlot] = {}
+        for part, share in ((self.time, 5), (self.difference, 3), (self.lowest, 5)):
+            self.column.addWidget(part, share)
         self.limits: list[pg.PlotDataItem] = []
         self.strokes: dict[tuple[str, str], Stroke] = {}
         self.figures = QLabel()
@@ -87,6 +103,7 @@ class BenchView(Panel):
         if bench is self.bench:
             return
         self.bench = bench
+        self._list_outputs()
         self._show_curves()
         self.figures.setText(figures_html(bench) if bench is not None else "")
         self.legend.show_curves([Curve(name, NOTHING, *_look(name)) for name in self.names])
@@ -105,11 +122,68 @@ class BenchView(Panel):
 
     def dress(self) -> None:
         """Take on the theme's colours."""
-        for plot in (self.time, self.difference, self.spectrum):
+        for plot in self.plots():
             plot.dress()
         self._show_curves()
         if self.bench is not None:
             self.figures.setText(figures_html(self.bench))
+
+    def plots(self) -> list[Plot]:
+        """All of them."""
+        return [self.time, self.difference, self.spectrum, *self.others.values()]
+
+    # -- the lower view --------------------------------------------------------------------------------------
+
+    def show_lower(self, name: str) -> None:
+        """Another view below: ``spectra``, ``spectrogram``, ``histogram`` or ``constellation``."""
+        self.below.setCurrentText(name)
+        if name != LOWER[0] and name not in self.others:
+            made = {"spectrogram": SpectrogramPlot, "histogram": HistogramPlot, "constellation": ConstellationPlot}[
+                name
+            ]()
+            self.others[name] = made
+            self.lowest.addWidget(made)
+        self.lowest.setCurrentWidget(self.others.get(name, self.spectrum))
+        self.of.setVisible(name == "spectrogram")
+        # A picture wants the room; the spectra stand beside what they come from.
+        self.difference.setVisible(name == LOWER[0])
+        self.time.setVisible(name != "constellation")
+        self.column.setStretchFactor(self.lowest, 5 if name == LOWER[0] else 12)
+        self._show_lower()
+
+    def _list_outputs(self) -> None:
+        chosen = self.of.currentText()
+        self.of.clear()
+        self.of.addItems(self.names)
+        self.of.setCurrentText(chosen if chosen in self.names else self.names[-1] if self.names else "")
+
+    def _everything(self) -> list[tuple[str, Array, float]]:
+        """Input and outputs by name, with their full scale."""
+        if self.bench is None:
+            return []
+        given = self.bench.input
+        return [("input", given.values, given.full), *((h.name, h.values, h.full) for h in self.bench.through)]
+
+    def _show_lower(self) -> None:
+        """What the lower view shows, where it isn't the spectra."""
+        plot, bench = self.lowest.currentWidget(), self.bench
+        if bench is None:
+            return
+        if isinstance(plot, SpectrogramPlot):
+            for name, values, full in self._everything():
+                if name == self.of.currentText():
+                    found = spectrogram(values / full)
+                    plot.show_spectrogram(found, bench.sample_rate_hz, self.requirement, bench.samples)
+        elif isinstance(plot, HistogramPlot):
+            steps = {"input": bench.input.step}
+            plot.show_histograms({
+                name: (histogram(values, full, steps.get(name, bench.step)), full, _look(name))
+                for name, values, full in self._everything()
+            })  # fmt: skip
+        elif isinstance(plot, ConstellationPlot):
+            plot.show_symbols({h.name: (h.received[0], _look(h.name)) for h in bench.through if h.received})
+            if not any(h.received for h in bench.through):
+                plot.tell("no modulated carrier is on the bench, or too short a one: add one as a part")
 
     # -- curves ----------------------------------------------------------------------------------------------
 
@@ -155,6 +229,7 @@ class BenchView(Panel):
         self.time.set_home(left, right, -1.1 * top, 1.1 * top)
         self.difference.set_home(left, right, -1.2 * largest, 1.2 * largest)
         self._show_spectra(everything, rate)
+        self._show_lower()
 
     def _show_spectra(self, everything: Sequence[tuple[str, Array, float, float]], rate: float) -> None:
         peak = -60.0
@@ -211,8 +286,8 @@ class BenchPage(Page):
         return self.view.copy()
 
     def go_home(self) -> None:
-        """All three."""
-        for plot in (self.view.time, self.view.difference, self.view.spectrum):
+        """All of them."""
+        for plot in self.view.plots():
             plot.go_home()
 
     def dress(self) -> None:
@@ -254,7 +329,7 @@ def _row(heard: Heard) -> tuple[str, ...]:
     if heard.saturated:
         remarks.append(f"{heard.saturated} saturated")
     if heard.evm_db is not None:
-        remarks.append(f"error vector {heard.evm_db:.1f} dB")
+        remarks.append(f"error vector {heard.evm_db:.1f} dB".replace("-", "−"))
     is_exact = heard.name == "ideal"
     return (
         heard.name, level_text(row["rms_dbfs"]), short(row["peak"], 4), "" if is_exact else f"{heard.rms_error:.3g}",

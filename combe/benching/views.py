@@ -1,0 +1,61 @@
+"""What a signal looks like besides its samples and its spectrum: power over time and frequency, and how often each value
+comes."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec import Struct
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+FLOOR_DB = -200.0
+MOST_COLUMNS, MOST_BINS = 480, 256
+SHORTEST, LONGEST = 16, 2048
+
+
+class Spectrogram(Struct, frozen=True, eq=False):
+    """Levels in dB, a sine of peak 1 being 0: rows are frequencies from 0 to half the rate, columns stretches of the signal
+    about the times in samples."""
+
+    levels: Array
+    times: Array
+    size: int
+
+
+def spectrogram(values: Array, size: int | None = None) -> Spectrogram:
+    """Stretches of ``size`` samples through a Hann window, each overlapping the next by three quarters or more, fewer where
+    the signal is long.
+
+    Without a size the stretch is as long in time as it is fine in frequency, seen over the whole signal.
+    """
+    count = len(values)
+    if size is None:
+        size = 1 << int(np.clip(np.round(np.log2(max(2 * np.sqrt(count), 1))), 4, 11))
+    size = int(np.clip(size, SHORTEST, LONGEST))
+    padded = np.concatenate([values, np.zeros(max(size - count, 0))])
+    step = max(size // 8, -(-(len(padded) - size) // (MOST_COLUMNS - 1)), 1)
+    starts = np.arange(0, len(padded) - size + 1, step)
+    window = 0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)
+    pieces = padded[starts[:, None] + np.arange(size)[None, :]] * window
+    size_of_lines = np.abs(np.fft.rfft(pieces, axis=1)).T * 2 / np.sum(window)
+    levels = 20 * np.log10(np.maximum(size_of_lines, 10 ** (FLOOR_DB / 20)))
+    return Spectrogram(np.asarray(levels, dtype=np.float64), np.asarray(starts + size / 2, dtype=np.float64), size)
+
+
+class Histogram(Struct, frozen=True, eq=False):
+    """How many samples lie in each bin; ``edges`` has one more."""
+
+    edges: Array
+    counts: NDArray[np.int64]
+
+
+def histogram(values: Array, full: float, step: float) -> Histogram:
+    """Samples in bins from minus to plus full scale, each as many steps of the format wide as makes at most 256 bins: no
+    bin has more steps than another, or a comb would show that isn't there."""
+    steps = max(round(2 * full / step), 1)
+    wide = max(1 << max(int(np.ceil(np.log2(steps / MOST_BINS))), 0), 1)
+    least = int(np.floor(min(float(np.min(values, initial=0.0)), -full) / step / wide)) * wide
+    most = int(np.floor(max(float(np.max(values, initial=0.0)), full - step) / step / wide) + 1) * wide
+    edges = (np.arange(least, most + 1, wide) - 0.5) * step
+    counts, _ = np.histogram(values, edges)
+    return Histogram(np.asarray(edges, dtype=np.float64), counts.astype(np.int64))
