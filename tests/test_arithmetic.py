@@ -23,7 +23,7 @@ from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_si
 from combe.realization.reading import realization_document, realization_from
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
 from combe.rounding.realize import HELD, Choices, fewest_bits, realize, rounded_coefficients, rounded_lines
-from combe.rounding.search.better_integers import better_integers
+from combe.rounding.search.better_integers import Problem, _best_pair, better_integers
 from combe.running.run import requantized_integer
 from combe.running.simulate import ideal_run, requantized, simulate
 from combe.signals.stimuli import vectors, worst_case
@@ -336,6 +336,34 @@ class Files(unittest.TestCase):
 
 
 class BetterIntegers(unittest.TestCase):
+    def test_the_pair_taken_is_the_best_of_all_pairs(self) -> None:
+        """All pairs of steps, one by one, over the whole grid, from random places near the rounded taps."""
+        source = np.random.default_rng(8)
+        limits, moved = (-512, 511), 0
+        low = asked(1, (0, 0.12, -0.3, 0.3), (0.25, 0.5, -30))
+        found = design(low, "equiripple", 12).filter
+        assert isinstance(found, Fir)
+        problem = Problem(13, 1, low, 9)
+        exact = problem.unique(np.array(found.taps)) * 2.0**9
+        for _ in range(40):
+            values = np.round(exact) + source.integers(-1, 2, len(exact))
+            error = problem.columns @ values - problem.target
+            largest = float(np.max(np.abs(error)))
+            every = {
+                float(np.max(np.abs(error + a * problem.columns[:, i] + b * problem.columns[:, j])))
+                for i, j in itertools.combinations(range(len(exact)), 2)
+                for a, b in itertools.product((1.0, -1.0), repeat=2)
+            }
+            move = _best_pair(problem, values, error, limits, largest)
+            if move is None:
+                self.assertGreaterEqual(min(every), largest * (1 - 1e-9))
+                continue
+            moved += 1
+            self.assertEqual(np.count_nonzero(move), 2)
+            after = float(np.max(np.abs(error + problem.columns @ move)))
+            self.assertAlmostEqual(after, min(every), places=9)
+        self.assertGreater(moved, 10)
+
     def test_three_bits_fewer_hold_an_ordinary_lowpass(self) -> None:
         """Plain rounding takes 17 bits, 14 do: judged by plain sums over each band."""
         brief = asked(48_000, (0, 4800, -0.3, 0.3), (8000, 24_000, -45))

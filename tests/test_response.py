@@ -139,6 +139,30 @@ class Delay(unittest.TestCase):
                 exact = -mpmath.diff(phase, mpmath.mpf(omega), h=mpmath.mpf(10) ** -12)
                 self.assertAlmostEqual(group_delay(Fir(taps), np.array([omega]))[0], float(exact), places=7)
 
+    def test_the_phase_of_taps_with_a_symmetry_is_followed_from_zero_frequency(self) -> None:
+        """Against the sum itself, followed in steps so small that none reaches π; each zero on the circle adds π."""
+        for taps, start in (((0.5, -0.5), np.pi / 2), ((-0.5, 0.5), -np.pi / 2), ((1.0, 0.0, -1.0), np.pi / 2)):
+            found = unwrapped_phase(Fir(taps), np.array([1e-6, 0.3, 1.0]))
+            np.testing.assert_allclose(found, start - np.array([1e-6, 0.3, 1.0]) * (len(taps) - 1) / 2, atol=1e-9)
+        source = np.random.default_rng(5)
+        for count in (2, 3, 8, 9, 40, 41):
+            for sign in (1, -1):
+                half = source.standard_normal(count)
+                taps = tuple((half + sign * half[::-1]).tolist())
+                omega = np.linspace(1e-4, np.pi - 1e-4, 40_001)
+                value = np.exp(-1j * np.outer(omega, np.arange(count))) @ np.array(taps)
+                steps = np.diff(np.angle(value * np.exp(1j * omega * (count - 1) / 2)))
+                steps = np.where(np.abs(np.abs((steps + np.pi) % (2 * np.pi) - np.pi)) > 1, np.pi, 0.0)
+                followed = (
+                    np.angle(value[0])
+                    + np.concatenate([[0.0], np.cumsum(steps)])
+                    - (omega - omega[0]) * (count - 1) / 2
+                )
+                found = unwrapped_phase(Fir(taps), omega)
+                turns = (found - followed) / (2 * np.pi)
+                self.assertLess(float(np.max(np.abs(turns - np.round(turns[0])))), 1e-6, (count, sign))
+                self.assertLessEqual(abs(unwrapped_phase(Fir(taps), np.zeros(1))[0]), np.pi + 1e-9)
+
     def test_phase_is_the_integral_of_the_delay(self) -> None:
         omega = np.linspace(0, np.pi, 20_001)
         for source in (Fir(tuple(RANDOM.normal(size=25))), Cascade(((1, -1.2, 0.9, -1.9, 0.95), (1, 3, 1, 0.3, 0.1)))):

@@ -82,25 +82,31 @@ class Processes(unittest.TestCase):
             worker.call("tried", (HARD, DesignChoice("equiripple")), lambda: False)
         worker.end()
         WORKERS.start()
-        first = [ready(each) for each in WORKERS._free]
-        found = []
-        for contender in contenders(LOWPASS):
-            if not found:
-                os.kill(first[0].process.pid, signal.SIGKILL)
-            found.append(contender.method)
-        with mock.patch.object(workers, "count", lambda: 0):
-            self.assertEqual(sorted(found), sorted(each.method for each in contenders(LOWPASS)))
+        busy = [ready(each) for each in WORKERS._free]
+        long = asked(1, (0, 0.1, -0.001, 0.001), (0.104, 0.5, -90))
+        ends = time.monotonic() + 90
+        tasks = [
+            (LOWPASS, DesignChoice("equiripple")),
+            *[(long, DesignChoice("equiripple", order)) for order in (1201, 1202, 1203)],
+        ]
+        race = side_by_side("tried", tried, tasks, lambda: time.monotonic() > ends)
+        orders = [next(race).order]
+        self.assertEqual(WORKERS._free, [], "both are at a long one")
+        os.kill(busy[0].process.pid, signal.SIGKILL)
+        orders += [each.order for each in race]
+        self.assertEqual(len(orders), 4)
+        self.assertEqual(sorted(orders)[1:], [1201, 1202, 1203])
 
     def test_a_consumer_that_leaves_stops_everybody(self) -> None:
         WORKERS.start()
         for each in WORKERS._free:
             ready(each)
-        race = side_by_side("tried", tried, [(LOWPASS, DesignChoice("equiripple")), *[(HARD, DesignChoice("equiripple"))] * 3],
+        race = side_by_side("tried", tried, [(LOWPASS, DesignChoice("equiripple")), *[(HARD, DesignChoice("equiripple"))] * 9],
                             lambda: False)  # fmt: skip
         next(race)
         self.assertEqual(WORKERS._free, [])
         race.close()  # type: ignore[attr-defined]
-        ends = time.monotonic() + 20
+        ends = time.monotonic() + 6
         while len(WORKERS._free) < 2 and time.monotonic() < ends:
             time.sleep(0.02)
         self.assertEqual(len(WORKERS._free), 2, "both are free again")
