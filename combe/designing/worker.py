@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import sys
@@ -12,6 +13,7 @@ from combe.designing.contenders import tried
 from combe.designing.workers import read_piece, write_piece
 from combe.errors import CombeError, Stopped
 
+POLITENESS = 10
 FUNCTIONS: dict[str, Callable[..., Any]] = {"tried": tried}
 """What may be asked for; each takes ``is_stopped`` last."""
 
@@ -36,6 +38,9 @@ def main() -> None:
     import warnings
 
     warnings.simplefilter("ignore", RuntimeWarning)
+    # Whoever drags an edge comes first.
+    with contextlib.suppress(OSError):
+        os.nice(POLITENESS)
     stop = _Stop()
     signal.signal(signal.SIGUSR1, stop.ask)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
