@@ -1,4 +1,4 @@
-# make demo · make test · make quick · make bench · make faults · make fuzz · make soak · make screenshots · make proof · make setup
+# make demo · make test · make quick · make bench · make faults · make fuzz · make soak · make kills · make screenshots · make proof · make setup
 # As root on Debian each installs what it needs; without root it says what is missing.
 PYTHON ?= python3.11
 VENV := .venv
@@ -27,6 +27,9 @@ quick: setup
 fuzz: setup
 	$(BIN)/python tools/fuzz.py
 
+kills: setup
+	$(BIN)/python tools/kills.py
+
 soak: setup
 	$(BIN)/python tools/soak.py
 
@@ -39,4 +42,4 @@ setup:
 clean:
 	rm -rf $(VENV) demo-out build *.egg-info
 
-.PHONY: demo test quick bench faults fuzz soak screenshots proof setup clean
+.PHONY: demo test quick bench faults fuzz soak kills screenshots proof setup clean

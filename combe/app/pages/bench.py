@@ -76,7 +76,7 @@ class BenchView(Panel):
         self.lowest = QStackedWidget()
         self.lowest.addWidget(self.spectrum)
         self.others: dict[str, SpectrogramPlot | HistogramPlot | ConstellationPlot] = {}
-        for part, share in ((self.time, 5), (self.difference, 3), (self.lowest, 5)):
+        for part, share in ((self.time, 5), (self.difference, 4), (self.lowest, 6)):
             self.column.addWidget(part, share)
         self.limits: list[pg.PlotDataItem] = []
         self.strokes: dict[tuple[str, str], Stroke] = {}
@@ -85,6 +85,7 @@ class BenchView(Panel):
         self.figures.setWordWrap(True)
         self.figures.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.column.addWidget(self.figures)
+        self._show_ticks(False)
         self.time.pointed.connect(lambda x, y: self.time.tell(f"{short(x, 6)} ms   {short(y, 4)}"))
         self.spectrum.pointed.connect(
             lambda x, y: self.spectrum.tell(f"{self.spectrum.frequency_words(x)}   {short(y, 4)} dB")
@@ -148,8 +149,15 @@ class BenchView(Panel):
         # A picture wants the room; the spectra stand beside what they come from.
         self.difference.setVisible(name == LOWER[0])
         self.time.setVisible(name != "constellation")
-        self.column.setStretchFactor(self.lowest, 5 if name == LOWER[0] else 12)
+        self.column.setStretchFactor(self.lowest, 6 if name == LOWER[0] else 12)
+        self._show_ticks(name != LOWER[0])
         self._show_lower()
+
+    def _show_ticks(self, are_shown: bool) -> None:
+        """The times under the upper plot, where no other stands below it with the same."""
+        axis = self.time.plotItem.getAxis("bottom")
+        axis.setStyle(showValues=are_shown)
+        axis.setHeight(None if are_shown else 6)
 
     def _list_outputs(self) -> None:
         chosen = self.of.currentText()
