@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import shutil
 import unittest
 
 import numpy as np
 
 from combe.benching.run import run_bench
 from combe.benching.views import MOST_BINS, MOST_COLUMNS, histogram, spectrogram
-from combe.filters import Fir
+from combe.errors import FormatError
+from combe.filters import Cascade, Fir
 from combe.rounding.choices import Choices
 from combe.rounding.realize import realize
 from combe.signals.modulation import constellation
@@ -76,6 +78,26 @@ class Histograms(unittest.TestCase):
 
     def test_nothing_at_all(self) -> None:
         self.assertEqual(int(np.sum(histogram(np.zeros(0), 1.0, 0.25).counts)), 0)
+
+
+@unittest.skipUnless(shutil.which("arm-none-eabi-gcc") and shutil.which("qemu-system-arm"), "no emulated core here")
+class Core(unittest.TestCase):
+    def test_code_on_an_emulated_core_is_the_bit_true_run(self) -> None:
+        for source in (Fir((0.25, 0.5, -0.3)), Cascade(((0.2, 0.3, 0.2, -0.9, 0.5),))):
+            made = realize(source, 48_000, Choices(16, "", "s16f15", "s16f15"))
+            signal = signal_from_sentence("sine 5 kHz 0 dB + white -20 dB", 48_000, 3001, 5)
+            model, core = run_bench(made, None, signal, ("bit-true", "core")).through
+            np.testing.assert_array_equal(core.values, model.values)
+            self.assertIs(core.identical, True)
+            self.assertEqual(core.saturated, model.saturated)
+
+    def test_more_than_fits_is_refused_with_what_does(self) -> None:
+        made = realize(Fir((0.25, 0.5)), 48_000, Choices(16))
+        signal = signal_from_sentence("white -20 dB", 48_000, 20_000, 5)
+        with self.assertRaisesRegex(FormatError, "samples: 20,000 samples don't fit .*at most 16,384"):
+            run_bench(made, None, signal, ("core",))
+        full = signal_from_sentence("white -20 dB", 48_000, 16_384, 5)
+        self.assertTrue(run_bench(made, None, full, ("core",)).is_identical)
 
 
 class Constellations(unittest.TestCase):

@@ -22,6 +22,7 @@ from combe.ledger import Line
 from combe.proof.process import stoppable
 from combe.proof.runners import BitTrue
 from combe.proof.runners.compiled import Compiled
+from combe.proof.runners.emulated import Emulated
 from combe.proof.runners.simulated import Simulated
 from combe.proof.runners.streamed import Streamed
 from combe.realization.stages import Realization
@@ -31,7 +32,9 @@ from combe.signals.spec import Signal
 from combe.signals.sweep import settling_of
 
 Array = NDArray[np.float64]
-THROUGH = ("ideal", "rounded", "bit-true", "code", "circuit")
+THROUGH = ("ideal", "rounded", "bit-true", "code", "core", "circuit")
+CORE, MOST_ON_CORE = "cortex-m4", 16_384
+"""The emulated core that ``core`` is, and how many samples fit its memory with all that comes out."""
 USUAL = ("ideal", "rounded", "bit-true")
 MOST_AVERAGED = 65_536
 
@@ -112,7 +115,7 @@ def run_bench(
             elif name == "bit-true":
                 outputs.append((name, true * realization.output.step, true, None))
             else:
-                found = _compiled(realization, raw, code) if name == "code" else _simulated(realization, raw, circuit)
+                found = _by_tools(name, realization, raw, code, circuit)
                 outputs.append(
                     (
                         name,
@@ -159,6 +162,24 @@ def _compiled(realization: Realization, raw: NDArray[Any], code: CodeChoices | N
     with Compiled(package, realization) as program:
         program.build()
         return np.asarray(program.run(raw), dtype=np.int64)
+
+
+def _by_tools(
+    name: str, realization: Realization, raw: NDArray[Any], code: CodeChoices | None, circuit: HardwareChoices | None
+) -> NDArray[np.int64]:
+    """What compilers, emulators and simulators make of it."""
+    if name == "code":
+        return _compiled(realization, raw, code)
+    return _emulated(realization, raw, code) if name == "core" else _simulated(realization, raw, circuit)
+
+
+def _emulated(realization: Realization, raw: NDArray[Any], code: CodeChoices | None) -> NDArray[np.int64]:
+    """The generated C on an emulated core."""
+    if len(raw) > MOST_ON_CORE:
+        what = f"{len(raw):,} samples don't fit the memory of the emulated core"
+        raise FormatError(what, "samples", f"take at most {MOST_ON_CORE:,}")
+    package = _package(realization, "c", code or CodeChoices("c"), HardwareChoices())
+    return np.asarray(Emulated(package, realization, CORE).run(raw), dtype=np.int64)
 
 
 def _simulated(realization: Realization, raw: NDArray[Any], circuit: HardwareChoices | None) -> NDArray[np.int64]:

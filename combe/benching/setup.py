@@ -8,7 +8,7 @@ from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text
 
 MODELS = ("ideal", "rounded", "bit-true")
-TOOLS = ("code", "circuit")
+TOOLS = ("code", "core", "circuit")
 LENGTH = 8192
 
 

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 Array = NDArray[np.float64]
 LOOKS = {
     "input": ("muted", 1.0, False), "ideal": ("river", 1.6, False), "rounded": ("ochre", 1.4, True), "bit-true": ("heather", 1.4, False),
-    "code": ("moss", 1.2, True), "circuit": ("clay", 1.2, True),
+    "code": ("moss", 1.2, True), "core": ("moss", 1.2, False), "circuit": ("clay", 1.2, True),
 }  # fmt: skip
 OTHER = ("amber", 1.2, False)
 LOWER = ("spectra", "spectrogram", "histogram", "constellation")

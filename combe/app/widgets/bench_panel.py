@@ -20,10 +20,11 @@ from combe.signals.spec import check_length, signal_from_sentence
 
 TITLES = {
     "ideal": "the ideal filter", "rounded": "the rounded filter", "bit-true": "the bit-true run", "code": "compiled C",
-    "circuit": "the circuit, simulated",
+    "core": "the code on an emulated core", "circuit": "the circuit, simulated",
 }  # fmt: skip
 TIPS = {
     "code": "the generated C, built and run on this machine, every sample compared",
+    "core": "the generated C on an emulated Cortex-M4, every sample compared",
     "circuit": "the generated Verilog, compiled or simulated, every sample compared",
 }
 STARTS = {
