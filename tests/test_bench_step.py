@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -19,8 +19,10 @@ from combe.app.states import states
 from combe.app.window import MainWindow
 from combe.benching.setup import BenchSetup
 from combe.project.demo import demo_project
+from combe.project.document import DesignChoice
 from combe.project.file import project_document, project_from
 from combe.values import replace
+from tests.support import plain_gain_db
 from tests.test_app import type_over
 from tests.test_delivery import HAS_GCC
 
@@ -47,6 +49,33 @@ class Step(unittest.TestCase):
     @property
     def view(self) -> object:
         return self.window.bench_page.view  # type: ignore[attr-defined]
+
+    def test_pinned_filters_go_along(self) -> None:
+        self.window.pin()
+        self.window.contenders.picked.emit(DesignChoice("kaiser"))
+        settle(self.session)
+        box = self.window.bench.boxes["pins"]
+        QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+        settle(self.session)
+        bench = self.session.results.bench
+        assert bench is not None
+        pin = bench.through[-1]
+        self.assertEqual(pin.name, "pin 1: equiripple, 113 taps")
+        # The pinned filter's own gain at the tone that is kept, from its taps.
+        tone = bench.through[0].tones[0].hz / 250_000
+        taps = self.session.project.pins[0].filter.array  # type: ignore[union-attr]
+        self.assertAlmostEqual(pin.tones[0].gain_db, float(plain_gain_db(taps, [tone])[0]), delta=1e-4)
+        self.assertIn(pin.name, self.view.figures.text())  # type: ignore[attr-defined]
+        document = project_document(self.session.project)
+        self.assertIn("pins", project_from(document).bench.through)
+        self.window.toggle_pin(0)
+        settle(self.session)
+        assert self.session.results.bench is not None
+        self.assertNotIn(pin.name, [heard.name for heard in self.session.results.bench.through])
+        self.session.undo()
+        self.session.undo()
+        settle(self.session)
+        self.assertFalse(box.isChecked())
 
     def test_other_views_of_what_came_out(self) -> None:
         view = self.window.bench_page.view  # type: ignore[attr-defined]

@@ -78,6 +78,7 @@ def run_bench(
     is_stopped: Callable[[], bool] = lambda: False,
     code: CodeChoices | None = None,
     circuit: HardwareChoices | None = None,
+    pinned: Sequence[tuple[str, Filter]] = (),
 ) -> Bench:
     """A signal through each runner named, and through moving averages.
 
@@ -87,6 +88,8 @@ def run_bench(
         The exact filter; without one the filter the integer coefficients stand for takes its place.
     against
         Lengths of moving averages to compare with.
+    pinned
+        Other filters to compare with, exact, by name.
 
     Raises
     ------
@@ -124,6 +127,8 @@ def run_bench(
                         bool(np.array_equal(found, true)),
                     )
                 )
+    for name, other in pinned:
+        outputs.append((name, ideal_run(other, realization, raw) * realization.output.step, None, None))
     for length in against:
         average = Fir((1.0 / length,) * length)
         values = ideal_run(average, realization, raw) * realization.output.step

@@ -9,12 +9,14 @@ from combe.requirement.quantities import frequency_text
 
 MODELS = ("ideal", "rounded", "bit-true")
 TOOLS = ("code", "core", "circuit")
+PINS = "pins"
+"""All filters that are pinned and shown, each exact."""
 LENGTH = 8192
 
 
 class BenchSetup(Struct, frozen=True):
     """``signal`` "" is a tone in the first passband, one in the first stopband and a little noise; ``average`` 0 compares
-    with no moving average."""
+    with no moving average; ``through`` may name ``PINS`` too."""
 
     signal: str = ""
     samples: int = LENGTH

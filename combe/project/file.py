@@ -7,7 +7,7 @@ from difflib import get_close_matches
 from pathlib import Path as FilePath
 from typing import Any
 
-from combe.benching.setup import MODELS, TOOLS, BenchSetup
+from combe.benching.setup import MODELS, PINS, TOOLS, BenchSetup
 from combe.checking import Fields, is_number
 from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
@@ -119,8 +119,8 @@ def _code(found: CodeShape) -> CodeChoices:
 
 def _bench(found: BenchShape, requirement: Requirement) -> BenchSetup:
     for name in found.through:
-        if name not in (*MODELS, *TOOLS):
-            known = ", ".join((*MODELS, *TOOLS))
+        if name not in (*MODELS, *TOOLS, PINS):
+            known = ", ".join((*MODELS, *TOOLS, PINS))
             raise FileError(f'"{name}" is nothing a signal goes through', "bench.through", f"known are {known}")
     if found.signal:
         try:

@@ -31,7 +31,7 @@ from combe.errors import CombeError, PoleError
 from combe.ledger import worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
 from combe.project.document import Project, hardware_of
-from combe.project.results import Counted, Drawing, Excerpt, Failure, News, Progress, Results
+from combe.project.results import Counted, Drawing, Excerpt, Failure, News, Progress, Results, pinned
 from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.process import stoppable
 from combe.proof.synthesis import Synthesized, synthesized
@@ -258,7 +258,7 @@ def benched(rounded: Rounded, ideal: Ideal, project: Project, is_stopped: Callab
         def made(names: tuple[str, ...]) -> Bench:
             return run_bench(
                 rounded.realization, ideal.design.filter, signal, names, against, is_stopped=is_stopped,
-                circuit=hardware_of(project),
+                circuit=hardware_of(project), pinned=pinned(project),
             )  # fmt: skip
 
         if tools and models:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct, field
 
+from combe.benching.setup import PINS
 from combe.project.document import hardware_of
 from combe.rounding.choices import uncounted
 from combe.values import replace
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from combe.designing.nearest import Relaxation
     from combe.designing.prices import Price
     from combe.errors import CombeError
+    from combe.filters import Filter
     from combe.ledger import Line
     from combe.project.chain import Ideal, Rounded
     from combe.project.document import Project
@@ -215,9 +217,17 @@ ASPECTS: dict[str, Callable[[Project], object]] = {
     "circuit": hardware_of,
     "recipe": lambda project: project.recipe,
     "processor": lambda project: project.processor,
-    "bench setup": lambda project: project.bench,
+    "bench setup": lambda project: (project.bench, pinned(project)),
 }
 """Parts of a project as results see them."""
+
+
+def pinned(project: Project) -> tuple[tuple[str, Filter], ...]:
+    """The filters that go along on the bench, by name: those pinned and shown, where the bench asks for them."""
+    if PINS not in project.bench.through:
+        return ()
+    return tuple((f"pin {k + 1}: {pin.name}", pin.filter) for k, pin in enumerate(project.pins) if pin.is_shown)
+
 
 CHAIN = ("ideal", "rounded", "package")
 

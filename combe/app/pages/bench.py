@@ -17,6 +17,7 @@ from combe.app.plots.axes import Plot
 from combe.app.plots.curve import NOTHING, Curve
 from combe.app.plots.signal_views import ConstellationPlot, HistogramPlot, SpectrogramPlot
 from combe.app.plots.stroke import Stroke
+from combe.app.shown import PIN_ROLES
 from combe.app.theme.palette import THEME
 from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, Panel, label
@@ -226,7 +227,7 @@ class BenchView(Panel):
         ideal = next((h for h in bench.through if h.name == "ideal"), None)
         largest = 1e-12
         for heard in bench.through if ideal is not None else ():
-            if ideal is None or heard is ideal or heard.name.startswith("moving-average"):
+            if ideal is None or heard is ideal or heard.name.startswith(("moving-average", "pin ")):
                 continue
             stroke = self._stroke("difference", heard.name)
             stroke.show_points(time, (heard.values - ideal.values) / heard.full * 1e6)
@@ -313,6 +314,8 @@ def lines_of(values: Array, rate: float) -> tuple[Array, Array]:
 
 
 def _look(name: str) -> tuple[str, float, bool]:
+    if name.startswith("pin "):
+        return PIN_ROLES[(int(name.split(":")[0].removeprefix("pin ")) - 1) % len(PIN_ROLES)], 1.2, True
     return LOOKS.get(name, OTHER)
 
 
@@ -341,7 +344,7 @@ def _row(heard: Heard) -> tuple[str, ...]:
     is_exact = heard.name == "ideal"
     return (
         heard.name, level_text(row["rms_dbfs"]), short(row["peak"], 4), "" if is_exact else f"{heard.rms_error:.3g}",
-        "" if heard.snr_db is None else f"{heard.snr_db:.1f} dB",
+        "" if heard.snr_db is None else f"{heard.snr_db:.1f} dB".replace("-", "−"),
         "" if heard.delay_samples is None else f"{heard.delay_samples:.2f}", tones.replace("-", "−"), ", ".join(remarks),
     )  # fmt: skip
 

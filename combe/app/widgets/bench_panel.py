@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QMenu, QPushBut
 
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.parts import Panel, Scroller, clear_layout, label
-from combe.benching.setup import MODELS, TOOLS, BenchSetup, signal_of
+from combe.benching.setup import MODELS, PINS, TOOLS, BenchSetup, signal_of
 from combe.errors import CombeError, FileError
 from combe.project.edits import with_bench
 from combe.requirement import Requirement
@@ -20,12 +20,13 @@ from combe.signals.spec import check_length, signal_from_sentence
 
 TITLES = {
     "ideal": "the ideal filter", "rounded": "the rounded filter", "bit-true": "the bit-true run", "code": "compiled C",
-    "core": "the code on an emulated core", "circuit": "the circuit, simulated",
+    "core": "the code on an emulated core", "circuit": "the circuit, simulated", PINS: "pinned filters",
 }  # fmt: skip
 TIPS = {
     "code": "the generated C, built and run on this machine, every sample compared",
     "core": "the generated C on an emulated Cortex-M4, every sample compared",
     "circuit": "the generated Verilog, compiled or simulated, every sample compared",
+    PINS: "every filter that is pinned and shown, exact",
 }
 STARTS = {
     "A sine": "sine {quarter} -12 dB", "A chirp over everything": "chirp {low} to {high} -6 dB", "White noise": "white -30 dB",
@@ -76,7 +77,7 @@ class BenchPanel(Panel):
         self.column.addLayout(row)
         self.column.addWidget(label("What it goes through", "strong"))
         self.boxes: dict[str, QCheckBox] = {}
-        for name in (*MODELS, *TOOLS):
+        for name in (*MODELS, *TOOLS, PINS):
             box = QCheckBox(TITLES[name])
             box.setToolTip(TIPS.get(name, ""))
             box.clicked.connect(self._on_box)
