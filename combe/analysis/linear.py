@@ -174,8 +174,9 @@ class LinearProgram:
 
     @cached_property
     def order(self) -> list[int]:
-        """Steps so that each comes after all it uses, delayed or not; there are no loops."""
-        waiting = [{term.signal - 1 for term in terms if term.signal} for terms in self.steps]
+        """Steps so that each comes after all whose values it uses, delayed or not; there are no loops. A rest is an error
+        of the past and no value: a step may use its own."""
+        waiting = [{term.signal - 1 for term in terms if term.signal and not term.is_rest} for terms in self.steps]
         users: list[list[int]] = [[] for _ in self.steps]
         for index, needs in enumerate(waiting):
             for need in needs:
