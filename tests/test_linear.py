@@ -9,6 +9,7 @@ import unittest
 import numpy as np
 
 from combe.analysis.bounds import bounds
+from combe.analysis.facts import facts
 from combe.analysis.linear import LinearProgram, RealTerm
 from combe.errors import FormatError
 from combe.filters import Cascade
@@ -114,6 +115,20 @@ class WithoutPoles(unittest.TestCase):
                 self.assertGreaterEqual(min(bound.most, bound.result.most), most, (structure, bound.name))
                 # Random ends come near the worst of six coefficients: a bound far beyond would be no bound to speak of.
                 self.assertLess(bound.most, 1.02 * most + 64 if most < bound.result.most else 1e9)
+
+    def test_what_rests_leave_at_the_output_is_told(self) -> None:
+        """Rounded down, a rest that is fed back keeps the output away from zero for good; to nearest it dies away."""
+        source = Cascade(((0.9, 0.8, 0.7, 0.0, 0.0), (0.5, -0.4, 0.3, 0.0, 0.0)))
+        burst = np.random.default_rng(1).integers(-2048, 2048, 500)
+        for rounding, stays in (("floor", True), ("nearest-even", False)):
+            choices = Choices(12, "direct-2", "s12f11", "s16f15", state_bits=14, error_feedback=True, rounding=rounding)
+            made = realize(source, 1.0, choices)
+            heard = run_program(made.program, np.concatenate([burst, np.zeros(3000, dtype=np.int64)])).output
+            self.assertIs(bool(np.any(heard[-50:])), stays)
+            told = " ".join(fact.sentence for fact in facts(made))
+            self.assertIs("were seen to stay after the input has ended" in told, stays, told)
+            self.assertIs("can stay at a constant of up to 1 steps" in told, stays, told)
+            self.assertIs("Without input every output dies away: proved" in told, not stays, told)
 
 
 class Groups(unittest.TestCase):

@@ -16,7 +16,7 @@ from combe.analysis.residue import residue
 from combe.errors import FormatError
 from combe.realization.formats import Format
 from combe.realization.network import Network
-from combe.realization.stages import Realization, Requantize, TapSum
+from combe.realization.stages import Realization, Requantize, Stage, TapSum
 from combe.realization.words import widest_sum
 from combe.responses import frequency_response
 
@@ -80,11 +80,16 @@ def _is_requantize(realization: Realization, index: int) -> bool:
     return isinstance(realization.stages[index], Requantize)
 
 
+def feeds_rests(stage: Stage) -> bool:
+    """Whether a stage takes what its roundings cut off into later sums."""
+    return isinstance(stage, Network) and any(term.is_rest for node in stage.nodes for term in node.terms)
+
+
 def _cycles(realization: Realization) -> list[Fact]:
-    """What every recursive stage does without input."""
+    """What every stage that feeds back values or rests does without input."""
     found, quiet, open_ = [], 0, 0
     swinging: dict[int, LimitCycles] = {}
-    recursive = [(k, stage) for k, stage in enumerate(realization.stages) if stage.is_recursive]
+    recursive = [(k, stage) for k, stage in enumerate(realization.stages) if stage.is_recursive or feeds_rests(stage)]
     for k, stage in recursive:
         cycles = zero_input_cycles(stage, realization.formats()[k])
         if not cycles.cycle:

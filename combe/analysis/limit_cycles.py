@@ -49,8 +49,12 @@ class LimitCycles(Struct, frozen=True):
     def sentence(self) -> str:
         """What was found, in words."""
         if self.cycle:
-            period = len(self.cycle)
-            shown = ", ".join(str(value) for value in self.cycle[:6]) + (", …" if period > 6 else "")
+            # What is remembered may take longer to come round than what is heard.
+            whole = len(self.cycle)
+            period = next(
+                p for p in range(1, whole + 1) if whole % p == 0 and self.cycle[:p] * (whole // p) == self.cycle
+            )
+            shown = ", ".join(str(value) for value in self.cycle[: min(period, 6)]) + (", …" if period > 6 else "")
             still = "a constant" if period == 1 else f"a cycle of {period} samples"
             return f"Without input its output can stay at {still} of up to {self.amplitude} steps ({shown})."
         if self.is_proved:
@@ -63,7 +67,8 @@ class _Free:
 
     def __init__(self, stage: Stage, source: Format) -> None:
         self.program: Program = stages_program((stage,), source)
-        uses = [[p.signal for p in step.terms if not p.is_rest] for step in self.program.steps]
+        # A rest that is fed back keeps a stage going as well as a value does: rounded down it may stay for good.
+        uses = [[p.signal for p in step.terms] for step in self.program.steps]
         inside = {index + 1 for group in feedback_groups(uses) for index in group}
         self.steps = [
             (index + 1, step, [p for p in step.terms if p.signal in inside])
