@@ -16,6 +16,7 @@ import struct
 import subprocess
 import sys
 import threading
+import time
 from collections import deque
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -25,7 +26,8 @@ from typing import Any, BinaryIO
 from combe.errors import CombeError, Stopped
 
 MOST_WORKERS = 4
-LOOK_S = 0.05
+LOOK_S, ALONE_S = 0.05, 1.5
+"""How often results are looked for; how long this process is at it alone: loading others takes longer than a quick race."""
 HEAD = struct.Struct("<Q")
 IN_WORKER = "COMBE_WORKER"
 
@@ -195,10 +197,12 @@ class _Race:
 
     def results(self) -> Iterator[Any]:
         """As they come."""
-        WORKERS.start()
+        begun = time.monotonic()
         threading.Thread(target=self._here, daemon=True).start()
         try:
             while self.left and not self.is_stopped():
+                if self.waiting and time.monotonic() - begun > ALONE_S:
+                    WORKERS.start()
                 while self.waiting and (worker := WORKERS.take()) is not None:
                     self.helpers += 1
                     threading.Thread(target=self._there, args=(worker, self.helpers % 2), daemon=True).start()
