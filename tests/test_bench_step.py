@@ -107,6 +107,9 @@ class Step(unittest.TestCase):
         self.assertLessEqual(self.window.minimumSizeHint().height(), 700)
         view.show_lower("spectra")
         self.assertFalse(view.difference.isHidden())
+        stroke = view.strokes["spectrum", "bit-true"]
+        self.assertTrue(stroke.isVisible())
+        self.assertAlmostEqual(float(stroke.y[np.argmin(np.abs(stroke.x - 50_000))]), -6.0, delta=1.6)
 
     def test_it_opens_on_something_alive(self) -> None:
         bench = self.session.results.bench

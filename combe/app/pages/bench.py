@@ -174,11 +174,13 @@ class BenchView(Panel):
         return [("input", given.values, given.full), *((h.name, h.values, h.full) for h in self.bench.through)]
 
     def _show_lower(self) -> None:
-        """What the lower view shows, where it isn't the spectra."""
+        """What the lower view shows; the others are worked out when they are looked at."""
         plot, bench = self.lowest.currentWidget(), self.bench
         if bench is None:
             return
-        if isinstance(plot, SpectrogramPlot):
+        if plot is self.spectrum:
+            self._show_spectra(self._everything(), bench.sample_rate_hz)
+        elif isinstance(plot, SpectrogramPlot):
             for name, values, full in self._everything():
                 if name == self.of.currentText():
                     found = spectrogram(values / full)
@@ -215,12 +217,11 @@ class BenchView(Panel):
             return
         rate = bench.sample_rate_hz
         time = np.arange(bench.samples) / rate * 1e3
-        everything = [("input", bench.input.values, bench.input.full, 0.0)]
-        everything += [(h.name, h.values, h.full, h.delay_samples or 0.0) for h in bench.through]
+        delays = {h.name: h.delay_samples or 0.0 for h in bench.through}
         top = 1e-9
-        for name, values, full, delay in everything:
+        for name, values, full in self._everything():
             stroke = self._stroke("time", name)
-            shift = delay / rate * 1e3 if self.aligned.isChecked() else 0.0
+            shift = delays.get(name, 0.0) / rate * 1e3 if self.aligned.isChecked() else 0.0
             stroke.show_points(time - shift, values / full)
             stroke.setVisible(True)
             top = max(top, float(np.max(np.abs(values / full), initial=0.0)))
@@ -237,12 +238,11 @@ class BenchView(Panel):
         right = float(time[min(min(bench.samples // 4, 512) + SHOWN, bench.samples - 1)])
         self.time.set_home(left, right, -1.1 * top, 1.1 * top)
         self.difference.set_home(left, right, -1.2 * largest, 1.2 * largest)
-        self._show_spectra(everything, rate)
         self._show_lower()
 
-    def _show_spectra(self, everything: Sequence[tuple[str, Array, float, float]], rate: float) -> None:
+    def _show_spectra(self, everything: Sequence[tuple[str, Array, float]], rate: float) -> None:
         peak = -60.0
-        for name, values, full, _ in everything:
+        for name, values, full in everything:
             hz, level = lines_of(values / full, rate)
             stroke = self._stroke("spectrum", name)
             stroke.show_points(hz, level)
