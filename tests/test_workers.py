@@ -15,7 +15,7 @@ from unittest import mock
 from combe.designing import workers
 from combe.designing.contenders import contenders, tried
 from combe.designing.task import DesignChoice
-from combe.designing.workers import WORKERS, Worker, WorkerGoneError, side_by_side
+from combe.designing.workers import WORKERS, Worker, WorkerGoneError, Workers, side_by_side
 from combe.errors import DesignError, Stopped
 from tests.support import LOWPASS, asked
 
@@ -124,6 +124,24 @@ class Processes(unittest.TestCase):
         while any(map(is_there, pids)) and time.monotonic() < ends:
             time.sleep(0.05)
         self.assertEqual([pid for pid in pids if is_there(pid)], [])
+
+    def test_where_none_can_start_the_race_is_run_here_and_few_are_tried(self) -> None:
+        made = Workers()
+        started: list[Worker] = []
+
+        class Stillborn(Worker):
+            def __init__(self) -> None:
+                super().__init__()
+                started.append(self)
+
+        with (
+            mock.patch.object(workers, "Worker", Stillborn), mock.patch.object(workers, "WORKERS", made),
+            mock.patch.object(workers.sys, "executable", "/bin/false"), mock.patch.object(workers, "ALONE_S", 0.0),
+        ):  # fmt: skip
+            found = [each.method for each in contenders(LOWPASS)]
+        with mock.patch.object(workers, "count", lambda: 0):
+            self.assertEqual(sorted(found), sorted(each.method for each in contenders(LOWPASS)))
+        self.assertTrue(2 <= len(started) <= workers.MOST_STILLBORN + 2, len(started))
 
     def test_a_reason_comes_through_whole(self) -> None:
         def refuse(*_: object) -> None:

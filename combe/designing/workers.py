@@ -25,7 +25,8 @@ from typing import Any, BinaryIO
 
 from combe.errors import CombeError, Stopped
 
-MOST_WORKERS = 4
+MOST_WORKERS, MOST_STILLBORN = 4, 4
+"""Where so many have ended before they were ready, no more are started."""
 LOOK_S, ALONE_S = 0.05, 1.5
 """How often results are looked for; how long this process is at it alone: loading others takes longer than a quick race."""
 HEAD = struct.Struct("<Q")
@@ -110,12 +111,12 @@ class Workers:
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self._free: list[Worker] = []
-        self._count = 0
+        self._count = self._stillborn = 0
 
     def start(self) -> None:
         """Begin to start those that are missing; returns at once."""
         with self._lock, contextlib.suppress(OSError):
-            while self._count < count():
+            while self._count < count() and self._stillborn < MOST_STILLBORN:
                 self._free.append(Worker())
                 self._count += 1
 
@@ -125,6 +126,7 @@ class Workers:
             for worker in [each for each in self._free if each.process.poll() is not None]:
                 self._free.remove(worker)
                 self._count -= 1
+                self._stillborn += not worker.is_ready
             for worker in self._free:
                 if worker.is_ready:
                     self._free.remove(worker)
