@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from combe import api
+from combe.api.benching import benched
 from combe.benching.files import write_bench
 from combe.benching.run import THROUGH, USUAL, Bench
 from combe.cli.output import print_json, say
@@ -42,7 +43,7 @@ def run(
     if bool(signal) == bool(recording):
         raise FormatError("give a signal or a recording", "--signal", f'write one like --signal "{EXAMPLE}"')
     check_length(samples, seed)
-    realized = api.benched(api.load(file), filter)
+    realized = benched(api.load(file), filter)
     rate = realized.realization.sample_rate_hz
     if recording:
         number = int(column) if column.isdigit() else column or None

@@ -12,6 +12,7 @@ from click.core import ParameterSource
 
 from combe import api
 from combe.analysis.exact import exact_filter
+from combe.api.realizing import package_of
 from combe.cli.output import hertz, print_json, say
 from combe.cli.sources import FilterName, realization_in
 from combe.delivery.code_choices import HISTORIES, NUMBERS
@@ -105,7 +106,7 @@ def run(
         if target and number != "integer":
             raise FormatError("integer C is what runs on an emulated processor", "--target", "leave it out")
         choices = {key: value for key, value in values.items() if key in written_in.choices}
-        package = api.package_of(found, language, name, **choices)
+        package = package_of(found, language, name, **choices)
     except CombeError as error:
         raise error.at(realization) from None
     at_frequency = _at_frequency(found.realization, phase_at) if phase_at else {}

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 import typer
 
 from combe import api
+from combe.api.designing import rate_of
 from combe.cli.output import print_json, print_lines, say, status_of
 from combe.designing.costs import lines_of_design
 from combe.designing.file import design_document, read_design
@@ -64,7 +65,7 @@ def run(
             "no requirement is given", "REQ.json", "name its file, or give a method with --cutoff or --set"
         )
     asked = read_requirement(requirement) if requirement else None
-    rate = api.rate_of(asked, parse_sample_rate(sample_rate) if sample_rate else None)
+    rate = rate_of(asked, parse_sample_rate(sample_rate) if sample_rate else None)
     given = read_design(from_, rate).filter if from_ else None
     if from_ and method != "delay-equalized":
         method = "given"

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from combe import api
+from combe.api.projects import listed
 from combe.cli.output import print_json
 from combe.requirement.quantities import rate_text
 
@@ -16,7 +16,7 @@ def run(
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """A project's filters: where each takes its samples from, its rates, whether it keeps its brief."""
-    rows = api.listed(project)
+    rows = listed(project)
     if json:
         print_json(rows)
     else:
