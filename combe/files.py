@@ -29,22 +29,36 @@ def read_text(path: str | Path, most: int = LARGEST_TEXT) -> str:
         raise FileError("this is not a text file (UTF-8 is expected)", str(path)) from None
 
 
-def read_bytes(path: str | Path, most: int) -> bytes:
-    """A file of at most so many bytes, refused before it is read where its size is known."""
+def opened(path: Path) -> IO[bytes]:
+    """A file opened for reading, for those that are read piece by piece.
+
+    Raises
+    ------
+    FileError
+        If there is none, or it can't be read.
+    """
     try:
-        if str(path) == "-":
-            return _up_to(sys.stdin.buffer, most, "standard input")
-        with Path(path).open("rb") as stream:
-            size = os.fstat(stream.fileno()).st_size
-            if size > most:
-                raise _too_large(size, most, str(path))
-            return _up_to(stream, most, str(path))
+        return path.open("rb")
     except FileNotFoundError:
         raise FileError("there is no such file", str(path)) from None
     except IsADirectoryError:
         raise FileError("this is a folder, a file is expected", str(path)) from None
     except ValueError:
         raise FileError("this is no name of a file", shortened(path)) from None
+    except OSError as error:
+        raise FileError(f"can't be read ({error.strerror or error})", str(path)) from None
+
+
+def read_bytes(path: str | Path, most: int) -> bytes:
+    """A file of at most so many bytes, refused before it is read where its size is known."""
+    try:
+        if str(path) == "-":
+            return _up_to(sys.stdin.buffer, most, "standard input")
+        with opened(Path(path)) as stream:
+            size = os.fstat(stream.fileno()).st_size
+            if size > most:
+                raise _too_large(size, most, str(path))
+            return _up_to(stream, most, str(path))
     except OSError as error:
         raise FileError(f"can't be read ({error.strerror or error})", str(path)) from None
 

@@ -11,24 +11,28 @@ import os
 import signal
 import stat
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 
 from combe.errors import FileError
 
+Content = bytes | Iterable[bytes]
+"""What a file is to hold; in pieces where it is made while it is written. Pieces of a later file may follow from those of
+the ones before."""
 STOPPING = {signal.SIGINT, signal.SIGTERM, signal.SIGHUP}
 
 
 class _Whole:
     """A plain file that a finished one takes the place of, with the owner and rights it had."""
 
-    def __init__(self, target: Path, content: bytes, info: os.stat_result | None) -> None:
+    def __init__(self, target: Path, content: Content, info: os.stat_result | None) -> None:
         self.target = target
         self.temporary: Path | None = None
         self.handle = self.folder = -1
         try:
             self._open()
-            _write_all(self.handle, content)
+            for piece in _pieces(content):
+                _write_all(self.handle, piece)
             if info is not None:
                 if (info.st_uid, info.st_gid) != (os.geteuid(), os.getegid()):
                     os.fchown(self.handle, info.st_uid, info.st_gid)
@@ -79,8 +83,8 @@ class _Whole:
 class _Through:
     """A device or pipe, or a file that keeps its identity because it has other names or another owner: written into."""
 
-    def __init__(self, target: Path, content: bytes, info: os.stat_result) -> None:
-        self.target, self.content = target, content
+    def __init__(self, target: Path, content: Content, info: os.stat_result) -> None:
+        self.target, self.content = target, b"".join(_pieces(content))
         self.is_plain = stat.S_ISREG(info.st_mode)
 
     def name(self) -> None:
@@ -109,7 +113,7 @@ class _Through:
         """Nothing to leave behind."""
 
 
-def write_files(contents: Sequence[tuple[Path, bytes]]) -> None:
+def write_files(contents: Sequence[tuple[Path, Content]]) -> None:
     """Write files so that all of them appear, whole, or none.
 
     All contents are on the disk before the first is put in place; putting them there is a few renames, which signals wait for.
@@ -141,7 +145,7 @@ def write_files(contents: Sequence[tuple[Path, bytes]]) -> None:
             each.discard()
 
 
-def _staged(path: Path, content: bytes) -> _Whole | _Through:
+def _staged(path: Path, content: Content) -> _Whole | _Through:
     try:
         info = path.stat()
     except FileNotFoundError:
@@ -169,6 +173,10 @@ def _undisturbed() -> Iterator[None]:
         yield
     finally:
         signal.pthread_sigmask(signal.SIG_SETMASK, before)
+
+
+def _pieces(content: Content) -> Iterable[bytes]:
+    return (content,) if isinstance(content, bytes) else content
 
 
 def _write_all(handle: int, content: bytes) -> None:

@@ -19,10 +19,12 @@ from combe.errors import CombeError, FileError
 from combe.filters import Cascade, Fir
 from combe.realization.formats import Format, parse_format
 from combe.signals.figures import delay_by_correlation, density, fit_tones
-from combe.signals.make import make_signal, maximum_length
+from combe.signals.make import make_signal
 from combe.signals.modulation import constellation, pulse
-from combe.signals.recordings import read_recording, sheet_of
+from combe.signals.recordings import read_recording
+from combe.signals.sheets import sheet_of
 from combe.signals.spec import read_signal, signal_document, signal_from, signal_from_sentence
+from combe.signals.spread import maximum_length
 from tests.support import some
 from tests.test_cli import InFolder, call
 from tests.test_delivery import HAS_GCC

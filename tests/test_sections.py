@@ -25,7 +25,7 @@ from combe.realization.reading import realization_document, realization_from
 from combe.realization.section import Section, needed_section_accumulator
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.rounding.realize import Choices, fewest_bits, realize, rounded_lines
-from combe.running import simulate as simulation
+from combe.running import flow as simulation
 from combe.running.random_integers import random_integers
 from combe.running.simulate import ideal_run, simulate
 from combe.signals.stimuli import vectors

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from combe.api.realizing import realize
@@ -54,6 +55,7 @@ def bench(
     against: Sequence[int] = (),
     samples: int | None = None,
     seed: int = 1,
+    to: str | Path = "",
     say: Say = lambda _: None,
 ) -> Bench:
     """A signal through the filter, and the figures of what comes out.
@@ -74,6 +76,8 @@ def bench(
         Any of ``ideal``, ``rounded``, ``bit-true``, ``code`` and ``circuit``.
     against
         Lengths of moving averages to compare with.
+    to
+        A folder for ``bench.json``, ``traces.csv`` and ``spectrum.csv``.
 
     Raises
     ------
@@ -86,4 +90,4 @@ def bench(
     program, made = program_of(source), design_of(source)
     if isinstance(signal, str):
         signal = signal_from_sentence(signal, program.sample_rate_hz, samples, seed)
-    return run_bench(program, made.filter if made is not None else None, signal, through, against, say)
+    return run_bench(program, made.filter if made is not None else None, signal, through, against, say, to=to)

@@ -2,43 +2,72 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
-from combe.benching.run import Bench
+from combe.benching.heard import Heard, Input
 from combe.files import json_text, make_folder
 from combe.placing import write_files
 from combe.signals.figures import density
 
-FILES = ("bench.json", "traces.csv", "spectrum.csv")
+if TYPE_CHECKING:
+    from combe.benching.run import Bench
+
+Array = NDArray[np.float64]
+FILES = ("traces.csv", "spectrum.csv", "bench.json")
+ROWS = 1 << 14
 
 
 def write_bench(bench: Bench, folder: str | Path) -> list[Path]:
     """``bench.json``, ``traces.csv`` and ``spectrum.csv`` in a folder, all of them or none."""
+    names = ("input", *(heard.name for heard in bench.through))
+    columns = [bench.input.values, *(heard.values for heard in bench.through)]
+    return write_while_running(names, [columns], lambda: bench, bench.sample_rate_hz, folder)
+
+
+def write_while_running(
+    names: Sequence[str], traces: Iterable[Sequence[Array]], bench: Callable[[], Bench], rate: float, folder: str | Path
+) -> list[Path]:
+    """The same of a bench whose traces come piece by piece; ``bench`` gives its figures once all of them have come."""
     target = make_folder(folder)
-    texts = (json_text(bench.document()), traces_text(bench), spectrum_text(bench))
-    placed = [(target / name, text.encode("utf-8")) for name, text in zip(FILES, texts)]
+    contents = (
+        _traces(names, traces, rate),
+        (spectrum_text(made()).encode("utf-8") for made in (bench,)),
+        (json_text(made().document()).encode("utf-8") for made in (bench,)),
+    )
+    placed = [(target / name, content) for name, content in zip(FILES, contents)]
     write_files(placed)
     return [path for path, _ in placed]
 
 
-def traces_text(bench: Bench) -> str:
+def _traces(names: Sequence[str], traces: Iterable[Sequence[Array]], rate: float) -> Iterator[bytes]:
     """``time_s,input,`` and a column for each output: real values, not shifted by the delay."""
-    columns = [np.arange(bench.samples) / bench.sample_rate_hz, bench.input.values]
-    columns += [heard.values for heard in bench.through]
-    head = ",".join(("time_s", "input", *(heard.name for heard in bench.through)))
+    yield (",".join(("time_s", *names)) + "\n").encode("utf-8")
+    first = 0
+    for columns in traces:
+        for at in range(0, len(columns[0]), ROWS):
+            parts = [column[at : at + ROWS] for column in columns]
+            time = np.arange(first, first + len(parts[0])) / rate
+            yield _rows([time, *parts]).encode("utf-8")
+            first += len(time)
+
+
+def _rows(columns: Sequence[Array]) -> str:
     rows = "\n".join(",".join(map(repr, row)) for row in np.column_stack(columns).tolist())
-    return f"{head}\n{rows}\n"
+    return f"{rows}\n" if rows else ""
 
 
 def spectrum_text(bench: Bench) -> str:
     """``hz``, then the density of each in dB of full scale per Hz: averaged periodograms, Hann window, one-sided."""
     names = ["input", *(heard.name for heard in bench.through)]
-    every = [(bench.input.values, bench.input.full), *((heard.values, heard.full) for heard in bench.through)]
-    columns = []
-    for values, full in every:
-        hz, power = density(values, bench.sample_rate_hz)
-        columns.append(np.maximum(10 * np.log10(np.maximum(2 * power / full**2, 1e-40)), -400.0))
-    rows = "\n".join(",".join(map(repr, row)) for row in np.column_stack([hz, *columns]).tolist())
-    return f"{','.join(('hz', *names))}\n{rows}\n"
+    columns: list[Array] = []
+    every: tuple[Input | Heard, ...] = (bench.input, *bench.through)
+    for each in every:
+        hz, power = each.spectrum or density(each.values, bench.sample_rate_hz)
+        columns = columns or [hz]
+        columns.append(np.maximum(10 * np.log10(np.maximum(2 * power / each.full**2, 1e-40)), -400.0))
+    return f"{','.join(('hz', *names))}\n{_rows(columns)}"

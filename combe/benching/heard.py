@@ -25,15 +25,17 @@ class Input(Struct, frozen=True, eq=False):
     full: float
     hz: tuple[float, ...]
     tones: Tones | None
-    step: float = 0.0
+    step: float
+    rms: float
+    peak: float
+    spectrum: tuple[Array, Array] | None = None
 
     def document(self) -> dict[str, Any]:
         """As a file has it."""
         found = [] if self.tones is None else [
             {"hz": hz, "dbfs": level_db(float(a), self.full)} for hz, a in zip(self.hz, self.tones.amplitudes)
         ]  # fmt: skip
-        rms = float(np.sqrt(np.mean(self.values**2)))
-        return {"rms_dbfs": level_db(np.sqrt(2) * rms, self.full), "peak": _peak(self.values), "tones": found}
+        return {"rms_dbfs": level_db(np.sqrt(2) * self.rms, self.full), "peak": self.peak, "tones": found}
 
 
 class Tone(Struct, frozen=True):
@@ -60,13 +62,15 @@ class Heard(Struct, frozen=True, eq=False):
     snr_db: float | None
     delay_samples: float | None
     evm_db: float | None
-    received: tuple[Received, ...] = ()
+    received: tuple[Received, ...]
+    rms: float
+    peak: float
+    spectrum: tuple[Array, Array] | None = None
 
     def document(self) -> dict[str, Any]:
         """As a file has it."""
-        rms = float(np.sqrt(np.mean(self.values**2)))
         found: dict[str, Any] = {
-            "name": self.name, "rms_dbfs": level_db(np.sqrt(2) * rms, self.full), "peak": _peak(self.values),
+            "name": self.name, "rms_dbfs": level_db(np.sqrt(2) * self.rms, self.full), "peak": self.peak,
             "saturated": self.saturated,
         }  # fmt: skip
         if self.identical is not None:
@@ -92,14 +96,20 @@ def level_db(amplitude: float, full: float) -> float:
     return max(float(20 * np.log10(amplitude / full)), FLOOR_DB) if amplitude > 0 else FLOOR_DB
 
 
+def tones_in(signal: Signal) -> tuple[float, ...]:
+    """The frequencies of a signal's sines."""
+    return tuple(dict.fromkeys(part.hz for part in signal.parts if part.kind == "sine" and part.hz is not None))
+
+
 def input_of(signal: Signal, realization: Realization, given: Array, settled: int) -> Input:
     """The quantized input with its tones, fitted over the same part as the outputs'."""
-    hz = tuple(dict.fromkeys(part.hz for part in signal.parts if part.kind == "sine" and part.hz is not None))
+    hz = tones_in(signal)
     tones = None
     if hz and len(given) - settled > 2 * len(hz) + 1:
         omegas = np.array(hz) * 2 * np.pi / realization.sample_rate_hz
         tones = fit_tones(given[settled:], omegas, settled)
-    return Input(given, full_scale(realization.input), hz if tones is not None else (), tones, realization.input.step)
+    full, step = full_scale(realization.input), realization.input.step
+    return Input(given, full, hz if tones is not None else (), tones, step, _rms(given), _peak(given))
 
 
 def heard_of(
@@ -117,9 +127,9 @@ def heard_of(
     known = tuple(each for each in arrived if each is not None)
     tones, is_sure = _tones(values, given, full, realization, settled)
     return Heard(
-        name, values, full, _saturated(integers, realization.output), identical, tones, is_sure,
+        name, values, full, at_ends(integers, realization.output) if integers is not None else None, identical, tones, is_sure,
         float(np.sqrt(energy / max(len(error), 1))), float(np.max(np.abs(error), initial=0.0)), ratio, delay,
-        max(each.error_db for each in known) if known else None, known,
+        max(each.error_db for each in known) if known else None, known, _rms(values), _peak(values),
     )  # fmt: skip
 
 
@@ -133,18 +143,25 @@ def _tones(
     tones = []
     for k, hz in enumerate(given.hz):
         played, heard = float(given.tones.amplitudes[k]), float(found.amplitudes[k])
-        turn = float(np.rad2deg(found.phases[k] - given.tones.phases[k]))
-        turn = -((-turn + 180.0) % 360.0 - 180.0)
+        turn = turn_deg(found, given.tones, k)
         gain = level_db(heard, played) if played > 0 else FLOOR_DB
         tones.append(Tone(hz, level_db(heard, full), gain, turn))
     return tuple(tones), found.is_sure
 
 
-def _saturated(integers: NDArray[Any] | None, entry: Format) -> int | None:
+def turn_deg(found: Tones, given: Tones, k: int) -> float:
+    """A tone's phase against the input's, in (-180, 180] degrees."""
+    turn = float(np.rad2deg(found.phases[k] - given.phases[k]))
+    return -((-turn + 180.0) % 360.0 - 180.0)
+
+
+def at_ends(integers: NDArray[Any], entry: Format) -> int:
     """How many outputs stand at an end of their format."""
-    if integers is None:
-        return None
     return int(np.count_nonzero((integers == entry.most) | (integers == entry.least)))
+
+
+def _rms(values: Array) -> float:
+    return float(np.sqrt(np.mean(values**2)))
 
 
 def _peak(values: Array) -> float:

@@ -4,6 +4,7 @@ and moving averages, side by side."""
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -11,13 +12,16 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.exact import exact_filter
-from combe.benching.heard import Heard, Input, heard_of, input_of
+from combe.benching.files import write_bench, write_while_running
+from combe.benching.heard import Heard, Input, heard_of, input_of, tones_in
+from combe.benching.long import LongBench, averages
+from combe.benching.setup import TOOLS
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.languages import Order, language_named
 from combe.delivery.package import Package
 from combe.errors import FileError, FormatError, ToolError
-from combe.filters import Filter, Fir
+from combe.filters import Filter
 from combe.ledger import Line
 from combe.proof.process import stoppable
 from combe.proof.runners import BitTrue
@@ -27,8 +31,8 @@ from combe.proof.runners.simulated import Simulated
 from combe.proof.runners.streamed import Streamed
 from combe.realization.stages import Realization
 from combe.running.simulate import ideal_run
-from combe.signals.make import make_signal
-from combe.signals.spec import Signal
+from combe.signals.make import Player, whole
+from combe.signals.spec import MOST_WHOLE, Signal
 from combe.signals.sweep import settling_of
 
 Array = NDArray[np.float64]
@@ -37,6 +41,8 @@ CORE, MOST_ON_CORE = "cortex-m4", 16_384
 """The emulated core that ``core`` is, and how many samples fit its memory with all that comes out."""
 USUAL = ("ideal", "rounded", "bit-true")
 MOST_AVERAGED = 65_536
+MOST_AT_ONCE = 2_000_000
+"""A longer signal goes through piece by piece."""
 
 
 class Bench(Struct, frozen=True, eq=False):
@@ -47,12 +53,13 @@ class Bench(Struct, frozen=True, eq=False):
     clipped: int
     input: Input
     through: tuple[Heard, ...]
+    samples: int
     step: float = 0.0
 
     @property
-    def samples(self) -> int:
-        """How many went in."""
-        return len(self.input.values)
+    def is_excerpt(self) -> bool:
+        """Whether only the first stretch of every trace is kept; figures and spectra are those of all samples."""
+        return self.samples > len(self.input.values)
 
     @property
     def is_identical(self) -> bool:
@@ -79,8 +86,9 @@ def run_bench(
     code: CodeChoices | None = None,
     circuit: HardwareChoices | None = None,
     pinned: Sequence[tuple[str, Filter]] = (),
+    to: str | Path = "",
 ) -> Bench:
-    """A signal through each runner named, and through moving averages.
+    """A signal through each runner named, and through moving averages. Long ones go through piece by piece.
 
     Parameters
     ----------
@@ -90,6 +98,8 @@ def run_bench(
         Lengths of moving averages to compare with.
     pinned
         Other filters to compare with, exact, by name.
+    to
+        A folder for ``bench.json``, ``traces.csv`` and ``spectrum.csv``.
 
     Raises
     ------
@@ -97,7 +107,13 @@ def run_bench(
         If the signal can't be made, a runner isn't known, or a tool is missing or fails.
     """
     _check(through, against, signal, realization)
-    made = make_signal(signal, realization.input)
+    player = Player(signal, realization.input)
+    others = [*pinned, *averages(against)]
+    if _is_long(player, through):
+        settled = min(settling_of(realization), player.count // 2)
+        long = LongBench(realization, ideal, player, tones_in(signal), settled, through, others)
+        return _run_long(long, signal, to, report, is_stopped)
+    made = whole(player)
     raw, step = made.raw, realization.input.step
     given: Array = np.asarray(raw * step, dtype=np.float64)
     settled = min(settling_of(realization), len(raw) // 2)
@@ -127,17 +143,46 @@ def run_bench(
                         bool(np.array_equal(found, true)),
                     )
                 )
-    for name, other in pinned:
+    for name, other in others:
         outputs.append((name, ideal_run(other, realization, raw) * realization.output.step, None, None))
-    for length in against:
-        average = Fir((1.0 / length,) * length)
-        values = ideal_run(average, realization, raw) * realization.output.step
-        outputs.append((f"moving-average:{length}", values, None, None))
     every = tuple(
         heard_of(name, values, integers, same, exact, known, realization, settled, made.modulated)
         for name, values, integers, same in outputs
     )
-    return Bench(realization.sample_rate_hz, signal, made.clipped, known, every, realization.output.step)
+    bench = Bench(realization.sample_rate_hz, signal, made.clipped, known, every, player.count, realization.output.step)
+    if to:
+        write_bench(bench, to)
+    return bench
+
+
+def _is_long(player: Player, through: Sequence[str]) -> bool:
+    """Whether a signal goes through piece by piece: one that takes much memory, unless a tool or a receiver wants all of it."""
+    tools = [name for name in through if name in TOOLS]
+    if tools and player.count > MOST_WHOLE:
+        what = f"{player.count:,} samples are too many for {tools[0]}"
+        raise FormatError(what, "samples", f"take at most {MOST_WHOLE:,}, or ideal, rounded and bit-true only")
+    return player.count > MOST_AT_ONCE and not tools and not player.modulated
+
+
+def _run_long(
+    long: LongBench, signal: Signal, to: str | Path, report: Callable[[str], None], is_stopped: Callable[[], bool]
+) -> Bench:  # fmt: skip
+    realization = long.realization
+
+    def made() -> Bench:
+        known, _ = long.input()
+        return Bench(
+            realization.sample_rate_hz, signal, long.player.clipped, known, long.heard(), long.player.count,
+            realization.output.step,
+        )  # fmt: skip
+
+    traces = long.run(report, is_stopped)
+    if to:
+        write_while_running(long.names, traces, made, realization.sample_rate_hz, to)
+    else:
+        for _ in traces:
+            pass
+    return made()
 
 
 def _check(through: Sequence[str], against: Sequence[int], signal: Signal, realization: Realization) -> None:

@@ -10,7 +10,7 @@ import typer
 
 from combe import api
 from combe.api.benching import benched
-from combe.benching.files import write_bench
+from combe.benching.files import FILES
 from combe.benching.run import THROUGH, USUAL, Bench
 from combe.cli.output import print_json, say
 from combe.cli.sources import FilterName
@@ -55,16 +55,16 @@ def run(
         played = signal_from_sentence(signal, rate, samples, seed)
     names = tuple(dict.fromkeys(word.strip() for word in through.split(",") if word.strip()))
     try:
-        bench = api.bench(realized, played, through=names, against=[_length(word) for word in against or []], say=say)
+        lengths = [_length(word) for word in against or []]
+        bench = api.bench(realized, played, through=names, against=lengths, to=to, say=say)
     except CombeError as error:
         raise error.at(file) if error.where in ("through", "against") else error from None
-    written = write_bench(bench, to) if to else []
     if json:
         print_json(bench.document())
     else:
         _print(bench)
-        for path in written:
-            print(path)
+        for name in FILES if to else ():
+            print(Path(to) / name)
     return 0 if bench.is_identical else 1
 
 

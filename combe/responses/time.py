@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
+from combe.filters import Cascade, Filter, Fir, Roots, rational_of
 
 Array = NDArray[np.float64]
 LONGEST = 200_000
@@ -24,20 +26,9 @@ def impulse_response(source: Filter, count: int | None = None) -> Array:
         return _from_roots(source, length)
     signal = np.zeros(length)
     signal[0] = source.gain
-    for b0, b1, b2, a1, a2 in source.sections:
-        signal = _section(signal, b0, b1, b2, a1, a2)
+    for section in source.sections:
+        signal, _ = through_section(signal, section)
     return signal
-
-
-def filtered(source: Filter, signal: Array) -> Array:
-    """A signal through the filter in floating point, as many samples out as in."""
-    if isinstance(source, Fir):
-        return np.convolve(signal, source.array)[: len(signal)]
-    cascade = source if isinstance(source, Cascade) else sections_of(rational_of(source))
-    result = signal * cascade.gain
-    for b0, b1, b2, a1, a2 in cascade.sections:
-        result = _section(result, b0, b1, b2, a1, a2)
-    return result
 
 
 def step_response(source: Filter, count: int | None = None) -> Array:
@@ -57,15 +48,19 @@ def ringing_length(source: Cascade | Roots) -> int:
     return int(min(LONGEST, order + 16 + np.ceil(np.log(1e-6) / np.log(radius))))
 
 
-def _section(signal: Array, b0: float, b1: float, b2: float, a1: float, a2: float) -> Array:
+def through_section(
+    signal: Array, section: Sequence[float], state: tuple[float, float] = (0.0, 0.0)
+) -> tuple[Array, tuple[float, float]]:
+    """A signal through one section, direct form II transposed: outputs, and the state to go on from."""
+    b0, b1, b2, a1, a2 = section
     output = np.empty_like(signal)
-    s1 = s2 = 0.0
+    s1, s2 = state
     for index, x in enumerate(signal.tolist()):
         y = b0 * x + s1
         s1 = b1 * x - a1 * y + s2
         s2 = b2 * x - a2 * y
         output[index] = y
-    return output
+    return output, (s1, s2)
 
 
 def _from_roots(source: Roots, count: int) -> Array:

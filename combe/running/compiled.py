@@ -18,16 +18,21 @@ SHALLOW = 4
 MODES = {"nearest-even": 0, "nearest-up": 1, "floor": 2, "toward-zero": 3}
 
 
-def run_section(stage: Section, source: Format, signal: Integers) -> Integers:
-    """A whole signal through a section whose sums 62 bits hold."""
+State = tuple[int, int, int, int]
+
+
+def run_section(stage: Section, source: Format, signal: Integers, state: State) -> tuple[Integers, State]:
+    """A signal through a section whose sums 62 bits hold: outputs, and the last two inputs and outputs (in and out)."""
     u, v = stage.shifts(source)
     b = np.array([value << u for value in stage.b], dtype=np.int64)
     a = np.array([value << v for value in stage.a], dtype=np.int64)
     shift = stage.accumulator.fraction - stage.result.fraction
+    past = np.array(state, dtype=np.int64)
     found: Integers = _loop(
-        signal, b, a, shift, MODES[stage.rounding], stage.overflow == "saturate", stage.result.least, stage.result.most
-    )
-    return found
+        signal, b, a, shift, MODES[stage.rounding], stage.overflow == "saturate", stage.result.least, stage.result.most, past
+    )  # fmt: skip
+    x1, x2, y1, y2 = past.tolist()
+    return found, (x1, x2, y1, y2)
 
 
 @compiled()
@@ -49,10 +54,10 @@ def _rounded(total: Any, shift: Any, mode: Any) -> Any:  # pragma: no cover - co
 
 @compiled()
 def _loop(
-    signal: Any, b: Any, a: Any, shift: int, mode: int, saturates: bool, least: int, most: int
+    signal: Any, b: Any, a: Any, shift: int, mode: int, saturates: bool, least: int, most: int, past: Any
 ) -> Any:  # pragma: no cover - compiled
     found = np.empty_like(signal)
-    x1 = x2 = y1 = y2 = np.int64(0)
+    x1, x2, y1, y2 = past[0], past[1], past[2], past[3]
     span = np.int64(most) - np.int64(least) + np.int64(1)
     for n in range(len(signal)):
         x = signal[n]
@@ -64,53 +69,80 @@ def _loop(
             y = (y - least) % span + least
         x2, x1, y2, y1 = x1, x, y1, y
         found[n] = y
+    past[0], past[1], past[2], past[3] = x1, x2, y1, y2
     return found
 
 
-def run_steps(
-    program: Program, signal: Integers, watch: bool = True
-) -> tuple[Integers, tuple[int, ...], tuple[int, ...], tuple[int, ...]]:
-    """A whole signal through any program whose sums 62 bits hold: output, overflows, least and largest results (these only
-    where ``watch`` asks for them)."""
-    steps = program.steps
-    products = [product for step in steps for product in step.terms]
-    start = np.cumsum([0] + [len(step.terms) for step in steps]).astype(np.int64)
-    terms = np.array(
-        [(p.signal + (len(steps) if p.is_rest else 0), p.delay, p.coefficient) for p in products], dtype=np.int64
-    ).reshape(-1, 3)
-    rules = np.array(
-        [(s.shift, MODES[s.rounding], s.overflow == "saturate", s.result.least, s.result.most) for s in steps],
-        dtype=np.int64,
-    )
-    found = np.empty(len(signal), dtype=np.int64)
-    counts = np.zeros((len(steps), 3), dtype=np.int64)
-    if program.longest_delay <= SHALLOW:
-        depth = program.longest_delay + 1
-        places = terms[:, 0] * depth + terms[:, 1]
+@compiled()
+def run_exact_sections(signal: Any, sections: Any, state: Any) -> Any:  # pragma: no cover - compiled
+    """A signal in floating point through sections in a row, direct form II transposed; ``state`` is carried on."""
+    found = np.empty_like(signal)
+    for n in range(len(signal)):
+        y = signal[n]
+        for k in range(len(sections)):
+            x = y
+            y = sections[k, 0] * x + state[k, 0]
+            state[k, 0] = sections[k, 1] * x - sections[k, 3] * y + state[k, 1]
+            state[k, 1] = sections[k, 2] * x - sections[k, 4] * y
+        found[n] = y
+    return found
+
+
+class CompiledSteps:
+    """Any program whose sums 62 bits hold, with its past: signals may come piece by piece."""
+
+    def __init__(self, program: Program) -> None:
+        self.program = program
+        steps = program.steps
+        products = [product for step in steps for product in step.terms]
+        self.start = np.cumsum([0] + [len(step.terms) for step in steps]).astype(np.int64)
+        self.terms = np.array(
+            [(p.signal + (len(steps) if p.is_rest else 0), p.delay, p.coefficient) for p in products], dtype=np.int64
+        ).reshape(-1, 3)
+        self.rules = np.array(
+            [(s.shift, MODES[s.rounding], s.overflow == "saturate", s.result.least, s.result.most) for s in steps],
+            dtype=np.int64,
+        )
+        self.depth = program.longest_delay + 1
+        self.is_shallow = program.longest_delay <= SHALLOW
+        size = self.depth if self.is_shallow else 1 << program.longest_delay.bit_length()
+        self.past = np.zeros((2 * len(steps) + 1, size), dtype=np.int64)
+        self.taken = 0
+
+    def take(self, signal: Integers, watch: bool = True) -> tuple[Integers, NDArray[np.int64]]:
+        """Outputs, and for every step overflows, least and largest result (these only where ``watch`` asks for them)."""
+        found = np.empty(len(signal), dtype=np.int64)
+        counts = np.zeros((len(self.rules), 3), dtype=np.int64)
+        output = self.program.output
+        if self.is_shallow:
+            columns = [np.ascontiguousarray(column) for column in self.rules.T]
+            places = self.terms[:, 0] * self.depth + self.terms[:, 1]
+            factors = np.ascontiguousarray(self.terms[:, 2])
+            _shallow_loop(
+                signal, self.start, places, factors, *columns, output, self.depth, self._aged(), found, counts, watch,
+                self.past.reshape(-1),
+            )  # fmt: skip
+        else:
+            _steps_loop(signal, self.start, self.terms, self.rules, output, self.taken, self.past, found, counts)
+        self.taken += len(signal)
+        return found, counts
+
+    def _aged(self) -> NDArray[np.int64]:
+        """Places of values that move on by one at every sample, the oldest first."""
         deepest: dict[int, int] = {}
-        for number, delay, _ in terms.tolist():
+        for number, delay, _ in self.terms.tolist():
             deepest[number] = max(deepest.get(number, 0), delay)
-        aged = [s * depth + age for s, top in sorted(deepest.items()) for age in range(top, 0, -1)]
-        moved = np.array(aged, dtype=np.int64)
-        columns_of = [np.ascontiguousarray(column) for column in rules.T]
-        _shallow_loop(
-            signal, start, places, np.ascontiguousarray(terms[:, 2]), *columns_of, program.output, depth, moved, found, counts, watch
-        )  # fmt: skip
-    else:
-        size = 1 << program.longest_delay.bit_length()
-        _steps_loop(signal, start, terms, rules, program.output, size, found, counts)
-    columns = [tuple(int(value) for value in counts[:, k]) for k in range(3)]
-    return found, columns[0], columns[1], columns[2]
+        aged = [s * self.depth + age for s, top in sorted(deepest.items()) for age in range(top, 0, -1)]
+        return np.array(aged, dtype=np.int64)
 
 
 @compiled()
 def _shallow_loop(
     signal: Any, start: Any, places: Any, factors: Any, shifts: Any, modes: Any, saturates: Any, lows: Any, highs: Any,
-    output: int, depth: int, moved: Any, found: Any, counts: Any, watch: bool,
+    output: int, depth: int, moved: Any, found: Any, counts: Any, watch: bool, values: Any,
 ) -> None:  # fmt: skip  # pragma: no cover - compiled
     """Programs that remember a few samples: every signal's past lies in one piece and is moved on by hand."""
     count = len(shifts)
-    values = np.zeros((2 * count + 1) * depth, dtype=np.int64)
     for n in range(len(signal)):
         values[0] = signal[n]
         for k in range(count):
@@ -149,14 +181,14 @@ def _shallow_loop(
 
 @compiled()
 def _steps_loop(
-    signal: Any, start: Any, terms: Any, rules: Any, output: int, size: int, found: Any, counts: Any
+    signal: Any, start: Any, terms: Any, rules: Any, output: int, first: int, history: Any, found: Any, counts: Any
 ) -> None:  # pragma: no cover - compiled
     count = len(rules)
-    history = np.zeros((2 * count + 1, size), dtype=np.int64)
-    mask = size - 1
-    for n in range(len(signal)):
+    mask = history.shape[1] - 1
+    for place in range(len(signal)):
+        n = first + place
         now = n & mask
-        history[0, now] = signal[n]
+        history[0, now] = signal[place]
         for k in range(count):
             total = np.int64(0)
             for t in range(start[k], start[k + 1]):
@@ -179,4 +211,4 @@ def _steps_loop(
             if y > counts[k, 2]:
                 counts[k, 2] = y
             history[k + 1, now] = y
-        found[n] = history[output, now]
+        found[place] = history[output, now]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from msgspec import Struct
@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 
 from combe.realization.program import Program, Step
 from combe.realization.stages import Requantize
+
+if TYPE_CHECKING:
+    from combe.running.compiled import CompiledSteps
 
 Integers = NDArray[Any]
 COMPILED_FROM, LOADED_FROM = 20_000, 500
@@ -34,11 +37,7 @@ class Run(Struct, frozen=True, eq=False):
 def run_program(program: Program, signal: Integers, watch: bool = True) -> Run:
     """All state zero before the first sample. Signals must lie within the input format. Without ``watch`` extremes may be
     left out."""
-    if is_worth_compiling(len(signal)) and fits_compiled(program) and signal.dtype == np.int64:
-        from combe.running.compiled import run_steps
-
-        return Run(*run_steps(program, signal, watch))
-    return _plain(program, signal)
+    return ProgramFlow(program).run(signal, watch)
 
 
 def fits_compiled(program: Program) -> bool:
@@ -49,34 +48,66 @@ def fits_compiled(program: Program) -> bool:
     return max(widths) <= 62 and most <= 62 and max(shifts, default=0) <= 61
 
 
-def _plain(program: Program, signal: Integers) -> Run:
+class ProgramFlow:
+    """A program with its past, so that a signal may come piece by piece; the first piece decides whether a compiled loop
+    is worth it."""
+
+    def __init__(self, program: Program) -> None:
+        self.program = program
+        self.loop: CompiledSteps | _Plain | None = None
+
+    def take(self, signal: Integers) -> Integers:
+        """The next outputs."""
+        return self.run(signal, False).output
+
+    def run(self, signal: Integers, watch: bool) -> Run:
+        """The next outputs, with what each step did on the way."""
+        if self.loop is None:
+            if is_worth_compiling(len(signal)) and fits_compiled(self.program) and signal.dtype == np.int64:
+                from combe.running.compiled import CompiledSteps
+
+                self.loop = CompiledSteps(self.program)
+            else:
+                self.loop = _Plain(self.program)
+        if isinstance(self.loop, _Plain):
+            return self.loop.run(signal)
+        output, counts = self.loop.take(signal, watch)
+        overflows, least, most = (tuple(int(value) for value in counts[:, k]) for k in range(3))
+        return Run(output, overflows, least, most)
+
+
+class _Plain:
     """The definition: history newest first, one sum after the other."""
-    depth = program.longest_delay
-    count = len(program.steps)
-    values = [[0] * (depth + 1) for _ in range(count + 1)]
-    rests = [[0] * (depth + 1) for _ in range(count + 1)]
-    overflows, least, most = [0] * count, [0] * count, [0] * count
-    found: list[int] = []
-    for x in signal.tolist():
-        for history in values:
-            history.insert(0, 0)
-            history.pop()
-        for history in rests:
-            history.insert(0, 0)
-            history.pop()
-        values[0][0] = x
-        for index, step in enumerate(program.steps):
-            total = 0
-            for p in step.terms:
-                total += p.coefficient * (rests if p.is_rest else values)[p.signal][p.delay]
-            result, rest, is_over = rounded_step(step, total)
-            values[index + 1][0], rests[index + 1][0] = result, rest
-            overflows[index] += is_over
-            least[index], most[index] = min(least[index], result), max(most[index], result)
-        found.append(values[program.output][0])
-    is_wide = any(not -(1 << 63) <= value < 1 << 63 for value in found)
-    output = np.array(found, dtype=object if is_wide else np.int64)
-    return Run(output, tuple(overflows), tuple(least), tuple(most))
+
+    def __init__(self, program: Program) -> None:
+        self.program = program
+        depth, count = program.longest_delay, len(program.steps)
+        self.values = [[0] * (depth + 1) for _ in range(count + 1)]
+        self.rests = [[0] * (depth + 1) for _ in range(count + 1)]
+
+    def run(self, signal: Integers) -> Run:
+        """The next outputs."""
+        program, values, rests = self.program, self.values, self.rests
+        count = len(program.steps)
+        overflows, least, most = [0] * count, [0] * count, [0] * count
+        found: list[int] = []
+        for x in signal.tolist():
+            for history in (*values, *rests):
+                history.insert(0, 0)
+                history.pop()
+            values[0][0] = x
+            for index, step in enumerate(program.steps):
+                total = 0
+                for p in step.terms:
+                    total += p.coefficient * (rests if p.is_rest else values)[p.signal][p.delay]
+                result, rest, is_over = rounded_step(step, total)
+                values[index + 1][0], rests[index + 1][0] = result, rest
+                overflows[index] += is_over
+                least[index], most[index] = min(least[index], result), max(most[index], result)
+            found.append(values[program.output][0])
+        is_wide = any(not -(1 << 63) <= value < 1 << 63 for value in found)
+        output = np.array(found, dtype=object if is_wide else np.int64)
+        return Run(output, tuple(overflows), tuple(least), tuple(most))
 
 
 def rounded_step(step: Step, total: int) -> tuple[int, int, bool]:

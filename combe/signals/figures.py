@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
@@ -30,15 +32,54 @@ class Tones(Struct, frozen=True, eq=False):
 
 def fit_tones(values: Array, omegas: Array, first: int = 0) -> Tones:
     """All tones and a constant at once, by least squares; ``first`` is the place of the first value in the signal."""
-    n = np.arange(first, first + len(values), dtype=np.float64)
-    columns = [np.ones(len(values))]
+    found, _, _, singular = np.linalg.lstsq(_columns(omegas, first, len(values)), values, rcond=None)
+    return _tones(found, float(singular[0] / singular[-1]) if singular[-1] > 0 else np.inf)
+
+
+class ToneSums:
+    """The sums a joint fit of tones needs, of a signal that comes piece by piece (the normal equations)."""
+
+    SMALL = 1 << 13
+
+    def __init__(self, omegas: Array) -> None:
+        size = 2 * len(omegas) + 1
+        self.omegas = omegas
+        self.products = np.zeros((size, size))
+        self.heard = np.zeros(size)
+        self.count = 0
+
+    @property
+    def is_enough(self) -> bool:
+        """Whether there is more than just enough to fit."""
+        return self.count > len(self.heard)
+
+    def take(self, values: Array, first: int) -> None:
+        """The next values, the first of which has the place ``first`` in the signal."""
+        for at in range(0, len(values), self.SMALL):
+            piece = values[at : at + self.SMALL]
+            columns = _columns(self.omegas, first + at, len(piece))
+            self.products += columns.T @ columns
+            self.heard += columns.T @ piece
+        self.count += len(values)
+
+    def solved(self) -> Tones:
+        """The tones that fit best."""
+        found, _, _, singular = np.linalg.lstsq(self.products, self.heard, rcond=None)
+        return _tones(found, float(np.sqrt(singular[0] / singular[-1])) if singular[-1] > 0 else np.inf)
+
+
+def _columns(omegas: Array, first: int, count: int) -> Array:
+    """A constant, and sine and cosine of each tone."""
+    n = np.arange(first, first + count, dtype=np.float64)
+    columns = [np.ones(count)]
     for omega in omegas:
         angle = (n * (omega / (2 * np.pi))) % 1.0 * (2 * np.pi)
         columns += [np.sin(angle), np.cos(angle)]
-    matrix = np.column_stack(columns)
-    found, _, _, singular = np.linalg.lstsq(matrix, values, rcond=None)
+    return np.column_stack(columns)
+
+
+def _tones(found: NDArray[np.floating[Any]], condition: float) -> Tones:
     sines, cosines = found[1::2], found[2::2]
-    condition = float(singular[0] / singular[-1]) if singular[-1] > 0 else np.inf
     return Tones(np.hypot(sines, cosines), np.arctan2(cosines, sines), float(found[0]), condition)
 
 
@@ -82,16 +123,45 @@ def _between(values: Array) -> Array:
     return np.asarray(np.fft.irfft(longer, len(padded) * FINER)[: len(values) * FINER])
 
 
+class Periodograms:
+    """Power per Hz of a signal that comes piece by piece: averaged periodograms of stretches that overlap by half (Welch
+    1967), Hann window, one-sided."""
+
+    def __init__(self, size: int, rate: float) -> None:
+        self.size, self.rate = size, rate
+        self.window = 0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size) if size > 1 else np.ones(1)
+        self.power = np.zeros(size // 2 + 1)
+        self.stretches = 0
+        self.rest = np.zeros(0)
+
+    def take(self, values: Array) -> None:
+        """The next values."""
+        every = np.concatenate([self.rest, values])
+        step = max(self.size // 2, 1)
+        at = 0
+        while at + self.size <= len(every):
+            self.power += np.abs(np.fft.rfft(every[at : at + self.size] * self.window)) ** 2
+            self.stretches += 1
+            at += step
+        self.rest = every[at:]
+
+    def found(self) -> tuple[Array, Array]:
+        """Frequencies in Hz, and power per Hz."""
+        power = self.power / (max(self.stretches, 1) * self.rate * float(np.sum(self.window**2)))
+        power[1 : -1 if self.size % 2 == 0 else None] *= 2
+        return np.asarray(np.fft.rfftfreq(self.size, 1 / self.rate), dtype=np.float64), power
+
+
+def usual_size(count: int) -> int:
+    """The stretch for a signal of so many samples: a power of two up to 4096, at least eight of them where that can be."""
+    return min(4096, 1 << max(int(np.log2(max(count, 2))) - 3, 4))
+
+
 def density(values: Array, rate: float, size: int = 0) -> tuple[Array, Array]:
-    """Frequencies and one-sided power per Hz: averaged periodograms of halves that overlap (Welch 1967), Hann window.
+    """Frequencies and one-sided power per Hz of a whole signal.
 
     Its sum over frequency times their distance is the mean square (Parseval, on average over the window).
     """
-    size = size or min(4096, 1 << max(int(np.log2(max(len(values), 2))) - 3, 4))
-    size = min(size, len(values))
-    window = 0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size) if size > 1 else np.ones(1)
-    starts = range(0, max(len(values) - size, 0) + 1, max(size // 2, 1))
-    power = np.mean([np.abs(np.fft.rfft(values[at : at + size] * window)) ** 2 for at in starts], axis=0)
-    power /= rate * float(np.sum(window**2))
-    power[1 : -1 if size % 2 == 0 else None] *= 2
-    return np.asarray(np.fft.rfftfreq(size, 1 / rate), dtype=np.float64), np.asarray(power)
+    found = Periodograms(min(size or usual_size(len(values)), len(values)), rate)
+    found.take(values)
+    return found.found()

@@ -1,23 +1,23 @@
-"""Recordings: sound files, columns of numbers with their header found by itself, raw integers one a line."""
+"""Recordings: sound files, columns of tables, raw integers one a line; of any length, read piece by piece."""
 
 from __future__ import annotations
 
-import csv
-import io
-import re
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.errors import FileError
-from combe.files import read_text
+from combe.files import shortened
+from combe.signals.sheets import SheetFile
+from combe.signals.spec import MOST_SAMPLES, Part, Signal
 
 Array = NDArray[np.float64]
 SOUND = (".wav", ".flac", ".aif", ".aiff", ".ogg")
-LARGEST_FILE = 1 << 30
-NUMBER = re.compile(r"\s*[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?\s*")
+PIECE = 1 << 16
 
 
 class Recording(Struct, frozen=True, eq=False):
@@ -28,16 +28,66 @@ class Recording(Struct, frozen=True, eq=False):
     is_sound: bool = False
 
 
-class Sheet(Struct, frozen=True):
-    """A table of text: its header, where it has one, and its rows."""
+class SoundFile:
+    """One channel of a sound file.
 
-    header: tuple[str, ...]
-    rows: tuple[tuple[str, ...], ...]
-    first_row: int
+    Raises
+    ------
+    FileError
+        If it can't be read as sound, or there is no such channel.
+    """
+
+    def __init__(self, path: Path, channel: str | int | None) -> None:
+        self.path = path
+        with self._opened() as stream:
+            self.rate_hz, self.frames = float(stream.samplerate), int(stream.frames)
+            self.index = _channel(int(stream.channels), channel, str(path))
+
+    def _opened(self) -> Any:
+        import soundfile  # type: ignore[import-untyped]
+
+        try:
+            self.path.stat()
+            return soundfile.SoundFile(str(self.path))
+        except FileNotFoundError:
+            raise FileError("there is no such file", str(self.path)) from None
+        except OSError as error:
+            raise FileError(f"can't be read ({error.strerror or error})", str(self.path)) from None
+        except soundfile.LibsndfileError as error:
+            raise FileError(f"can't be read as sound ({error.error_string})", str(self.path)) from None
+
+    def pieces(self) -> Iterator[Array]:
+        """All samples, full scale being 1."""
+        first = 0
+        with self._opened() as stream:
+            while len(found := stream.read(PIECE, dtype="float64", always_2d=True)):
+                values = np.ascontiguousarray(found[:, self.index])
+                strange = np.flatnonzero(~np.isfinite(values))
+                if len(strange):
+                    where = f"{self.path}: sample {first + int(strange[0]) + 1}"
+                    raise FileError("holds something that is no number", where)
+                first += len(values)
+                yield values
+
+
+def _channel(channels: int, channel: str | int | None, where: str) -> int:
+    if channel is None:
+        if channels != 1:
+            raise FileError(f"there are {channels} channels", where, "name one with column: 1 is the left")
+        return 0
+    words = {"left": 1, "right": 2}
+    number = words.get(str(channel).lower(), int(channel) if str(channel).isdigit() else 0)
+    if not 1 <= number <= channels:
+        raise FileError(f'there is no channel "{shortened(channel)}"', where, f"1 to {channels} are there")
+    return number - 1
+
+
+def _file(path: Path, column: str | int | None) -> SoundFile | SheetFile:
+    return SoundFile(path, column) if path.suffix.lower() in SOUND else SheetFile(path, column)
 
 
 def read_recording(path: Path, column: str | int | None = None) -> Recording:
-    """A recording's numbers.
+    """A whole recording's numbers.
 
     Parameters
     ----------
@@ -49,104 +99,64 @@ def read_recording(path: Path, column: str | int | None = None) -> Recording:
     FileError
         Naming the file, the line or column, and what was expected.
     """
-    if path.suffix.lower() in SOUND:
-        return _sound(path, column)
-    sheet = sheet_of(read_text(path, LARGEST_FILE), str(path))
-    index = _column(sheet, column, str(path))
-    found = np.empty(len(sheet.rows))
-    for k, row in enumerate(sheet.rows):
-        word = row[index] if index < len(row) else ""
-        if not NUMBER.fullmatch(word):
-            shown = word.strip()[:30]
-            raise FileError(f'expected a number, found "{shown}"', f"{path}: line {sheet.first_row + k}")
-        found[k] = float(word)
-    if not np.all(np.isfinite(found)):
-        raise FileError("holds a number that is too large", str(path))
-    return Recording(found)
+    file = _file(path, column)
+    pieces = list(file.pieces())
+    values = np.concatenate(pieces) if pieces else np.zeros(0)
+    return Recording(values, file.rate_hz, True) if isinstance(file, SoundFile) else Recording(values)
 
 
-def sheet_of(text: str, where: str) -> Sheet:
-    """A table of numbers: what separates its columns and where its header ends follow from the text itself."""
-    lines = text.splitlines()
-    filled = [line for line in lines if line.strip() and not line.lstrip().startswith("#")]
-    if not filled:
-        raise FileError("there are no numbers in it", where)
-    separator = _separator(filled[len(filled) // 2])
-    first = 1
-    header: tuple[str, ...] = ()
-    rows: list[tuple[str, ...]] = []
-    for number, line in enumerate(lines, 1):
-        if not line.strip() or line.lstrip().startswith("#"):
-            continue
-        cells = _cells(line, separator)
-        if not rows and not any(NUMBER.fullmatch(cell) for cell in cells):
-            header = tuple(cell.strip() for cell in cells)
-            continue
-        if not rows:
-            first = number
-        rows.append(cells)
-    if not rows:
-        raise FileError("there are no numbers in it", where)
-    return Sheet(header if len(header) == len(rows[0]) else (), tuple(rows), first)
+def length_of(file: SoundFile | SheetFile) -> int:
+    """How many samples a recording has.
+
+    Raises
+    ------
+    FileError
+        If there are none.
+    """
+    count = file.frames if isinstance(file, SoundFile) else file.count(MOST_SAMPLES)
+    if count == 0:
+        raise FileError("there are no samples in it", str(file.path))
+    return count
 
 
-def _separator(line: str) -> str:
-    for separator in ("\t", ";", ","):
-        if separator in line:
-            return separator
-    return " " if len(line.split()) > 1 else ","
+def recording_file(part: Part, signal: Signal) -> SoundFile | SheetFile:
+    """The file of a recording, which lies beside that of its signal; a pipe is read here, and only once.
+
+    Raises
+    ------
+    FileError
+        If it can't be read, or was taken at another rate.
+    """
+    path = Path(signal.folder) / (part.file or "")
+    file = _file(path, part.column)
+    if isinstance(file, SoundFile) and file.rate_hz != signal.sample_rate_hz:
+        what = f"was recorded at {file.rate_hz:g} Hz, the signal runs at {signal.sample_rate_hz:g} Hz"
+        raise FileError(what, str(path), "give a recording of that rate")
+    return file
 
 
-def _cells(line: str, separator: str) -> tuple[str, ...]:
-    if separator == " ":
-        return tuple(line.split())
-    cells = tuple(next(csv.reader(io.StringIO(line), delimiter=separator), []))
-    # Numbers with a decimal comma, where the columns are separated otherwise.
-    return tuple(
-        cell.replace(",", ".") if separator != "," and re.fullmatch(r"\s*[+-]?\d+,\d+\s*", cell) else cell
-        for cell in cells
-    )
+class Recorded:
+    """A recording as a part of a signal, in raw steps; silence after its end."""
+
+    def __init__(self, file: SoundFile | SheetFile, offset: float, factor: float) -> None:
+        self.pieces, self.offset, self.factor = file.pieces(), offset, factor
+        self.rest = np.zeros(0)
+
+    def take(self, count: int) -> Array:
+        """The next ``count``."""
+        while len(self.rest) < count:
+            piece = next(self.pieces, None)
+            if piece is None:
+                break
+            self.rest = np.concatenate([self.rest, (piece - self.offset) * self.factor])
+        found, self.rest = self.rest[:count], self.rest[count:]
+        return np.pad(found, (0, count - len(found))) if len(found) < count else found
 
 
-def _column(sheet: Sheet, column: str | int | None, where: str) -> int:
-    width = len(sheet.rows[0])
-    names = sheet.header or tuple(str(k + 1) for k in range(width))
-    listed = ", ".join(names)
-    if column is None:
-        if width != 1:
-            raise FileError(f"there are {width} columns", where, f"name one with column: {listed}")
-        return 0
-    if isinstance(column, str) and column in names:
-        return names.index(column)
-    if isinstance(column, int) or column.isdigit():
-        number = int(column)
-        if 1 <= number <= width:
-            return number - 1
-    raise FileError(f'there is no column "{column}"', where, f"known are {listed}")
-
-
-def _sound(path: Path, column: str | int | None) -> Recording:
-    import soundfile  # type: ignore[import-untyped]
-
-    try:
-        if path.stat().st_size > LARGEST_FILE:
-            raise FileError("is too large", str(path), f"up to {LARGEST_FILE >> 20} MB are read")
-        values, rate = soundfile.read(str(path), dtype="float64", always_2d=True)
-    except OSError as error:
-        raise FileError(
-            "there is no such file" if not path.exists() else f"can't be read ({error})", str(path)
-        ) from None
-    except soundfile.LibsndfileError as error:
-        raise FileError(f"can't be read as sound ({error.error_string})", str(path)) from None
-    channels = values.shape[1]
-    if column is None:
-        if channels != 1:
-            raise FileError(f"there are {channels} channels", str(path), "name one with column: 1 is the left")
-        index = 0
+def recorded(file: SoundFile | SheetFile, part: Part, full: float) -> Recorded:
+    """A recording as it comes, in raw steps."""
+    if part.full_scale is not None:
+        factor = full / part.full_scale
     else:
-        words = {"left": 1, "right": 2}
-        number = words.get(str(column).lower(), int(column) if str(column).isdigit() else 0)
-        if not 1 <= number <= channels:
-            raise FileError(f'there is no channel "{column}"', str(path), f"1 to {channels} are there")
-        index = number - 1
-    return Recording(np.ascontiguousarray(values[:, index]), float(rate), True)
+        factor = full if isinstance(file, SoundFile) else 1.0
+    return Recorded(file, part.offset or 0.0, factor)

@@ -16,8 +16,8 @@ from combe.schema import read, whole
 from combe.values import replace
 
 Number = Annotated[float, Meta(description="a number")]
-MOST_SAMPLES = 20_000_000
-"""Of a signal; what takes longer than a few seconds in the exact filter."""
+MOST_SAMPLES, MOST_WHOLE = 1_000_000_000, 20_000_000
+"""Of a signal; of one that is held in memory in one piece."""
 MOST_PARTS = 256
 LAWS = ("linear", "logarithmic")
 MOST_POINTS = 4096
@@ -168,7 +168,7 @@ def _whole(signal: Signal) -> Signal:
     if len(signal.parts) > MOST_PARTS:
         raise FileError(f"{len(signal.parts)} parts are too many", "parts", f"up to {MOST_PARTS} are taken")
     if signal.samples is None and not any(part.kind == "recording" for part in signal.parts):
-        return replace(signal, samples=max(4096, round(min(signal.sample_rate_hz, MOST_SAMPLES))))
+        return replace(signal, samples=max(4096, round(min(signal.sample_rate_hz, MOST_WHOLE))))
     return signal
 
 
