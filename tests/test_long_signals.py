@@ -244,8 +244,7 @@ class Sheets(unittest.TestCase):
     def test_a_line_far_down_is_named(self) -> None:
         text = "load\n" + "1.5\n" * 3000 + "\n# pause\n" + "2\nlost\n"
         with patch.object(sheets, "PIECE_BYTES", 512):
-            self.assertIn('expected a number, found "lost", at', self.refused(text, "load").replace(": line", ", at"))
-            self.assertIn("line 3005", self.refused(text, "load"))
+            self.assertTrue(self.refused(text, "load").endswith('line 3005: expected a number, found "lost"'))
 
     def test_broken_tables_get_a_sentence(self) -> None:
         for text, column, words in (

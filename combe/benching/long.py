@@ -15,7 +15,7 @@ from combe.filters import Filter, Fir
 from combe.realization.formats import Format
 from combe.realization.stages import Realization
 from combe.running.flow import BitTrueFlow, ExactFlow
-from combe.signals.figures import Periodograms, Tones, ToneSums, delay_by_correlation
+from combe.signals.figures import Periodograms, Tones, ToneSums, delay_by_correlation, usual_size
 from combe.signals.make import Player
 
 Array = NDArray[np.float64]
@@ -28,7 +28,7 @@ SAID_EVERY = 1 << 24
 class _Trace:
     """What is known of one column so far."""
 
-    def __init__(self, name: str, entry: Format, rate: float, omegas: Array, settled: int) -> None:
+    def __init__(self, name: str, entry: Format, rate: float, omegas: Array, settled: int, count: int) -> None:
         self.name, self.entry, self.full = name, entry, full_scale(entry)
         self.energy = self.peak = 0.0
         self.saturated: int | None = None
@@ -36,7 +36,7 @@ class _Trace:
         self.settled = settled
         self.stretch: list[Array] = []
         self.tones = ToneSums(omegas) if len(omegas) else None
-        self.periodograms = Periodograms(4096, rate)
+        self.periodograms = Periodograms(min(usual_size(count), count), rate)
 
     def take(self, values: Array, integers: NDArray[Any] | None = None) -> None:
         self.energy += float(np.sum(values**2))
@@ -91,7 +91,7 @@ class LongBench:
         self.realization, self.player, self.hz = realization, player, tuple(hz)
         rate = realization.sample_rate_hz
         omegas = np.array(self.hz) * 2 * np.pi / rate
-        self.given = _Trace("input", realization.input, rate, omegas, settled)
+        self.given = _Trace("input", realization.input, rate, omegas, settled, player.count)
         self.settled = settled
         self.scale = realization.input.step
         exact = exact_filter(realization)
@@ -105,7 +105,9 @@ class LongBench:
             else:
                 ways.append((name, self._same))
         ways += [(name, self._exact(ExactFlow(source))) for name, source in others]
-        self.ways = [(_Compared(name, realization.output, rate, omegas, settled), way) for name, way in ways]
+        self.ways = [
+            (_Compared(name, realization.output, rate, omegas, settled, player.count), way) for name, way in ways
+        ]
         self.now = np.zeros(0)
         self.exact_energy = 0.0
 
