@@ -9,6 +9,8 @@ from typing import Any, TypeVar
 
 import numpy as np
 
+from combe.project.document import Project
+from combe.project.file import project_document
 from combe.requirement import Requirement, requirement_from
 
 T = TypeVar("T")
@@ -103,3 +105,16 @@ def least_margin_db(source: Any, requirement: Requirement, points: int = 400) ->
         if band.lower is not None:
             worst = min(worst, float(np.min(level - np.interp(hz, *np.array(band.lower.points).T))))
     return worst
+
+
+def first_version(project: Project) -> dict[str, Any]:
+    """The document of a project as files of version 1 have it: a single filter, its keys beside the project's."""
+    document = project_document(project)
+    return {"format": "combe-project", "version": 1, "name": project.name} | document["filters"][0]
+
+
+def both_versions(project: Project, key: str, value: object) -> tuple[tuple[dict[str, Any], str], ...]:
+    """A project of one filter with a key of that filter changed, in files of both versions, and what stands before its keys."""
+    document = project_document(project)
+    changed = document | {"filters": [document["filters"][0] | {key: value}]}
+    return (first_version(project) | {key: value}, ""), (changed, "filters[0].")

@@ -12,7 +12,7 @@ from combe.designing.designed import Design
 from combe.designing.task import DesignChoice
 from combe.errors import CombeError
 from combe.filters import Fir, Roots
-from combe.project import edits
+from combe.project import edits, tree_edits
 from combe.project.demo import demo_project, wake_up_project
 from combe.project.document import Project, ProofRecord
 from combe.project.edits import Edit
@@ -38,7 +38,7 @@ ONES: dict[str, Callable[[Project], Edit]] = {
     "bits": lambda p: edits.coefficient_bits(11),
     "better": lambda p: edits.better_integers(True),
     "arithmetic": lambda p: edits.choose_arithmetic("rounding", rounding="floor"),
-    "name": lambda p: edits.name_code("bats"),
+    "name": lambda p: tree_edits.name_code("bats"),
     "language": lambda p: edits.choose_language("vhdl"),
     "code": lambda p: edits.choose_code(edits.with_code(p.code, "history", "circular"), "keeps samples"),
     "circuit": lambda p: edits.choose_hardware("architecture", "serial", "the architecture"),
@@ -139,7 +139,7 @@ class Particular(unittest.TestCase):
     def test_what_cannot_be_is_refused_in_a_sentence(self) -> None:
         project = demo_project()
         for attempt in (
-            lambda: edits.name_code("1st").make(project),
+            lambda: tree_edits.name_code("1st").make(project),
             lambda: edits.with_code(project.code, "unroll", 7),
             lambda: edits.with_converter(project.code, "12@99999", "12"),
             lambda: edits.choose_hardware("architecture", "sideways", "it").make(project),
@@ -159,7 +159,7 @@ class Particular(unittest.TestCase):
 class Notes(unittest.TestCase):
     def test_undo_keeps_where_code_went_and_what_was_proved(self) -> None:
         history = History(demo_project())
-        history.change(edits.name_code("bats").make(history.current), "name")
+        history.change(tree_edits.name_code("bats").make(history.current), "name")
         history.note(edits.remember_folder("/tmp/there").make)
         history.note(edits.record_proof(ProofRecord("c", "abc", "gcc", 10)).make)
         back = history.undo()

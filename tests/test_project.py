@@ -24,7 +24,7 @@ from combe.requirement import requirement_document
 from combe.rounding.realize import Choices
 from combe.signals.survey import night_recording
 from combe.values import replace
-from tests.support import BAT
+from tests.support import BAT, both_versions
 
 ROOT = Path(__file__).resolve().parent.parent
 ORDER = (
@@ -59,10 +59,14 @@ class Files(unittest.TestCase):
             ("arithmetic", {"input": "s16"}), ("arithmetic", {"coefficient_bits": "many"}), ("code", {"name": "a b"}),
             ("proofs", [1]), ("surprise", 1),
         ):  # fmt: skip
-            document = project_document(demo_project()) | {key: value}
-            with self.assertRaises(CombeError, msg=key) as caught:
-                project_from(document)
-            self.assertIn("name" if key == "code" else key, caught.exception.sentence())
+            own = key in ("format", "version", "name")
+            whole = ((project_document(demo_project()) | {key: value}, ""),)
+            for document, before in whole if own else both_versions(demo_project(), key, value):
+                with self.assertRaises(CombeError, msg=key) as caught:
+                    project_from(document)
+                found = caught.exception.sentence()
+                self.assertIn("name" if key == "code" else key, found)
+                self.assertTrue(found.startswith(before), found)
 
     def test_choices_about_code_are_read_with_care(self) -> None:
         for key, value, word in (
@@ -73,9 +77,11 @@ class Files(unittest.TestCase):
             ("hardware", {"pipeline": 99}, "hardware.pipeline"), ("hardware", {"axi_stream": 3}, "hardware.axi_stream"),
             ("recipe", {"format": "combe-recipe", "version": 1, "radix": "octal"}, "radix"), ("recipe", {"version": 1}, "format"),
         ):  # fmt: skip
-            with self.assertRaises(CombeError, msg=word) as caught:
-                project_from(project_document(demo_project()) | {key: value})
-            self.assertIn(word, caught.exception.sentence())
+            for document, before in both_versions(demo_project(), key, value):
+                with self.assertRaises(CombeError, msg=word) as caught:
+                    project_from(document)
+                self.assertTrue(caught.exception.sentence().startswith(before))
+                self.assertIn(word, caught.exception.sentence())
 
     def test_choices_about_code_are_kept(self) -> None:
         project = replace(

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from combe.api.designing import meets
 from combe.api.files import load
-from combe.errors import FileError
+from combe.errors import CombeError, FileError
 
 if TYPE_CHECKING:
     from combe.project.check import Check
@@ -18,16 +18,25 @@ Say = Callable[[str], None]
 
 
 def check(
-    project: str | Path | Project, *, filter: str = "", to: str | Path | None = None, say: Say = lambda _: None
+    project: str | Path | Project,
+    *,
+    filter: str = "",
+    to: str | Path | None = None,
+    jobs: int = 1,
+    say: Say = lambda _: None,
 ) -> Check:
-    """Make everything a project exports anew, compare it byte for byte with the folder it went to, and prove it.
+    """Make everything a project exports anew, compare it byte for byte with the folders it went to, and prove it.
 
     Parameters
     ----------
     project
         Its file, or the value: then folders are told from the working directory.
+    filter
+        Only this one.
     to
-        A folder to compare with instead of the one the project remembers.
+        A folder to compare with instead of those the project remembers.
+    jobs
+        How many filters are checked at a time.
 
     Raises
     ------
@@ -36,28 +45,39 @@ def check(
     """
     from combe.project.check import check_project
 
-    found, beside = _project_in(project, filter)
-    return check_project(found, beside, Path(to) if to is not None else None, say)
+    found, beside = _project_in(project)
+    return check_project(found, beside, Path(to) if to is not None else None, say, name=filter, jobs=jobs)
 
 
 def listed(project: str | Path | Project) -> list[dict[str, Any]]:
-    """A project's filters: ``name``, ``source``, ``input_rate_hz``, ``output_rate_hz``, ``meets`` (with its integers)."""
+    """A project's filters: ``name``, ``source``, ``input_rate_hz``, ``output_rate_hz``, ``meets`` (with its integers).
+
+    A joint at which formats or rates don't fit is told as ``joint``.
+    """
     from combe.project.chosen import realized_file
+    from combe.project.sources import mismatches
 
-    found, _ = _project_in(project, "")
-    rounded = realized_file(found)
-    rate = found.requirement.sample_rate_hz
-    return [
-        {"name": found.code_name, "title": found.requirement.name, "source": "input", "input_rate_hz": rate,
-         "output_rate_hz": rate, "meets": meets(rounded.realization, found.requirement)}
-    ]  # fmt: skip
+    found, _ = _project_in(project)
+    joints: dict[str, list[str]] = {}
+    for joint in mismatches(found.members):
+        joints.setdefault(joint.name, []).append(f"{joint.sentence}; {joint.remedy}")
+    rows = []
+    for place, member in enumerate(found.members):
+        try:
+            rounded = realized_file(found.opened(place))
+        except CombeError as error:
+            raise (error if len(found.members) == 1 else error.at(member.code_name)) from None
+        rate = member.requirement.sample_rate_hz
+        row = {"name": member.code_name, "title": member.requirement.name, "source": member.source, "input_rate_hz": rate,
+               "output_rate_hz": rate, "meets": meets(rounded.realization, member.requirement)}  # fmt: skip
+        rows.append(row | ({"joint": "; ".join(joints[member.code_name])} if member.code_name in joints else {}))
+    return rows
 
 
-def _project_in(project: str | Path | Project, filter: str) -> tuple[Project, Path]:
-    from combe.project.chosen import chosen
+def _project_in(project: str | Path | Project) -> tuple[Project, Path]:
     from combe.project.document import Project as Value
 
     found = project if isinstance(project, Value) else load(project)
     if not isinstance(found, Value):
         raise FileError("is no project", str(project), "give a project file")
-    return chosen(found, filter), Path() if isinstance(project, Value) else Path(project).resolve().parent
+    return found, Path() if isinstance(project, Value) else Path(project).resolve().parent

@@ -15,16 +15,17 @@ from combe.cli.sources import FilterName
 def run(
     project: Annotated[str, typer.Argument(metavar="PROJECT", help="The project file.")],
     filter: FilterName = "",
-    to: Annotated[
-        str, typer.Option(metavar="DIR", help="Compare with this folder instead of the one exported to.")
-    ] = "",
+    to: Annotated[str, typer.Option(metavar="DIR", help="Compare with this folder instead of those exported to.")] = "",
+    jobs: Annotated[int, typer.Option(metavar="N", help="How many filters are checked at a time.", min=1, max=64)] = 1,
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Make what a project exports anew, compare it byte for byte with what lies there, and prove it."""
-    found = api.check(project, filter=filter, to=Path(to) if to else None, say=say)
+    found = api.check(project, filter=filter, to=Path(to) if to else None, jobs=jobs, say=say)
     if json:
         print_json(found.document())
         return 0 if found.holds else 1
+    for joint in found.joints:
+        print(joint)
     for each in found.filters:
         for complaint in each.complaints():
             print(complaint)

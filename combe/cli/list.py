@@ -24,4 +24,6 @@ def run(
             verdict = "keeps its brief" if row["meets"] else "misses its brief"
             rates = f"{rate_text(row['input_rate_hz'])} → {rate_text(row['output_rate_hz'])}"
             print(f"{row['name']}: from {row['source']}, {rates}, {verdict}")
+            if "joint" in row:
+                print(f"  {row['joint']}")
     return 0 if all(row["meets"] for row in rows) else 1

@@ -7,7 +7,8 @@ from typing import Annotated
 
 import typer
 
-from combe.errors import FileError
+from combe.cli.sources import FilterName
+from combe.errors import CombeError, FileError
 
 LARGEST = 8192
 
@@ -15,6 +16,7 @@ LARGEST = 8192
 def run(
     view: Annotated[str, typer.Argument(metavar="VIEW", help="A view's name.")] = "",
     project: Annotated[str, typer.Option(metavar="FILE", help="The project; the demo without one.")] = "",
+    filter: FilterName = "",
     to: Annotated[str, typer.Option(metavar="F.png", help="Where the picture goes.")] = "",
     size: Annotated[str, typer.Option(metavar="WxH", help="Its size in pixels.")] = "1280x800",
     theme: Annotated[str, typer.Option(help="light or dark.")] = "light",
@@ -37,10 +39,14 @@ def run(
     match = re.fullmatch(r"([0-9]{2,5})x([0-9]{2,5})", size)
     if match is None or not all(320 <= int(number) <= LARGEST for number in match.groups()):
         raise FileError(f'"{size}" is not a size', "--size", f"write it like 1280x800, between 320 and {LARGEST}")
+    from combe.project.chosen import opened
     from combe.project.demo import demo_project
     from combe.project.file import read_project
 
-    found = read_project(project) if project else demo_project()
+    try:
+        found = opened(read_project(project) if project else demo_project(), filter)
+    except CombeError as error:
+        raise (error.at(project) if project and error.where == "--filter" else error) from None
     from combe.app.picture import draw_view
 
     draw_view(view, found, to, (int(match[1]), int(match[2])), theme)

@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from msgspec import Struct
 
 from combe.delivery.package import Package
+from combe.errors import CombeError
 from combe.ledger import Line, meets, worst_line
 from combe.project.chain import chain_of
+from combe.project.chosen import chosen
 from combe.project.document import Project
+from combe.project.sources import mismatches
 from combe.requirement.quantities import level_text
 
 SAME, DIFFERS, MISSING = "same", "differs", "missing"
@@ -63,42 +69,88 @@ class FilterCheck(Struct, frozen=True):
 
 
 class Check(Struct, frozen=True):
-    """Every filter of a project."""
+    """Every filter of a project, and the joints between them that don't fit."""
 
     filters: tuple[FilterCheck, ...]
+    joints: tuple[str, ...] = ()
 
     @property
     def holds(self) -> bool:
         """Whether all of them hold."""
-        return all(each.holds for each in self.filters)
+        return not self.joints and all(each.holds for each in self.filters)
 
     def document(self) -> dict[str, Any]:
         """As ``combe check --json`` prints it."""
-        return {"holds": self.holds, "filters": [each.document() for each in self.filters]}
+        found: dict[str, Any] = {"holds": self.holds, "filters": [each.document() for each in self.filters]}
+        return found | ({"joints": list(self.joints)} if self.joints else {})
+
+
+Say = Callable[[str], None]
 
 
 def check_project(
-    project: Project, beside: Path, to: Path | None = None, say: Callable[[str], None] = lambda _: None,
-    is_stopped: Callable[[], bool] = lambda: False,
+    project: Project, beside: Path, to: Path | None = None, say: Say = lambda _: None,
+    is_stopped: Callable[[], bool] = lambda: False, name: str = "", jobs: int = 1,
 ) -> Check:  # fmt: skip
-    """Make everything a project exports anew, compare it with the folder it went to, and prove it.
+    """Make everything a project exports anew, compare it with the folders it went to, and prove it.
 
     Parameters
     ----------
     beside
         The folder of the project file: a folder told relative to it is looked for there, and paths are told so.
     to
-        A folder to compare with instead of the one the project remembers; with neither nothing is compared.
+        A folder to compare with instead of those the project remembers; of several filters each in a folder of its own name
+        below it, where there is one. Without either nothing is compared.
+    name
+        Only this filter.
+    jobs
+        How many filters are checked at a time; what is found, and in which order it is told, never depends on it.
 
     Raises
     ------
     CombeError
-        If the project can't be designed, rounded or written at all.
+        If a filter can't be designed, rounded or written at all, naming it.
     """
+    places = [chosen(project, name).place] if name else range(len(project.members))
+    is_one = len(project.members) == 1
+    work = [partial(_checked, project.opened(place), is_one, beside, to, say, is_stopped) for place in places]
+    if jobs <= 1 or len(work) == 1:
+        found = [each() for each in work]
+    else:
+        with ThreadPoolExecutor(min(jobs, len(work))) as pool:
+            # Whoever may stop the work stops what each thread starts.
+            found = list(pool.map(lambda pair: pair[1].run(pair[0]), [(each, copy_context()) for each in work]))
+    joints = tuple(f"{joint.sentence}; {joint.remedy}" for joint in mismatches(project.members)) if not name else ()
+    return Check(tuple(found), joints)
+
+
+def _checked(
+    project: Project, is_one: bool, beside: Path, to: Path | None, say: Say, is_stopped: Callable[[], bool]
+) -> FilterCheck:
+    name = project.code_name
+    try:
+        return _filter_check(
+            project,
+            beside,
+            _folder(project, is_one, beside, to),
+            say if is_one else lambda words: say(f"{name}: {words}"),
+            is_stopped,
+        )
+    except CombeError as error:
+        raise (error if is_one else error.at(name)) from None
+
+
+def _folder(project: Project, is_one: bool, beside: Path, to: Path | None) -> Path | None:
+    if to is not None:
+        own = to / project.code_name
+        return own if not is_one and own.is_dir() else to
+    return beside / project.export_folder if project.export_folder else None
+
+
+def _filter_check(
+    project: Project, beside: Path, folder: Path | None, say: Say, is_stopped: Callable[[], bool]
+) -> FilterCheck:
     chain = chain_of(project, say)
-    folder = to if to is not None else Path(project.export_folder) if project.export_folder else None
-    if folder is not None and not folder.is_absolute() and to is None:
-        folder = beside / folder
     files = _compared(chain.package, folder, beside) if folder is not None else ()
     say("proof")
     language = project.code.written_in
@@ -106,10 +158,9 @@ def check_project(
         chain.package, chain.rounded.realization, chain.rounded.lines, chain.ideal.design.filter, say, is_stopped
     )
     kept = meets(chain.rounded.lines)
-    found = FilterCheck(
+    return FilterCheck(
         project.code_name, kept, bool(proof.holds), files, chain.rounded.lines, "" if proof.holds else proof.sentence()
-    )  # fmt: skip
-    return Check((found,))
+    )
 
 
 def _compared(package: Package, folder: Path, beside: Path) -> tuple[FileState, ...]:

@@ -9,20 +9,34 @@ from combe.realization.reading import RealizationFile
 
 
 def chosen(project: Project, name: str) -> Project:
-    """The project's filter of a name; without one the only one there is.
+    """The project with its filter of a name open; without one the only one there is.
 
     Raises
     ------
     FileError
-        If there is none of that name.
+        If there is none of that name, or several and no name.
     """
-    if name and name not in (project.code_name, project.requirement.name, project.name):
-        raise FileError(f'there is no filter "{name}"', "--filter", f"known is {project.code_name}")
-    return project
+    members = project.members
+    known = ", ".join(member.code_name for member in members)
+    if not name:
+        if len(members) > 1:
+            raise FileError(f"there are {len(members)} filters", "--filter", f"name one of {known}")
+        return project
+    for names in ([member.code_name for member in members], [member.requirement.name for member in members]):
+        if names.count(name) == 1:
+            return project.opened(names.index(name))
+    if len(members) == 1 and name == project.name:
+        return project
+    raise FileError(f'there is no filter "{name}"', "--filter", f"known {'are' if len(members) > 1 else 'is'} {known}")
+
+
+def opened(project: Project, name: str) -> Project:
+    """The project with its filter of a name open; without one its first."""
+    return chosen(project, name) if name else project
 
 
 def realized_file(project: Project) -> RealizationFile:
-    """What a realization file of the project's filter would hold."""
+    """What a realization file of the open filter would hold."""
     ideal = ideal_of(project)
     rounded = rounded_of(project, ideal)
     return RealizationFile(rounded.realization, ideal.design, tuple(line.document() for line in rounded.lines))

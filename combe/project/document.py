@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, field, fields
 
 from msgspec import Struct
 
@@ -47,9 +48,39 @@ class Processor(Struct, frozen=True):
     measured: str = ""
 
 
+INPUT = "input"
+"""What a filter takes its samples from where it doesn't take them from another."""
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    """One filter of a project: what was asked of it and what was chosen for it. ``source`` is where its samples come from,
+    ``INPUT`` or the code name of another filter."""
+
+    requirement: Requirement
+    design: DesignChoice = DesignChoice()
+    arithmetic: Choices = Choices()
+    code_name: str = "filter"
+    proofs: tuple[ProofRecord, ...] = field(default=(), compare=False)
+    pins: tuple[Pin, ...] = ()
+    code: CodeChoices = CodeChoices()
+    recipe: Recipe = GALLERY[0]
+    processor: Processor = Processor()
+    hardware: HardwareChoices = HardwareChoices()
+    bench: BenchSetup = BenchSetup()
+    export_folder: str = field(default="", compare=False)
+    source: str = INPUT
+
+    @property
+    def beside(self) -> tuple[object, ...]:
+        """What follows a filter without being a choice."""
+        return self.proofs, self.export_folder
+
+
 @dataclass(frozen=True, slots=True)
 class Project:
-    """Everything a project file holds."""
+    """Everything a project file holds. One of its filters is open: its parts are the project's own, so that whatever works on
+    one filter needn't know of the others, which stand ``before`` and ``after`` it."""
 
     name: str
     requirement: Requirement
@@ -66,18 +97,56 @@ class Project:
     export_folder: str = field(default="", compare=False)
     kept: tuple[tuple[tuple[str | int, ...], str], ...] = field(default=(), compare=False)
     """What a file of a newer version holds that isn't known here: where, and as JSON."""
+    source: str = INPUT
+    before: tuple[Member, ...] = ()
+    after: tuple[Member, ...] = ()
+
+    @property
+    def member(self) -> Member:
+        """The filter that is open."""
+        return Member(**{key: getattr(self, key) for key in PARTS})
+
+    @property
+    def members(self) -> tuple[Member, ...]:
+        """All filters in order."""
+        return (*self.before, self.member, *self.after)
+
+    @property
+    def place(self) -> int:
+        """Which of them is open."""
+        return len(self.before)
+
+    def opened(self, place: int) -> Project:
+        """The same project with another of its filters open."""
+        return self if place == self.place else project_of(self.name, self.members, place, self.kept)
 
     def is_same_file(self, other: Project) -> bool:
-        """Whether both would be written as the same file: equal, and what only follows a project is equal too."""
-        beside = (self.proofs, self.export_folder, self.kept) == (other.proofs, other.export_folder, other.kept)
-        return self == other and beside
+        """Whether both would be written as the same file: whichever filter is open, and with what only follows a filter."""
+        if (self.name, self.kept, len(self.before) + len(self.after)) != (
+            other.name, other.kept, len(other.before) + len(other.after),
+        ):  # fmt: skip
+            return False
+        pairs = zip(self.members, other.members)
+        return all(one == another and one.beside == another.beside for one, another in pairs)
 
     def proof_of(self, checksum: str) -> ProofRecord | None:
         """The recorded proof of exactly this text, if there is one."""
         return next((proof for proof in self.proofs if proof.checksum == checksum), None)
 
 
-__all__ = ["DesignChoice", "Pin", "Processor", "Project", "ProofRecord"]
+PARTS = tuple(entry.name for entry in fields(Member))
+"""The parts of a project that belong to one filter."""
+
+
+def project_of(
+    name: str, members: Sequence[Member], place: int = 0, kept: tuple[tuple[tuple[str | int, ...], str], ...] = ()
+) -> Project:
+    """A project of filters, one of them open."""
+    parts = {key: getattr(members[place], key) for key in PARTS}
+    return Project(name, kept=kept, before=tuple(members[:place]), after=tuple(members[place + 1 :]), **parts)
+
+
+__all__ = ["DesignChoice", "Member", "Pin", "Processor", "Project", "ProofRecord"]
 
 
 def hardware_of(project: Project) -> HardwareChoices:

@@ -23,6 +23,7 @@ from combe.designing.task import DesignChoice
 from combe.errors import DesignError
 from combe.filters import Filter, Roots
 from combe.project.document import Pin, Processor, Project, ProofRecord
+from combe.project.sources import carried_on
 from combe.requirement import Requirement
 from combe.requirement.presets import shape
 from combe.requirement.quantities import frequency_text
@@ -278,7 +279,7 @@ def choose_arithmetic(what: str, **changes: Any) -> Edit:
         arithmetic, design = with_choices(project.arithmetic, **changes), project.design
         if design.holds_with_bits is not None:
             design = replace(design, holds_with_bits=arithmetic.coefficient_bits)
-        return replace(project, arithmetic=arithmetic, design=design)
+        return carried_on(project, replace(project, arithmetic=arithmetic, design=design))
 
     return Edit(what, make)
 
@@ -331,11 +332,6 @@ def better_integers(is_on: bool) -> Edit:
 
 
 # -- the code ------------------------------------------------------------------------------------------------
-
-
-def name_code(name: str) -> Edit:
-    """Another name in the generated code."""
-    return Edit("name the code", lambda project: replace(project, code_name=checked_name(name)))
 
 
 def with_code(choices: CodeChoices, key: str, value: object) -> CodeChoices:

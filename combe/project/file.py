@@ -3,47 +3,23 @@
 from __future__ import annotations
 
 import json
-from difflib import get_close_matches
 from pathlib import Path as FilePath
 from typing import Any
 
-from combe.benching.setup import MODELS, PINS, TOOLS, BenchSetup
-from combe.checking import Fields, is_number
-from combe.delivery.code_choices import CodeChoices, check_code_choices
-from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
-from combe.delivery.package import checked_name, identifier_from
-from combe.delivery.recipes import GALLERY, recipe_document, recipe_from
-from combe.designing.file import filter_document, filter_from
-from combe.designing.methods import METHODS
+from combe.checking import Fields
+from combe.delivery.package import identifier_from
 from combe.errors import CombeError, FileError
 from combe.files import json_text, read_json, write_text
-from combe.ledger import Line
-from combe.project.document import DesignChoice, Pin, Processor, Project, ProofRecord
-from combe.project.shape import (
-    ArithmeticShape,
-    BenchShape,
-    CodeShape,
-    DesignShape,
-    HardwareShape,
-    ProjectShape,
-    ProofShape,
-)
-from combe.realization.formats import parse_format
-from combe.realization.stages import FORMS
-from combe.requirement import Requirement, requirement_document, requirement_from
-from combe.rounding.choices import Choices
-from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
+from combe.project.document import Member, Project, project_of
+from combe.project.member_file import member_document, member_from
+from combe.project.shape import FirstShape, ProjectShape
+from combe.project.sources import check_sources
+from combe.requirement import requirement_from
 from combe.schema import Path, merged, read, split
-from combe.signals.spec import signal_from_sentence
-from combe.values import as_dict, replace
+from combe.values import replace
 
-HARDWARE_KEYS = ("architecture", "clock_hz", "multipliers", "pipeline", "axi_stream")
-CODE_KEYS = CodeChoices.__struct_fields__
-LATER_CHOICES = (
-    "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering", "error_feedback", "branches",
-)  # fmt: skip
-"""Written only where they differ from the standard, so that older files stay as they were."""
-VERSION = 1
+VERSION = 2
+"""Of files that are written. In version 1 a project was a single filter."""
 
 
 def read_project(path: str | FilePath) -> Project:
@@ -78,9 +54,10 @@ def project_from(document: Any) -> Project:
         document, strange = split(document, ProjectShape)
         strange["version",] = version
         document["version"] = VERSION
-    Fields(document).header("combe-project", VERSION)
+    Fields(document).header("combe-project", 1 if version == 1 else VERSION)
     try:
-        return replace(_project(document), kept=tuple((path, json_text(value)) for path, value in strange.items()))
+        made = _first(document) if version == 1 else _project(document)
+        return replace(made, kept=tuple((path, json_text(value)) for path, value in strange.items()))
     except CombeError as error:
         if not is_newer:
             raise
@@ -88,175 +65,35 @@ def project_from(document: Any) -> Project:
         raise FileError(what, "version", error.sentence()) from None
 
 
+def _first(document: Any) -> Project:
+    """Of version 1: one filter, its keys beside the project's."""
+    found = read(document, FirstShape)
+    member = member_from(found, document, found.name)
+    return project_of(found.name if found.name is not None else member.requirement.name, (member,))
+
+
 def _project(document: Any) -> Project:
     found = read(document, ProjectShape)
-    requirement = requirement_from(document["requirement"], "requirement")
-    name = found.name if found.name is not None else requirement.name
-    code_name = checked_name(found.code.name if found.code.name is not None else identifier_from(name))
-    pins = tuple(
-        Pin(pin.name, filter_from(document["pins"][k], f"pins[{k}]"), pin.shown) for k, pin in enumerate(found.pins)
-    )
-    return Project(
-        name, requirement, _design(found.design), _arithmetic(found.arithmetic), code_name,
-        tuple(_proof(proof) for proof in found.proofs), pins, _code(found.code),
-        recipe_from(document["recipe"], "recipe") if found.recipe is not None else GALLERY[0],
-        Processor(found.processor.core, found.processor.clock_hz, found.processor.measured), _hardware(found.hardware),
-        _bench(found.bench, requirement), found.code.folder,
-    )  # fmt: skip
-
-
-def _code(found: CodeShape) -> CodeChoices:
-    made = CodeChoices(**{key: getattr(found, key) for key in CODE_KEYS})
-    try:
-        check_code_choices(made)
-        for word in (made.file_name, made.type_name):
-            if word:
-                checked_name(word)
-    except CombeError as error:
-        raise type(error)(error.what, f"code.{error.where}", error.instead) from None
-    return made
-
-
-def _bench(found: BenchShape, requirement: Requirement) -> BenchSetup:
-    for name in found.through:
-        if name not in (*MODELS, *TOOLS, PINS):
-            known = ", ".join((*MODELS, *TOOLS, PINS))
-            raise FileError(f'"{name}" is nothing a signal goes through', "bench.through", f"known are {known}")
-    if found.signal:
+    if not found.filters:
+        raise FileError("expected at least one filter, found an empty list", "filters")
+    members: list[Member] = []
+    for k, (entry, part) in enumerate(zip(found.filters, document["filters"])):
         try:
-            signal_from_sentence(found.signal, requirement.sample_rate_hz)
+            members.append(member_from(entry, part))
         except CombeError as error:
-            raise FileError(error.what, "bench.signal", error.instead) from None
-    return BenchSetup(found.signal, found.samples, found.seed, tuple(found.through) or ("ideal",), found.average)
-
-
-def _hardware(found: HardwareShape) -> HardwareChoices:
-    made = HardwareChoices(**{key: getattr(found, key) for key in HARDWARE_KEYS})
-    if made.architecture not in ("", *ARCHITECTURES):
-        raise FileError(
-            f'"{made.architecture}" is not an architecture',
-            "hardware.architecture",
-            f"known are {', '.join(ARCHITECTURES)}",
-        )
-    return made
-
-
-def _design(found: DesignShape) -> DesignChoice:
-    names = [method.name for method in METHODS]
-    if found.method not in names:
-        near = get_close_matches(found.method, names, 1, 0.6)
-        hint = f"did you mean {near[0]!r}?" if near else "see combe methods"
-        raise FileError(f'"{found.method}" is not a method', "design.method", hint)
-    given = None
-    if found.given is not None:
-        given = filter_from(found.given, "design.given")
-    elif found.method == "given":
-        raise FileError("is missing, expected the coefficients, as in a design file", "design.given")
-    return DesignChoice(
-        found.method, found.order, 1 if found.symmetry == "symmetric" else -1, tuple(found.cutoffs_hz), found.shape,
-        found.spare, tuple(found.weights), tuple(found.settings.items()), given, found.holds_with_bits,
-    )  # fmt: skip
-
-
-def _arithmetic(found: ArithmeticShape) -> Choices:
-    structures = ("", *FORMS, *SECTION_STRUCTURES)
-    for key, word, known in (("structure", found.structure, structures), ("ordering", found.ordering, ORDERINGS)):
-        if word not in known:
-            among = ", ".join(f'"{each}"' for each in known)
-            raise FileError(f'expected one of {among}, found "{word}"', f"arithmetic.{key}")
-    parse_format(found.input, "arithmetic.input")
-    if found.output:
-        parse_format(found.output, "arithmetic.output")
-    return Choices(**{key: getattr(found, key) for key in Choices.__struct_fields__})
-
-
-def _proof(found: ProofShape) -> ProofRecord:
-    lines = tuple(
-        Line(each.band, each.band_index, each.limit, each.asked, each.reached, each.margin, each.at_hz)
-        for each in found.lines
-    )
-    return ProofRecord(found.language, found.checksum, found.tool, found.samples, lines)
+            raise type(error)(
+                error.what, f"filters[{k}].{error.where}" if error.where else f"filters[{k}]", error.instead
+            ) from None
+    check_sources(members)
+    return project_of(found.name if found.name is not None else members[0].requirement.name, members)
 
 
 def project_document(project: Project) -> dict[str, Any]:
-    """The JSON document of a project; reading it gives the same value again."""
-    design: dict[str, Any] = {"method": project.design.method}
-    if project.design.order is not None:
-        design["order"] = project.design.order
-    if project.design.symmetry == -1:
-        design["symmetry"] = "antisymmetric"
-    choice = project.design
-    for key in ("cutoffs_hz", "weights"):
-        if getattr(choice, key):
-            design[key] = list(getattr(choice, key))
-    if choice.holds_with_bits is not None:
-        design["holds_with_bits"] = choice.holds_with_bits
-    if choice.shape:
-        design["shape"] = choice.shape
-    if choice.spare != "shared":
-        design["spare"] = choice.spare
-    if choice.settings:
-        design["settings"] = dict(choice.settings)
-    if choice.given is not None:
-        design["given"] = filter_document(choice.given)
-    choices = project.arithmetic
-    arithmetic: dict[str, Any] = {
-        "coefficient_bits": choices.coefficient_bits, "structure": choices.structure, "input": choices.input,
-        "output": choices.output, "accumulator_bits": choices.accumulator_bits, "rounding": choices.rounding,
-        "overflow": choices.overflow,
-    }  # fmt: skip
-    if choices.state_bits is not None:
-        arithmetic["state_bits"] = choices.state_bits
-    standard = Choices()
-    for key in LATER_CHOICES:
-        if getattr(choices, key) != getattr(standard, key):
-            arithmetic[key] = getattr(choices, key)
+    """The JSON document of a project; reading it gives the same value again, its first filter open."""
     document: dict[str, Any] = {
         "format": "combe-project", "version": VERSION, "name": project.name,
-        "requirement": requirement_document(project.requirement), "design": design, "arithmetic": arithmetic,
-        "code": {"name": project.code_name} | _code_document(project), "proofs": [_proof_document(proof) for proof in project.proofs],
+        "filters": [member_document(member) for member in project.members],
     }  # fmt: skip
-    if project.recipe != GALLERY[0]:
-        document["recipe"] = recipe_document(project.recipe)
-    usual = HardwareChoices()
-    hardware = {
-        key: getattr(project.hardware, key)
-        for key in HARDWARE_KEYS
-        if getattr(project.hardware, key) != getattr(usual, key)
-    }
-    if hardware:
-        document["hardware"] = hardware
-    if project.bench != BenchSetup():
-        bench = {key: getattr(project.bench, key) for key in BenchSetup.__struct_fields__}
-        document["bench"] = bench | {"through": list(project.bench.through)}
-    if project.processor != Processor():
-        document["processor"] = as_dict(project.processor)
-    if project.pins:
-        document["pins"] = [
-            {"name": pin.name, "shown": pin.is_shown} | filter_document(pin.filter) for pin in project.pins
-        ]
     strange = {path: json.loads(text) for path, text in project.kept}
     document["version"] = strange.pop(("version",), VERSION)
     return merged(document, strange)
-
-
-def _code_document(project: Project) -> dict[str, Any]:
-    standard = CodeChoices()
-    found = {
-        key: getattr(project.code, key) for key in CODE_KEYS if getattr(project.code, key) != getattr(standard, key)
-    }
-    return found | ({"folder": project.export_folder} if project.export_folder else {})
-
-
-def _proof_document(proof: ProofRecord) -> dict[str, Any]:
-    lines = []
-    for line in proof.lines:
-        found: dict[str, Any] = {"band": line.band, "band_index": line.band_index, "limit": line.limit}
-        found |= {"asked": line.asked, "reached": line.reached, "margin": line.margin}
-        if is_number(line.at_hz):
-            found["at_hz"] = line.at_hz
-        lines.append(found)
-    return {
-        "language": proof.language, "checksum": proof.checksum, "tool": proof.tool, "samples": proof.samples,
-        "lines": lines,
-    }  # fmt: skip

@@ -41,6 +41,14 @@ class History:
         self._before = [(make(project), what) for project, what in self._before]
         self._after = [(make(project), what) for project, what in self._after]
 
+    def open(self, place: int) -> bool:
+        """Look at another filter of the project: no change of it, and no step. False if it is open already."""
+        if place == self.current.place:
+            return False
+        self.current = self.current.opened(place)
+        self._gesture = ""
+        return True
+
     def end_gesture(self) -> None:
         """The next change is a step of its own."""
         self._gesture = ""

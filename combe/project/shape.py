@@ -11,6 +11,7 @@ from combe.delivery.hdl.choices import ARCHITECTURES
 from combe.delivery.recipes import RecipeShape
 from combe.designing.task import SHAPES, SPARE
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
+from combe.project.document import INPUT
 from combe.realization.formats import OVERFLOWS, ROUNDINGS
 from combe.requirement.shape import RequirementShape
 from combe.rounding.assemble import SCALINGS
@@ -18,6 +19,7 @@ from combe.rounding.choices import FEWEST_BITS, MOST_BITS
 from combe.rounding.recursive import ORDERINGS
 from combe.schema import one_of, whole
 
+MOST_FILTERS = 200
 Text = Annotated[str, Meta(description="a text")]
 Flag = Annotated[bool, Meta(description="true or false")]
 Number = Annotated[float, Meta(description="a number")]
@@ -142,13 +144,11 @@ class PinShape(Struct):
     shown: Flag = True
 
 
-class ProjectShape(Struct, forbid_unknown_fields=True):
-    """The whole file."""
+class FilterShape(Struct, forbid_unknown_fields=True, kw_only=True):
+    """One filter with all that was chosen for it."""
 
     requirement: Annotated[RequirementShape, Meta(description="a requirement")]
-    format: Any = None
-    version: Any = None
-    name: Text | None = None
+    source: Text = INPUT
     design: Annotated[DesignShape, Meta(description="an object with named keys")] = field(default_factory=DesignShape)
     arithmetic: Annotated[ArithmeticShape, Meta(description="an object with named keys")] = field(
         default_factory=ArithmeticShape
@@ -164,3 +164,22 @@ class ProjectShape(Struct, forbid_unknown_fields=True):
     hardware: Annotated[HardwareShape, Meta(description="an object with named keys")] = field(
         default_factory=HardwareShape
     )
+
+
+class FirstShape(FilterShape, forbid_unknown_fields=True, kw_only=True):
+    """A whole file of version 1."""
+
+    format: Any = None
+    version: Any = None
+    name: Text | None = None
+
+
+class ProjectShape(Struct, forbid_unknown_fields=True):
+    """The whole file."""
+
+    filters: Annotated[
+        list[FilterShape], Meta(max_length=MOST_FILTERS, description=f"a list of at most {MOST_FILTERS} filters")
+    ]
+    format: Any = None
+    version: Any = None
+    name: Text | None = None

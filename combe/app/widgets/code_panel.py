@@ -20,7 +20,8 @@ from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
 from combe.delivery.languages import LANGUAGES, NAMES
 from combe.delivery.package import Package, checked_name
 from combe.errors import CombeError
-from combe.project.edits import choose_code, choose_hardware, name_code, with_code, with_converter, with_hardware
+from combe.project.edits import choose_code, choose_hardware, with_code, with_converter, with_hardware
+from combe.project.tree_edits import name_code
 
 if TYPE_CHECKING:
     from combe.proof.c import Proof
