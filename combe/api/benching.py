@@ -23,8 +23,10 @@ if TYPE_CHECKING:
 Say = Callable[[str], None]
 
 
-def benched(source: Design | RealizationFile | Project | Requirement | Recipe, filter: str = "") -> RealizationFile:
-    """What a bench runs: a realization, that of a project, or a design rounded to 16 bits.
+def benched(
+    source: Design | RealizationFile | Project | Requirement | Recipe, filter: str = "", is_path: bool = False
+) -> RealizationFile:
+    """What a bench runs: a realization, that of a project's filter or of the whole way to it, or a design rounded to 16 bits.
 
     Raises
     ------
@@ -36,13 +38,17 @@ def benched(source: Design | RealizationFile | Project | Requirement | Recipe, f
     from combe.project.document import Project
     from combe.realization.reading import RealizationFile
 
-    if filter and not isinstance(source, Project):
-        raise FileError("is no project", "--filter", "leave it out")
+    if (filter or is_path) and not isinstance(source, Project):
+        raise FileError("is no project", "--filter" if filter else "--path", "leave it out")
     if isinstance(source, RealizationFile):
         return source
     if isinstance(source, Design):
         return realize(source)
     if isinstance(source, Project):
+        if is_path:
+            from combe.project.way import way_of
+
+            return way_of(source, chosen(source, filter).code_name).file()
         return realized_file(chosen(source, filter))
     raise FileError("there is no filter in it to run", "bench", "give a realization, a project or a design")
 

@@ -12,7 +12,8 @@ from combe.errors import CombeError, FileError
 
 if TYPE_CHECKING:
     from combe.project.check import Check
-    from combe.project.document import Project
+    from combe.project.document import Member, Project
+    from combe.project.way import Way
 
 Say = Callable[[str], None]
 
@@ -72,6 +73,21 @@ def listed(project: str | Path | Project) -> list[dict[str, Any]]:
                "output_rate_hz": rate, "meets": meets(rounded.realization, member.requirement)}  # fmt: skip
         rows.append(row | ({"joint": "; ".join(joints[member.code_name])} if member.code_name in joints else {}))
     return rows
+
+
+def way(project: str | Path | Project, filter: str = "", say: Say = lambda _: None) -> tuple[Way, tuple[Member, ...]]:
+    """The way from the input to a filter as one, and all filters of the project.
+
+    Raises
+    ------
+    CombeError
+        If formats or rates differ at a joint, or a filter can't be made.
+    """
+    from combe.project.chosen import chosen
+    from combe.project.way import way_of
+
+    found, _ = _project_in(project)
+    return way_of(found, chosen(found, filter).code_name, say), found.members
 
 
 def _project_in(project: str | Path | Project) -> tuple[Project, Path]:

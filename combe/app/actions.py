@@ -58,6 +58,15 @@ class Actions:
         self._add("Edit", "Coefficients by hand…", "Ctrl+H", dialogs.by_hand)
         for name in SHAPES:
             self._add("Edit", f"Start from a {name}", "", partial(window._on_shape, name))
+        for words, keys, run in window.filters.entries():
+            if words and callable(run):
+                self._add("Filter", words, keys, run)
+            else:
+                self._part("Filter")
+        self._part("Filter")
+        self._add("Filter", "Next filter", "Ctrl+PgDown", partial(window.path_bar.step, 1))
+        self._add("Filter", "Previous filter", "Ctrl+PgUp", partial(window.path_bar.step, -1))
+        self._add("Filter", "Read the path aloud", "", window.filters.read_aloud)
         for number, entry in enumerate(placed(STEP), 1):
             self._add("View/Steps", entry.title, f"Ctrl+{number}", partial(window.open_step, entry.name))
         for number, entry in enumerate(placed(PLOTS), 1):

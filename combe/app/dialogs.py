@@ -12,7 +12,7 @@ from combe import __version__
 from combe.designing.given import Given
 from combe.errors import CombeError
 from combe.project import edits
-from combe.project.demo import demo_project, fresh_project
+from combe.project.demo import fresh_project, recorder_project
 from combe.project.file import read_project
 from combe.project.unsaved import Copy, drop
 
@@ -37,7 +37,7 @@ class Dialogs:
     def open_demo(self) -> None:
         """The demo project."""
         if self.may_leave():
-            self.window.replace_project(demo_project(), None)
+            self.window.replace_project(recorder_project(), None)
 
     def open(self) -> None:
         """A project or requirement from a file."""

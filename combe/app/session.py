@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from combe.app.jobs import Job, Lane
+from combe.app.standings import Shelf, Standings, is_another
+from combe.app.widgets.parts import worst_verdict
 from combe.errors import CombeError
 from combe.project.edits import Edit, Note, record_proof
 from combe.project.history import History
@@ -17,8 +19,9 @@ from combe.project.results import DEPENDS, Failure, News, Progress, Results, aff
 
 if TYPE_CHECKING:
     from combe.delivery.package import Package
+    from combe.ledger import Line
     from combe.project.chain import Ideal
-    from combe.project.document import DesignChoice, Project
+    from combe.project.document import DesignChoice, Member, Project
     from combe.proof.c import Proof
     from combe.proof.hdl import HdlProof
     from combe.requirement import Requirement
@@ -42,7 +45,8 @@ class Session(QObject):
     """Holds the project, asks ``jobs`` for what follows, and hands out results.
 
     ``stepped`` names a result that is new or was cleared; ``worked`` one whose work began, came further or ended;
-    ``troubled`` a result and the error why it can't be had, or None once that is over.
+    ``troubled`` a result and the error why it can't be had, or None once that is over. ``turned``: another filter of the
+    project is open; ``path_changed``: the verdict of a filter is another.
     """
 
     project_changed = pyqtSignal(object)
@@ -51,6 +55,8 @@ class Session(QObject):
     troubled = pyqtSignal(str, object)
     told = pyqtSignal(str)
     file_changed = pyqtSignal()
+    turned = pyqtSignal()
+    path_changed = pyqtSignal()
 
     def __init__(self, project: Project, path: Path | None = None, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -62,7 +68,11 @@ class Session(QObject):
         self._wanted = ""
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
         self._dragging = False
+        self._shelf = Shelf()
+        self.standings = Standings()
         self.lanes = {name: self._lane(name) for name in ("chain", "side", "proof", "look", "count")}
+        self._walk = Lane("path", self)
+        self._walk.arrived.connect(self._take_standing)
         self._working: dict[str, tuple[str, ...]] = {}
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -84,7 +94,7 @@ class Session(QObject):
     @property
     def is_busy(self) -> bool:
         """Whether anything is still being worked out."""
-        return self._rest.isActive() or any(lane.is_busy for lane in self.lanes.values())
+        return self._rest.isActive() or any(lane.is_busy for lane in (*self.lanes.values(), self._walk))
 
     @property
     def is_dragging(self) -> bool:
@@ -107,7 +117,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Stop all background work."""
-        for lane in self.lanes.values():
+        for lane in (*self.lanes.values(), self._walk):
             lane.close()
 
     # -- changes ---------------------------------------------------------------------------------------------
@@ -160,6 +170,13 @@ class Session(QObject):
         if move() != before:
             self._follow(before)
 
+    def turn_to(self, place: int) -> None:
+        """Open another filter of the project; no change of it, and no step to be undone."""
+        before = self.project
+        if 0 <= place < len(before.members) and self.history.open(place):
+            self._dragging = False
+            self._follow(before)
+
     # -- files -----------------------------------------------------------------------------------------------
 
     def replace_with(self, project: Project, path: Path | None) -> None:
@@ -169,6 +186,8 @@ class Session(QObject):
         self.history = History(project)
         self.saved, self.path = project, path
         self._dragging = False
+        self._shelf.clear()
+        self._walk.stop()
         self._show(Results())
         self.file_changed.emit()
         self._follow()
@@ -198,6 +217,10 @@ class Session(QObject):
 
     def _follow(self, before: Project | None = None) -> None:
         """All that depends on what has changed is cleared or known to be stale, and is worked out anew."""
+        if before is not None and is_another(before, self.project):
+            self._turn(before)
+            return
+        self._walk.stop()
         changed = set(DEPENDS) if before is None else affected(before, self.project)
         for name in self.lanes:
             # What is being worked out for the project as it was would arrive as if it held for this one.
@@ -215,6 +238,31 @@ class Session(QObject):
         else:
             self._rest.start()
 
+    def _turn(self, before: Project) -> None:
+        """Another filter is open: what is known of the one before is put by, what was known of this one is taken up."""
+        for name in self.lanes:
+            self._halt(name)
+        self._shelf.leave(before, self.results)
+        self._show(Results())
+        self._show(self._shelf.take(self.project))
+        self.project_changed.emit(self.project)
+        self.turned.emit()
+        self._look()
+        self._submit_chain(with_rest=True)
+        self._rest.start()
+
+    def _walk_path(self) -> None:
+        """Whether the other filters keep their briefs, once nothing else is to be done."""
+        project = self.project
+        places = [place for place in self.standings.unknown(project) if place != project.place]
+        if places and not self._walk.is_busy:
+            self._walk.submit(lambda is_stopped: _work().standings(project, places, is_stopped))
+
+    def _take_standing(self, found: tuple[Member, tuple[Line, ...] | None]) -> None:
+        member, lines = found
+        if self.standings.note(member, "missed" if lines is None else worst_verdict(lines)):
+            self.path_changed.emit()
+
     def _submit_chain(self, with_rest: bool) -> None:
         project, results = self.project, self.results
         known = self._known.get((project.requirement, project.design))
@@ -231,6 +279,7 @@ class Session(QObject):
             return
         if self.results.ideal is not None and self.results.ideal.is_draft:
             self._submit_chain(with_rest=True)
+        self._walk_path()
         missing = self.results.missing(BESIDE)
         if not missing:
             return
@@ -278,8 +327,12 @@ class Session(QObject):
                 self._record(report.value)
             if report.name == "rounded":
                 self._look()
+                if report.is_whole:
+                    self._take_standing((self.project.member, report.value.lines))
 
     def _fail(self, name: str, error: CombeError) -> None:
+        if name in ("ideal", "rounded") and not self._dragging:
+            self._take_standing((self.project.member, None))
         self._show(self.results.failed(name, error))
         self.troubled.emit(name, error)
 

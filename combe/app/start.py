@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from combe.app.display import check_display
 from combe.errors import CombeError, ToolError
 from combe.log import log_failure
-from combe.project.demo import demo_project
+from combe.project.demo import recorder_project
 from combe.project.document import Project
 from combe.project.unsaved import left_behind
 from combe.proof.process import end_all
@@ -26,7 +26,7 @@ def open_application(file: str | None) -> int:
     from combe.project.file import read_project
 
     try:
-        project = read_project(file) if file else demo_project()
+        project = read_project(file) if file else recorder_project()
         return _run(project, Path(file) if file and file.endswith(".combe") else None)
     except CombeError as error:
         print(f"combe: {error.sentence()}", file=sys.stderr)
@@ -35,7 +35,7 @@ def open_application(file: str | None) -> int:
 
 def open_demo() -> int:
     """Open the window on the demo project."""
-    return _run(demo_project(), None)
+    return _run(recorder_project(), None)
 
 
 def _run(project: Project, path: Path | None) -> int:

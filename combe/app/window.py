@@ -13,6 +13,7 @@ from combe.analysis.fact import Fact
 from combe.app.actions import Actions
 from combe.app.collector import Collector
 from combe.app.dialogs import Dialogs
+from combe.app.filter_actions import FilterActions
 from combe.app.gestures import Gestures
 from combe.app.pages.page import Page, Scene
 from combe.app.pages.panel import PlotPanel
@@ -35,6 +36,7 @@ from combe.app.widgets.facts_list import told_of
 from combe.app.widgets.file_bar import FileBar
 from combe.app.widgets.ledger_table import LedgerTable
 from combe.app.widgets.parts import Panel, verdict_of
+from combe.app.widgets.path_bar import PathBar
 from combe.app.widgets.rounded_panel import RoundedPanel
 from combe.app.widgets.shelf import Shelf
 from combe.app.widgets.start_panel import StartPanel
@@ -69,6 +71,7 @@ class MainWindow(QMainWindow, Gestures):
         self._dots: tuple[Line, ...] = ()
         self.collector = Collector(self)
         self.dialogs = Dialogs(self)
+        self.filters = FilterActions(self)
         self._figures_at = 0.0
         self._is_behind = False
         self._unshown: set[str] = set()
@@ -94,6 +97,7 @@ class MainWindow(QMainWindow, Gestures):
 
     def _build(self) -> None:
         self.chain = ChainBar()
+        self.path_bar = PathBar()
         self.file_bar = FileBar()
         self.brief = BriefPanel()
         self.plots = PlotPanel()
@@ -136,6 +140,7 @@ class MainWindow(QMainWindow, Gestures):
         column.setContentsMargins(12, 4, 12, 4)
         column.setSpacing(GAP)
         column.addWidget(self.file_bar)
+        column.addWidget(self.path_bar)
         column.addWidget(self.chain)
         column.addWidget(self.splitter, 1)
         self.setCentralWidget(center)
@@ -172,6 +177,10 @@ class MainWindow(QMainWindow, Gestures):
             "package": self._show_code, "proof": self._show_code,
         }  # fmt: skip
         session.troubled.connect(self._on_trouble)
+        session.turned.connect(self.plots.go_home)
+        session.path_changed.connect(self._show_path)
+        self.path_bar.opened.connect(session.turn_to)
+        self.path_bar.menu_wanted.connect(self.filters.open_menu)
         session.file_changed.connect(self._show_title)
         session.file_changed.connect(self.file_bar.hide)
         self.watch.changed.connect(self.dialogs.ask_about_file)
@@ -274,7 +283,15 @@ class MainWindow(QMainWindow, Gestures):
 
     def show_plots_only(self) -> None:
         """Hide everything around the plots."""
-        for part in (self.chain, self.left, self.side, self.splitter.widget(1), self.menuBar(), self.statusBar()):
+        for part in (
+            self.path_bar,
+            self.chain,
+            self.left,
+            self.side,
+            self.splitter.widget(1),
+            self.menuBar(),
+            self.statusBar(),
+        ):
             if part is not None:
                 part.hide()
 
@@ -285,7 +302,7 @@ class MainWindow(QMainWindow, Gestures):
         THEME.use(theme, application)
         self.settings.theme = theme
         self.wardrobe.change()
-        for part in (self.chain, self.plots, self.brief, self.start_panel, self.code):
+        for part in (self.path_bar, self.chain, self.plots, self.brief, self.start_panel, self.code):
             part.update()
         self.brief.dress()
         self.start_panel.dress()
@@ -323,8 +340,14 @@ class MainWindow(QMainWindow, Gestures):
         self._show_contenders()
         self._show_states()
         self._show_curves()
+        self._show_path()
         self._show_title()
         self.actions_table.refresh()
+
+    def _show_path(self) -> None:
+        """The filters of the project and how each stands."""
+        session = self.session
+        self.path_bar.show_path(session.project, [session.standings.of(member) for member in session.project.members])
 
     def _catch_up(self) -> None:
         """Show what the hand has moved, and whatever has followed so far: all of it painted once."""

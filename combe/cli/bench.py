@@ -13,7 +13,7 @@ from combe.api.benching import benched
 from combe.benching.files import FILES
 from combe.benching.run import THROUGH, USUAL, Bench
 from combe.cli.output import print_json, say
-from combe.cli.sources import FilterName
+from combe.cli.sources import FilterName, WholePath
 from combe.errors import CombeError, FormatError
 from combe.signals.spec import EXAMPLE, Part, Signal, check_length, checked, read_signal, signal_from_sentence
 
@@ -21,6 +21,7 @@ from combe.signals.spec import EXAMPLE, Part, Signal, check_length, checked, rea
 def run(
     file: Annotated[str, typer.Argument(metavar="FILE", help="A realization, a project or a design.")],
     filter: FilterName = "",
+    whole_path: WholePath = False,
     signal: Annotated[str, typer.Option(metavar="S", help=f'A signal file, or a sentence like "{EXAMPLE}".')] = "",
     recording: Annotated[
         str, typer.Option(metavar="F", help="A recording instead: sound, a table, raw integers.")
@@ -43,7 +44,7 @@ def run(
     if bool(signal) == bool(recording):
         raise FormatError("give a signal or a recording", "--signal", f'write one like --signal "{EXAMPLE}"')
     check_length(samples, seed)
-    realized = benched(api.load(file), filter)
+    realized = benched(api.load(file), filter, whole_path)
     rate = realized.realization.sample_rate_hz
     if recording:
         number = int(column) if column.isdigit() else column or None

@@ -9,7 +9,7 @@ from rich.console import Console
 from rich.table import Table
 
 from combe.cli.output import hertz, print_json, say
-from combe.cli.sources import FilterName, realization_in
+from combe.cli.sources import FilterName, WholePath, realization_in
 from combe.errors import FormatError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.proof.budget import BudgetRow, budget, calibrated
@@ -18,6 +18,7 @@ from combe.proof.budget import BudgetRow, budget, calibrated
 def run(
     realization: Annotated[str, typer.Argument(metavar="REALIZATION.json", help="The realization file.")],
     filter: FilterName = "",
+    whole_path: WholePath = False,
     core: Annotated[str, typer.Option(help=f"The processor: {', '.join(CYCLES_PER_INSTRUCTION)}.")] = "cortex-m4",
     clock: Annotated[str, typer.Option(metavar="HZ", help="Its clock, such as 80M.")] = "80M",
     taps: Annotated[str, typer.Option(metavar="N,N,…", help="Other numbers of taps to count too.")] = "",
@@ -30,7 +31,7 @@ def run(
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Instructions of generated C on an emulated processor, and the share of its clock they take."""
-    found = realization_in(realization, filter).realization
+    found = realization_in(realization, filter, whole_path).realization
     lengths = _lengths(taps)
     clock_hz = hertz(clock, "--clock")
     calibrated(core, clock_hz, "")

@@ -14,7 +14,7 @@ from combe import api
 from combe.analysis.exact import exact_filter
 from combe.api.realizing import package_of
 from combe.cli.output import hertz, print_json, say
-from combe.cli.sources import FilterName, realization_in
+from combe.cli.sources import FilterName, WholePath, realization_in
 from combe.delivery.code_choices import HISTORIES, NUMBERS
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES
@@ -47,6 +47,7 @@ def run(
     language: Annotated[str, typer.Option(help=", ".join(NAMES))],
     to: Annotated[str, typer.Option(metavar="DIR", help="The folder the files go into.")],
     filter: FilterName = "",
+    whole_path: WholePath = False,
     name: Annotated[str, typer.Option(metavar="ID", help="The name code is given.")] = "",
     prove: Annotated[bool, typer.Option("--prove", help="Build and run it, compare every sample.")] = False,
     target: Annotated[
@@ -94,7 +95,7 @@ def run(
             raise FormatError(
                 f'"{core}" is not a processor Combe builds for', "--target", f"known are {', '.join((*TARGETS, RISCV))}"
             )
-    found = realization_in(realization, filter)
+    found = realization_in(realization, filter, whole_path)
     lines = api.lines(found)
     values = {
         "number": number, "history": history, "unroll": unroll, "intrinsics": intrinsics, "reloadable": reloadable,

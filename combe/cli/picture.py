@@ -40,11 +40,11 @@ def run(
     if match is None or not all(320 <= int(number) <= LARGEST for number in match.groups()):
         raise FileError(f'"{size}" is not a size', "--size", f"write it like 1280x800, between 320 and {LARGEST}")
     from combe.project.chosen import opened
-    from combe.project.demo import demo_project
+    from combe.project.demo import recorder_project
     from combe.project.file import read_project
 
     try:
-        found = opened(read_project(project) if project else demo_project(), filter)
+        found = opened(read_project(project) if project else recorder_project(), filter)
     except CombeError as error:
         raise (error.at(project) if project and error.where == "--filter" else error) from None
     from combe.app.picture import draw_view

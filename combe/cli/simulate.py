@@ -10,7 +10,7 @@ import typer
 from numpy.typing import NDArray
 
 from combe import api
-from combe.cli.sources import FilterName, realization_in
+from combe.cli.sources import FilterName, WholePath, realization_in
 from combe.errors import CombeError, FileError
 from combe.files import read_text, write_text
 
@@ -20,10 +20,11 @@ def run(
     input: Annotated[str, typer.Option(help="Raw integers, one a line; - for standard input.")],
     output: Annotated[str, typer.Option(help="Where the result goes; - for standard output.")],
     filter: FilterName = "",
+    whole_path: WholePath = False,
     ideal: Annotated[bool, typer.Option("--ideal", help="The unrounded filter, in steps of the output.")] = False,
 ) -> int:
     """Run a realization bit by bit."""
-    found = realization_in(realization, filter)
+    found = realization_in(realization, filter, whole_path)
     samples = read_samples(input)
     try:
         if ideal and found.design is None:

@@ -19,16 +19,27 @@ FilterName = Annotated[
 ]
 
 
-def realization_in(path: str, name: str = "") -> RealizationFile:
-    """The realization in a file, or that of a project's filter."""
+WholePath = Annotated[
+    bool,
+    typer.Option("--path", help="The whole way from the input to that filter as one program."),
+]
+
+
+def realization_in(path: str, name: str = "", is_path: bool = False) -> RealizationFile:
+    """The realization in a file, or that of a project's filter, or of the whole way to it."""
     document = _document(path)
     try:
         if _kind(document) == "combe-project":
             from combe.project.chosen import realized_file
 
-            return realized_file(_project(document, name))
-        if name:
-            raise FileError("is no project", "--filter", "leave it out")
+            project = _project(document, name)
+            if is_path:
+                from combe.project.way import way_of
+
+                return way_of(project, project.code_name).file()
+            return realized_file(project)
+        if name or is_path:
+            raise FileError("is no project", "--filter" if name else "--path", "leave it out")
         return realization_from(document)
     except CombeError as error:
         raise error.at(path) from None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from combe.project.document import DesignChoice, Project
+from combe.project.document import DesignChoice, Member, Project, project_of
 from combe.requirement import Band, Limit, Requirement
 from combe.rounding.choices import Choices
 
@@ -38,6 +38,32 @@ def wake_up_project() -> Project:
         Choices(16, "", "s12f11", "s16f15"),
         "wake_up",
     )
+
+
+def recorder_project() -> Project:
+    """The whole recorder: the band filter feeds a notch on the regulator's whine and that an envelope filter; the wake-up
+    highpass listens beside it; a temperature probe is smoothed on its own."""
+    calls, wake_up = demo_project().member, wake_up_project().member
+    bands = (
+        _keep("below", 18_000, 58_000, 0.5),
+        _block("whine", 62_200, 62_800, -40),
+        _keep("above", 67_000, 110_000, 0.5),
+    )
+    notch = Member(
+        Requirement("Whine notch", 250_000.0, bands, "any"), DesignChoice("elliptic", holds_with_bits=18),
+        Choices(18, "", "s16f15", "s16f15"), "notch", source="calls",
+    )  # fmt: skip
+    envelope = Member(
+        Requirement("Envelope, phase turned by 90°", 250_000.0, (_keep("calls", 18_000, 107_000, 0.2),), "linear"),
+        DesignChoice("equiripple", symmetry=-1, holds_with_bits=14), Choices(14, "", "s16f15", "s16f15"), "envelope",
+        source="notch",
+    )  # fmt: skip
+    slow = (_keep("weather", 0, 0.4, 0.2), _block("flicker", 1.5, 8, -55))
+    probe = Member(
+        Requirement("Probe smoother", 16.0, slow, "linear"), DesignChoice("equiripple", holds_with_bits=14),
+        Choices(14, "", "u10f10", "u16f16"), "probe",
+    )  # fmt: skip
+    return project_of("Alder Combe recorder", (calls, notch, envelope, wake_up, probe))
 
 
 def fresh_project() -> Project:

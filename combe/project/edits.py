@@ -131,11 +131,13 @@ def turn_brief() -> Edit:
 
 
 def rename(name: str) -> Edit:
-    """Another name for the project and its brief; an empty one changes nothing."""
+    """Another name for the project, and its brief where it has only one; an empty one changes nothing."""
 
     def make(project: Project) -> Project:
         if not name.strip():
             return project
+        if len(project.members) > 1:
+            return replace(project, name=name.strip())
         return replace(project, name=name.strip(), requirement=replace(project.requirement, name=name.strip()))
 
     return Edit("rename", make)

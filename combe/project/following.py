@@ -28,9 +28,9 @@ from combe.designing.designed import Design
 from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
 from combe.errors import CombeError, PoleError
-from combe.ledger import worst_line
+from combe.ledger import Line, worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
-from combe.project.document import Project, hardware_of
+from combe.project.document import Member, Project, hardware_of
 from combe.project.results import Counted, Drawing, Excerpt, Failure, News, Progress, Results, pinned
 from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.process import stoppable
@@ -194,6 +194,22 @@ def _beside(project: Project, ideal: Ideal | None, found: list[Contender], is_st
 
 def _same(left: Contender, right: Contender) -> bool:
     return (left.method, left.order, left.symmetry) == (right.method, right.order, right.symmetry)
+
+
+def standings(
+    project: Project, places: list[int], is_stopped: Callable[[], bool]
+) -> Iterator[tuple[Member, tuple[Line, ...] | None]]:
+    """Filters that aren't open, each with its lines as its integers keep them; None where there is no filter at all."""
+    for place in places:
+        one = project.opened(place)
+        try:
+            lines = rounded_of(one, ideal_of(one, is_stopped), is_stopped).lines
+        except CombeError:
+            yield one.member, None
+            continue
+        if is_stopped():
+            return
+        yield one.member, lines
 
 
 def listened(rounded: Rounded, project: Project, signal: str) -> Reports:

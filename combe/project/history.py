@@ -36,10 +36,19 @@ class History:
         return True
 
     def note(self, make: Callable[[Project], Project]) -> None:
-        """What follows the project whichever way undo goes: every value takes it on."""
+        """What follows the open filter whichever way undo goes: every value takes it on."""
+        name, place, count = self.current.code_name, self.current.place, len(self.current.members)
+
+        def noted(project: Project) -> Project:
+            """With the note made of the same filter, whichever is open and whatever it was called."""
+            names = [member.code_name for member in project.members]
+            if name in names:
+                return make(project.opened(names.index(name))).opened(project.place)
+            return make(project.opened(place)).opened(project.place) if len(names) == count else project
+
+        self._before = [(noted(project), what) for project, what in self._before]
+        self._after = [(noted(project), what) for project, what in self._after]
         self.current = make(self.current)
-        self._before = [(make(project), what) for project, what in self._before]
-        self._after = [(make(project), what) for project, what in self._after]
 
     def open(self, place: int) -> bool:
         """Look at another filter of the project: no change of it, and no step. False if it is open already."""

@@ -128,6 +128,20 @@ def mismatches(members: Sequence[Member]) -> tuple[Mismatch, ...]:
     return tuple(found)
 
 
+def walk(members: Sequence[Member]) -> list[int]:
+    """Places of the filters as samples pass through them: each followed by those it feeds, in the
+    order of the list.
+    """
+    found: list[int] = []
+    waiting = [INPUT]
+    while waiting:
+        name = waiting.pop()
+        if name != INPUT:
+            found.append(next(k for k, member in enumerate(members) if member.code_name == name))
+        waiting += [member.code_name for member in reversed(followers(members, name))]
+    return found
+
+
 def sentence(members: Sequence[Member]) -> str:
     """The tree read aloud: ``s12f11 at 250 kHz → calls → wake_up; calls → audible``."""
     ways = []

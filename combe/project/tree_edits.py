@@ -136,6 +136,17 @@ def name_code(name: str) -> Edit:
     return Edit("name the code", make)
 
 
+def title_filter(title: str) -> Edit:
+    """Another title of the filter that is open; an empty one changes nothing."""
+
+    def make(project: Project) -> Project:
+        if not title.strip():
+            return project
+        return replace(project, requirement=replace(project.requirement, name=title.strip()))
+
+    return Edit("rename a filter", make)
+
+
 def mend_joint(name: str) -> Edit:
     """A filter takes its samples in the format its source gives them in."""
 

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from combe.errors import FormatError
 from combe.filters import Cascade as Sections
 from combe.filters import Filter, Fir, rational_of, sections_of
+from combe.filters.gathered import taps_and_sections
 from combe.realization.formats import Format
 from combe.realization.network import Network
 from combe.realization.program import stages_program
@@ -185,22 +186,30 @@ class ExactFlow:
     """A filter in floating point, on a signal that comes piece by piece."""
 
     def __init__(self, source: Filter) -> None:
-        self.taps: Array | None = source.array if isinstance(source, Fir) else None
         self.past = np.zeros(0)
-        if not isinstance(source, Fir):
+        self.sections = np.zeros((0, 5))
+        self.gain = 1.0
+        if isinstance(source, Fir):
+            self.taps = source.array
+        else:
             cascade = source if isinstance(source, Sections) else sections_of(rational_of(source))
+            taps, cascade = taps_and_sections(cascade)
+            self.taps = np.array(taps)
             self.gain = cascade.gain
             self.sections = np.array(cascade.sections, dtype=np.float64).reshape(-1, 5)
-            self.state = np.zeros((len(self.sections), 2))
+        self.state = np.zeros((len(self.sections), 2))
 
     def take(self, signal: Array) -> Array:
         """The next outputs."""
         if len(signal) == 0:
             return np.zeros(0)
-        if self.taps is not None:
-            found, self.past = _convolved(self.taps, self.past, signal)
-            return found
-        result = signal * self.gain
+        result = signal
+        if len(self.taps):
+            result, self.past = _convolved(self.taps, self.past, result)
+        if self.gain != 1.0:
+            result = result * self.gain
+        if not len(self.sections):
+            return np.asarray(result, dtype=np.float64)
         if is_worth_compiling(len(signal) * len(self.sections)):
             from combe.running.compiled import run_exact_sections
 

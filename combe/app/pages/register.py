@@ -25,7 +25,7 @@ class Picture(Struct, frozen=True):
 
     width: int = 1280
     height: int = 800
-    project: str = "demo_project"
+    project: str = "recorder_project"
     theme: str = "light"
 
 
