@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
 from combe.app.theme.marks import draw_verdict
 from combe.app.theme.palette import SMALL, THEME, font
-from combe.project.document import INPUT, Project
+from combe.project.document import INPUT, Member, Project
 from combe.project.sources import mismatches, walk
 from combe.requirement.quantities import rate_text
 
-HEIGHT, GAP, ARROW, LONGEST, PADDING = 30, 4, 22, 190, 10
+HEIGHT, GAP, ARROW, LONGEST, PADDING = 26, 4, 22, 190, 10
 MARK = 11
 
 
@@ -42,7 +42,7 @@ class Chip(QWidget):
     def sizeHint(self) -> QSize:
         """As wide as its name, up to a limit."""
         width = self.fontMetrics().horizontalAdvance(self.name) + MARK + 3 * PADDING // 2 + PADDING
-        return QSize(min(width, LONGEST), HEIGHT - 4)
+        return QSize(min(width, LONGEST), HEIGHT - 2)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """Open, or ask what is to be done with it."""
@@ -87,6 +87,7 @@ class PathBar(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setFixedHeight(HEIGHT)
+        self.setFont(font(SMALL))
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.chips: list[Chip] = []
         self._source = ""
@@ -101,8 +102,7 @@ class PathBar(QWidget):
         self.setVisible(len(members) > 1)
         if len(members) < 2:
             return
-        first = members[0]
-        self._source = f"{first.arithmetic.input} at {rate_text(first.requirement.sample_rate_hz)}"
+        self._source = _entry(members[0])
         remarks: dict[str, list[str]] = {}
         for joint in mismatches(members):
             remarks.setdefault(joint.name, []).append(joint.sentence)
@@ -124,7 +124,9 @@ class PathBar(QWidget):
             member = members[place]
             words = "; ".join(remarks.get(member.code_name, ()))
             chip.show_filter(place, member.code_name, verdicts[place], place == project.place, words)
-            self._branches.append((place, "" if member.source == before else member.source))
+            is_next = member.source == before and (before != INPUT or place == order[0])
+            other = _entry(member) if _entry(member) != self._source else INPUT
+            self._branches.append((place, "" if is_next else other if member.source == INPUT else member.source))
             before = member.code_name
         self._lay_out()
 
@@ -146,7 +148,7 @@ class PathBar(QWidget):
             left = max(open_end[0] - 3 * ARROW, 0)
         self._left = max(left, 0)
         for chip, (start, end) in zip(self.chips, ends):
-            chip.setGeometry(start - self._left, 2, end - start, HEIGHT - 4)
+            chip.setGeometry(start - self._left, 1, end - start, HEIGHT - 2)
         self.update()
 
     def _width(self, words: str) -> int:
@@ -205,6 +207,11 @@ class PathBar(QWidget):
         at = next((k for k, chip in enumerate(self.chips) if chip.is_open), 0)
         if places:
             self.opened.emit(places[(at + by) % len(places)])
+
+
+def _entry(member: Member) -> str:
+    """What a filter takes from the input."""
+    return f"{member.arithmetic.input} at {rate_text(member.requirement.sample_rate_hz)}"
 
 
 def filter_menu(parent: QWidget, entries: list[tuple[str, object]], where: QPoint) -> QMenu:
