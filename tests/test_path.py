@@ -413,7 +413,23 @@ class Verbs(InFolder):
             "2000",
             "--json",
         )
-        ideal, _, true = json.loads(out)["through"]
+        ideal, _, true, joint = json.loads(out)["through"]
+        self.assertEqual(joint["name"], "after calls")
+        words = (
+            "bench",
+            self.path,
+            "--filter",
+            "calls",
+            "--signal",
+            "sine 40 kHz -12 dB",
+            "--samples",
+            "2000",
+            "--through",
+            "bit-true",
+            "--json",
+        )
+        (alone,) = json.loads(call(*words)[1])["through"]
+        self.assertEqual(joint["tones"], alone["tones"])
         self.assertAlmostEqual(ideal["tones"][0]["gain_db"], true["tones"][0]["gain_db"], delta=0.01)
         self.assertGreater(true["snr_db"], 60)
         self.assertEqual(

@@ -53,6 +53,25 @@ def benched(
     raise FileError("there is no filter in it to run", "bench", "give a realization, a project or a design")
 
 
+def with_joints(project: Project, filter: str, signal: Signal, bench: Bench, say: Say = lambda _: None) -> Bench:
+    """A bench of the whole way to a filter, with what the bit-true run has at each joint before the end (``after NAME``)."""
+    from combe.benching.run import MOST_AT_ONCE, run_bench
+    from combe.project.chosen import chosen
+    from combe.project.way import Way, way_of
+    from combe.values import replace
+
+    if bench.samples > MOST_AT_ONCE:
+        say("joints are left out of a signal that goes through piece by piece")
+        return bench
+    whole = way_of(project, chosen(project, filter).code_name)
+    joints = []
+    for count in range(1, len(whole.parts)):
+        part = Way(whole.parts[:count])
+        found = run_bench(part.realization(), part.filter(), signal, ("bit-true",), report=say)
+        joints.append(replace(found.through[0], name=f"after {part.parts[-1].member.code_name}"))
+    return replace(bench, through=(*bench.through, *joints))
+
+
 def bench(
     source: RealizationFile | Realization,
     signal: Signal | str,

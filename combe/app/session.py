@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 REST_MS = 180
 REMEMBERED = 64
 DRAFTED = ("ideal", "rounded")
-FOLLOWING = ("ideal", "rounded", "certified", "measured", "compared", "package", "facts", "rounding_facts")
+FOLLOWING = ("ideal", "rounded", "way", "certified", "measured", "compared", "package", "facts", "rounding_facts")
 LOOKED_AT = ("heard", "chart", "trade", "bench", "drawing", "table", "colored")
 BESIDE = ("contenders", "prices", "relaxations", "widths")
 

@@ -18,6 +18,8 @@ def curves_of(project: Project, results: Results, step: str) -> list[Curve]:
     few = len(shown) <= FEW_PINS
     pins = [Curve(pin.name, pin.filter, PIN_ROLES[index % len(PIN_ROLES)], 1.0, few, True, few) for index, pin in shown]
     own: list[Curve] = []
+    if results.way is not None:
+        pins.append(Curve("from the input", results.way, "heather", 1.2, is_pin=True))
     if results.ideal is not None:
         own.append(Curve("ideal", results.ideal.design.filter, "river", 2.0))
     if results.rounded is not None:

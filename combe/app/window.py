@@ -45,6 +45,7 @@ from combe.filters import Fir
 from combe.ledger import Line
 from combe.project import edits
 from combe.project.document import STEPS, Project
+from combe.project.tree_edits import mend_joint
 
 _closed: list[tuple[QMainWindow, Session]] = []
 READING_S, AFTER_PICTURE_MS, RESTING_MS = 0.15, 6, 80
@@ -183,6 +184,7 @@ class MainWindow(QMainWindow, Gestures):
         session.turned.connect(self.plots.go_home)
         session.path_changed.connect(self._show_path)
         self.path_bar.opened.connect(session.turn_to)
+        self.path_bar.mend_wanted.connect(lambda name: session.edit(mend_joint(name)))
         self.path_bar.menu_wanted.connect(self.filters.open_menu)
         session.file_changed.connect(self._show_title)
         session.file_changed.connect(self.file_bar.hide)

@@ -9,12 +9,13 @@ from typing import Annotated
 import typer
 
 from combe import api
-from combe.api.benching import benched
-from combe.benching.files import FILES
+from combe.api.benching import benched, with_joints
+from combe.benching.files import FILES, write_bench
 from combe.benching.run import THROUGH, USUAL, Bench
 from combe.cli.output import print_json, say
 from combe.cli.sources import FilterName, WholePath
 from combe.errors import CombeError, FormatError
+from combe.project.document import Project
 from combe.signals.spec import EXAMPLE, Part, Signal, check_length, checked, read_signal, signal_from_sentence
 
 
@@ -44,7 +45,8 @@ def run(
     if bool(signal) == bool(recording):
         raise FormatError("give a signal or a recording", "--signal", f'write one like --signal "{EXAMPLE}"')
     check_length(samples, seed)
-    realized = benched(api.load(file), filter, whole_path)
+    loaded = api.load(file)
+    realized = benched(loaded, filter, whole_path)
     rate = realized.realization.sample_rate_hz
     if recording:
         number = int(column) if column.isdigit() else column or None
@@ -57,7 +59,11 @@ def run(
     names = tuple(dict.fromkeys(word.strip() for word in through.split(",") if word.strip()))
     try:
         lengths = [_length(word) for word in against or []]
-        bench = api.bench(realized, played, through=names, against=lengths, to=to, say=say)
+        bench = api.bench(realized, played, through=names, against=lengths, to="" if whole_path else to, say=say)
+        if whole_path and isinstance(loaded, Project):
+            bench = with_joints(loaded, filter, played, bench, say)
+            if to:
+                write_bench(bench, to)
     except CombeError as error:
         raise error.at(file) if error.where in ("through", "against") else error from None
     if json:

@@ -45,9 +45,9 @@ def recorder_project() -> Project:
     highpass listens beside it; a temperature probe is smoothed on its own."""
     calls, wake_up = demo_project().member, wake_up_project().member
     bands = (
-        _keep("below", 18_000, 58_000, 0.5),
+        _keep("low calls", 18_000, 58_000, 0.5),
         _block("whine", 62_200, 62_800, -40),
-        _keep("above", 67_000, 110_000, 0.5),
+        _keep("high calls", 67_000, 110_000, 0.5),
     )
     notch = Member(
         Requirement("Whine notch", 250_000.0, bands, "any"), DesignChoice("elliptic", holds_with_bits=18),

@@ -28,10 +28,13 @@ from combe.designing.designed import Design
 from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
 from combe.errors import CombeError, PoleError
+from combe.filters import Filter
 from combe.ledger import Line, worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
-from combe.project.document import Member, Project, hardware_of
+from combe.project.document import INPUT, Member, Project, hardware_of
 from combe.project.results import Counted, Drawing, Excerpt, Failure, News, Progress, Results, pinned
+from combe.project.sources import way_to
+from combe.project.way import product_of
 from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.process import stoppable
 from combe.proof.synthesis import Synthesized, synthesized
@@ -71,7 +74,9 @@ def chain(
         ideal = start if isinstance(start, Ideal) else ideal_of(project, is_stopped, start, True)
         yield from _draft(project, ideal, is_stopped)
         return
-    missing = known.missing(("rounded", "measured", "certified", "compared", "package", "facts", "rounding_facts"))
+    missing = known.missing(
+        ("rounded", "way", "measured", "certified", "compared", "package", "facts", "rounding_facts")
+    )
     if project.design.holds_with_bits is not None and not isinstance(start, Ideal):
         # The search for integers may take seconds; meanwhile the least order stands there.
         least = replace(project, design=replace(project.design, holds_with_bits=None))
@@ -87,6 +92,9 @@ def chain(
             yield Failure("rounded", error)
             return
         yield News("rounded", rounded)
+    if "way" in missing:
+        with contextlib.suppress(CombeError):
+            yield News("way", _way(project, ideal, is_stopped))
     if "measured" in missing:
         yield News("measured", arithmetic_lines(rounded))
     if "certified" in missing:
@@ -110,6 +118,16 @@ def chain(
             helps.append(fact)
             yield News("rounding_facts", (HELPS, *helps, *told), is_whole=False)
         yield News("rounding_facts", (HELPS, *helps, *told) if helps else tuple(told))
+
+
+def _way(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Filter | None:
+    """Everything from the input to the open filter; None where nothing stands before it."""
+    if project.source == INPUT:
+        return None
+    names = [member.code_name for member in project.members]
+    before = way_to(project.members, project.code_name)[:-1]
+    filters = [ideal_of(project.opened(names.index(member.code_name)), is_stopped).design.filter for member in before]
+    return product_of([*filters, ideal.design.filter])
 
 
 def _draft(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Reports:

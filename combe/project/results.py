@@ -9,6 +9,7 @@ from msgspec import Struct, field
 
 from combe.benching.setup import PINS
 from combe.project.document import hardware_of
+from combe.project.sources import way_to
 from combe.rounding.choices import uncounted
 from combe.values import replace
 
@@ -89,6 +90,8 @@ class Results(Struct, frozen=True):
     bench: Bench | None = None
     drawing: Drawing | None = None
     table: str = ""
+    way: Filter | None = None
+    """The exact filters from the input to this one in a row; None where it is fed by the input."""
     colored: Mapping[str, tuple[tuple[Span, ...], ...]] = field(default_factory=dict)
     fresh: frozenset[str] = frozenset()
     stale: frozenset[str] = frozenset()
@@ -217,6 +220,7 @@ ASPECTS: dict[str, Callable[[Project], object]] = {
     "circuit": hardware_of,
     "recipe": lambda project: project.recipe,
     "processor": lambda project: project.processor,
+    "upstream": lambda project: _upstream(project),
     "bench setup": lambda project: (project.bench, pinned(project)),
 }
 """Parts of a project as results see them."""
@@ -229,6 +233,12 @@ def pinned(project: Project) -> tuple[tuple[str, Filter], ...]:
     return tuple((f"pin {k + 1}: {pin.name}", pin.filter) for k, pin in enumerate(project.pins) if pin.is_shown)
 
 
+def _upstream(project: Project) -> object:
+    """What is asked and chosen of the filters that samples pass before they come here."""
+    way = way_to(project.members, project.code_name)[:-1]
+    return tuple((member.requirement, member.design) for member in way)
+
+
 CHAIN = ("ideal", "rounded", "package")
 
 DEPENDS: dict[str, Dependence] = {
@@ -237,6 +247,7 @@ DEPENDS: dict[str, Dependence] = {
     "certified": Dependence(("rounded",)),
     "measured": Dependence(("rounded",), stays=True),
     "compared": Dependence(("rounded", "circuit", "code")),
+    "way": Dependence(("ideal", "upstream")),
     "package": Dependence(("rounded", "code", "code name", "circuit"), stays=True),
     "facts": Dependence(("rounded",), stays=True),
     "rounding_facts": Dependence(("rounded",), stays=True),

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.filters import Cascade, Filter, Fir, Roots, rational_of
+from combe.filters.gathered import taps_and_sections
 
 Array = NDArray[np.float64]
 LONGEST = 200_000
@@ -24,9 +25,12 @@ def impulse_response(source: Filter, count: int | None = None) -> Array:
     length = count or ringing_length(source)
     if isinstance(source, Roots):
         return _from_roots(source, length)
+    gathered, cascade = taps_and_sections(source)
     signal = np.zeros(length)
-    signal[0] = source.gain
-    for section in source.sections:
+    first = np.array(gathered or (1.0,))[:length]
+    signal[: len(first)] = first
+    signal *= cascade.gain
+    for section in cascade.sections:
         signal, _ = through_section(signal, section)
     return signal
 

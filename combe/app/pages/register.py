@@ -58,7 +58,7 @@ class Entry(Struct, frozen=True):
         return self.of in ("", kind)
 
 
-CURVES = ("ideal", "rounded")
+CURVES = ("ideal", "rounded", "way")
 WAKE_UP = "wake_up_project"
 
 REGISTER = (

@@ -6,12 +6,12 @@ from functools import partial
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
-from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton, QSizePolicy, QWidget
 
 from combe.app.theme.marks import draw_verdict
 from combe.app.theme.palette import SMALL, THEME, font
 from combe.project.document import INPUT, Member, Project
-from combe.project.sources import mismatches, walk
+from combe.project.sources import Mismatch, mismatches, walk
 from combe.requirement.quantities import rate_text
 
 HEIGHT, GAP, ARROW, LONGEST, PADDING = 26, 4, 22, 190, 10
@@ -83,10 +83,17 @@ class PathBar(QWidget):
 
     opened = pyqtSignal(int)
     menu_wanted = pyqtSignal(int, object)
+    mend_wanted = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setFixedHeight(HEIGHT)
+        self.mend = QPushButton(self)
+        self.mend.setFlat(True)
+        self.mend.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.mend.clicked.connect(lambda: self.mend_wanted.emit(self._broken))
+        self.mend.hide()
+        self._broken = ""
         self.setFont(font(SMALL))
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.chips: list[Chip] = []
@@ -104,8 +111,10 @@ class PathBar(QWidget):
             return
         self._source = _entry(members[0])
         remarks: dict[str, list[str]] = {}
-        for joint in mismatches(members):
+        joints = mismatches(members)
+        for joint in joints:
             remarks.setdefault(joint.name, []).append(joint.sentence)
+        self._show_mend(next((joint for joint in joints if joint.input), None))
         order = walk(members)
         while len(self.chips) > len(order):
             gone = self.chips.pop()
@@ -130,8 +139,25 @@ class PathBar(QWidget):
             before = member.code_name
         self._lay_out()
 
+    def _show_mend(self, joint: Mismatch | None) -> None:
+        """The first joint whose formats differ, with what would mend it; a click does."""
+        self._broken = joint.name if joint is not None else ""
+        self.mend.setVisible(joint is not None)
+        if joint is not None:
+            self.mend.setText(joint.remedy)
+            self.mend.setToolTip(f"{joint.sentence}; {joint.remedy}")
+
+    @property
+    def _room(self) -> int:
+        """What chips may fill."""
+        return self.width() - (min(self.mend.sizeHint().width(), LONGEST) + ARROW if self._broken else 0)
+
     def _lay_out(self) -> None:
         """One after the other; what doesn't fit is moved so that the open one is seen."""
+        if self._broken:
+            width = min(self.mend.sizeHint().width(), LONGEST)
+            self.mend.setGeometry(self.width() - width, 0, width, HEIGHT)
+            self.mend.raise_()
         at = self.fontMetrics().horizontalAdvance(self._source) + 2
         ends = []
         for chip, (_, branch) in zip(self.chips, self._branches):
@@ -140,10 +166,10 @@ class PathBar(QWidget):
             ends.append((at, at + size.width()))
             at += size.width()
         open_end = next((end for chip, end in zip(self.chips, ends) if chip.is_open), (0, 0))
-        most = max(at - self.width(), 0)
+        most = max(at - self._room, 0)
         left = min(self._left, most)
-        if open_end[1] - left > self.width() - ARROW:
-            left = min(open_end[1] - self.width() + 3 * ARROW, most)
+        if open_end[1] - left > self._room - ARROW:
+            left = min(open_end[1] - self._room + 3 * ARROW, most)
         if open_end[0] - left < ARROW:
             left = max(open_end[0] - 3 * ARROW, 0)
         self._left = max(left, 0)
@@ -165,7 +191,7 @@ class PathBar(QWidget):
         if event is None or not self.chips:
             return
         end = self.chips[-1].geometry().right() + self._left
-        self._left = min(max(self._left - event.angleDelta().y(), 0), max(end - self.width() + ARROW, 0))
+        self._left = min(max(self._left - event.angleDelta().y(), 0), max(end - self._room + ARROW, 0))
         left = self._left
         self._lay_out()
         if left != self._left:  # whoever turns the wheel may look away from the open one
