@@ -580,6 +580,13 @@ class Keeping(WindowCase):
         self.window.dialogs.open_path(path)
         self.settle()
         self.assertEqual(states(self.session)["code"].margin, "identical")
+        # A folder below the project's is told relative to it, wherever the project is saved.
+        self.assertEqual(self.session.project.export_folder, "c")
+        (self.folder / "sub").mkdir()
+        self.window.dialogs.save_path(self.folder / "sub" / "q.combe")
+        self.assertEqual(self.session.project.export_folder, str(self.folder / "c"))
+        self.window.dialogs.save_path(path)
+        self.assertEqual(read_project(path).export_folder, "c")
 
     @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
     def test_choices_of_code_change_its_text(self) -> None:

@@ -14,6 +14,7 @@ from combe.errors import CombeError
 from combe.project import edits
 from combe.project.demo import fresh_project, recorder_project
 from combe.project.file import read_project
+from combe.project.folders import told_beside
 from combe.project.unsaved import Copy, drop
 
 if TYPE_CHECKING:
@@ -170,7 +171,7 @@ class Dialogs:
         except CombeError as error:
             self.complain("The code was not written", error)
             return False
-        self.window.session.note(edits.remember_folder(str(folder)))
+        self.window.session.note(edits.remember_folder(told_beside(folder, self.window.session.folder)))
         self.window.tell(f"{len(written)} files are in {folder}; make check there builds and runs them")
         return True
 

@@ -92,6 +92,11 @@ class Session(QObject):
         return self.history.current
 
     @property
+    def folder(self) -> Path | None:
+        """Where the project's file lies."""
+        return self.path.resolve().parent if self.path is not None else None
+
+    @property
     def is_busy(self) -> bool:
         """Whether anything is still being worked out."""
         return self._rest.isActive() or any(lane.is_busy for lane in (*self.lanes.values(), self._walk))
@@ -208,8 +213,14 @@ class Session(QObject):
     def save(self, path: Path) -> None:
         """Write the project file."""
         from combe import api
+        from combe.project.folders import moved_beside
 
-        api.save(self.project, path)
+        before, after = self.folder, path.resolve().parent
+        told = moved_beside(self.project, before, after)
+        api.save(told, path)
+        if before != after:
+            self.history.all_changed(lambda project: moved_beside(project, before, after))
+            self.project_changed.emit(self.project)
         self.saved, self.path = self.project, path
         self.file_changed.emit()
 

@@ -485,7 +485,7 @@ class MainWindow(QMainWindow, Gestures):
         """Everything the open page shows."""
         scene = Scene(
             self.session.project, self.session.results, tuple(curves_of(self.session.project, self.session.results, self.step)), self._lines, self._close, self._dots,
-            self.settings.counted,
+            self.settings.counted, self.session.folder,
         )  # fmt: skip
         if self.step == "bench":
             self.bench_page.show_scene(scene)

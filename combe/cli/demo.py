@@ -19,10 +19,11 @@ from combe.designing.file import design_document
 from combe.errors import FileError
 from combe.files import json_text, make_folder, write_text
 from combe.ledger import Line, meets
-from combe.project.chain import Ideal, Rounded, chain_of, package_of
-from combe.project.demo import demo_project
-from combe.project.document import Project
+from combe.project.chain import Ideal, Rounded, chain_of, ideal_of, package_of, rounded_of
+from combe.project.demo import recorder_project
+from combe.project.document import Project, project_of
 from combe.project.edits import choose_language
+from combe.project.way import report, way_of
 from combe.proof.c import Proof
 from combe.proof.hdl import HdlProof
 from combe.realization.reading import realization_document
@@ -31,6 +32,7 @@ from combe.running.simulate import ideal_run
 from combe.signals.report import arithmetic_document
 from combe.signals.spec import signal_from
 from combe.signals.survey import night_recording
+from combe.values import replace
 
 
 class _Made(Struct, frozen=True):
@@ -59,7 +61,7 @@ def run(
 
         return open_demo()
     folder = make_folder(out or "demo-out")
-    project = demo_project()
+    project = recorder_project()
     made = _make(project, folder)
     every = (made.ideal.lines, made.rounded.lines, made.measured)
     kept = all(meets(lines) for lines in every)
@@ -81,7 +83,6 @@ def run(
 def _make(project: Project, folder: Path) -> _Made:
     say("requirement")
     files = {"project.combe": None, "requirement.json": requirement_document(project.requirement)}
-    api.save(project, folder / "project.combe")
     chain = chain_of(project, say)
     ideal, rounded, measured, package = chain.ideal, chain.rounded, chain.measured, chain.package
     files["design.json"] = design_document(ideal.design)
@@ -105,6 +106,7 @@ def _make(project: Project, folder: Path) -> _Made:
     circuits, circuit_proofs = _circuits(project, ideal, rounded, folder)
     written += circuits
     written += _bench(rounded, ideal, folder)
+    written += _others(project, folder)
     say("report")
     told = report_of(ideal.design, rounded.realization, ideal.lines, rounded.lines)
     write_text(folder / "report.html", html_text(told))
@@ -114,6 +116,26 @@ def _make(project: Project, folder: Path) -> _Made:
         ["window.png"] if not picture else []
     )
     return _Made(ideal, rounded, measured, package, proof, names, picture, circuit_proofs)
+
+
+def _others(project: Project, folder: Path) -> list[Path]:
+    """The recorder's other filters, each where the project says it went, so that ``combe check`` finds all of it; and the
+    whole way to the envelope as one."""
+    places = {project.code_name: "c"} | {member.code_name: member.code_name for member in project.after}
+    members = [replace(member, export_folder=places[member.code_name]) for member in project.members]
+    api.save(project_of(project.name, members, project.place), folder / "project.combe")
+    written = []
+    for place, member in enumerate(members):
+        if place != project.place:
+            say(member.code_name)
+            one = project.opened(place)
+            ideal = ideal_of(one)
+            written += package_of(one, rounded_of(one, ideal), ideal).write(folder / member.export_folder)
+    say("path")
+    way = way_of(project, "envelope")
+    written += api.deliver(way.file(), "c", folder / "path", way.name).files
+    write_text(folder / "path.json", json_text(report(way)))
+    return [*written, folder / "path.json"]
 
 
 def _circuits(project: Project, ideal: Ideal, rounded: Rounded, folder: Path) -> tuple[list[Path], list[HdlProof]]:

@@ -50,6 +50,12 @@ class History:
         self._after = [(noted(project), what) for project, what in self._after]
         self.current = make(self.current)
 
+    def all_changed(self, make: Callable[[Project], Project]) -> None:
+        """Every value told otherwise, without a step."""
+        self.current = make(self.current)
+        self._before = [(make(project), what) for project, what in self._before]
+        self._after = [(make(project), what) for project, what in self._after]
+
     def open(self, place: int) -> bool:
         """Look at another filter of the project: no change of it, and no step. False if it is open already."""
         if place == self.current.place:

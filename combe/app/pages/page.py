@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 
 from msgspec import Struct
 from PyQt6.QtCore import pyqtSignal
@@ -21,7 +22,7 @@ class Scene(Struct, frozen=True):
     """Everything there is to be shown: the project, what follows from it, and how the window looks at it.
 
     ``lines`` are the ledger's lines of the open step, ``close`` the places of those that are nearly missed, ``dots`` those
-    measured with tones; ``troubles`` in words.
+    measured with tones; ``folder`` is where the project's file lies.
     """
 
     project: Project
@@ -31,6 +32,7 @@ class Scene(Struct, frozen=True):
     close: frozenset[int] = frozenset()
     dots: tuple[Line, ...] = ()
     counted: str = "hz"
+    folder: Path | None = None
 
     @property
     def requirement(self) -> Requirement:

@@ -19,6 +19,7 @@ from combe.app.widgets.parts import Panel
 from combe.delivery.coloring import Span
 from combe.delivery.languages import PROCESSORS
 from combe.delivery.package import Package
+from combe.project.folders import found_beside
 
 ROLES = {
     "comment": "muted", "keyword": "river", "number": "ochre", "directive": "heather", "string": "moss", "+": "moss",
@@ -241,7 +242,7 @@ class CodeView(Panel):
             return
         file = self.package.files[min(self._file, len(self.package.files) - 1)]
         if self.changes.isVisibleTo(self) and self.changes.isChecked():
-            text = changed_lines(Path(folder) / file.name, file.text)
+            text = changed_lines(found_beside(folder, scene.folder) / file.name, file.text)
             self.text.show_text(text, [_marked(line) for line in text.split("\n")])
         else:
             self.text.show_text(file.text, scene.results.colored.get(file.name, ()))
