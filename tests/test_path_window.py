@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QApplication, QInputDialog
 
 from combe.app.session import Session
 from combe.app.settings import Settings
-from combe.app.standings import Shelf, Standings, is_another
 from combe.app.window import MainWindow
 from combe.filters import Fir
 from combe.project import edits, tree_edits
@@ -20,6 +19,7 @@ from combe.project.demo import demo_project, recorder_project, wake_up_project
 from combe.project.document import Project
 from combe.project.file import save_project
 from combe.project.results import Results
+from combe.project.standings import Shelf, Standings, is_another
 from combe.values import replace
 from tests import memory
 from tests.test_app import QTest, WindowCase

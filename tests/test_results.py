@@ -39,7 +39,7 @@ class Dependence(unittest.TestCase):
     def test_another_width_leaves_the_design_and_what_shows_every_width(self) -> None:
         arithmetic = replace(demo_project().arithmetic, coefficient_bits=12)
         left = set(DEPENDS) - changed(arithmetic=arithmetic)
-        self.assertEqual(left, {"ideal", "contenders", "prices", "relaxations", "widths", "chart", "trade"})
+        self.assertEqual(left, {"ideal", "way", "contenders", "prices", "relaxations", "widths", "chart", "trade"})
 
     def test_another_output_format_makes_the_widths_anew(self) -> None:
         arithmetic = replace(demo_project().arithmetic, output="s12f11")
@@ -49,7 +49,7 @@ class Dependence(unittest.TestCase):
         self.assertEqual(changed(code_name="bats"), {"package", "proof", "waves", "colored", "table"})
 
     def test_another_architecture_touches_circuits_alone(self) -> None:
-        self.assertEqual(changed(hardware=HardwareChoices("serial")), CIRCUITS)
+        self.assertEqual(changed(hardware=HardwareChoices("serial")), CIRCUITS | {"states"})
 
     def test_another_processor_touches_the_budget_alone(self) -> None:
         self.assertEqual(changed(processor=Processor("cortex-m7")), {"budget"})

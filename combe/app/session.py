@@ -10,12 +10,13 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from combe.app.jobs import Job, Lane
-from combe.app.standings import Shelf, Standings, is_another
 from combe.app.widgets.parts import worst_verdict
 from combe.errors import CombeError
+from combe.ledger.words import tightest
 from combe.project.edits import Edit, Note, record_proof
 from combe.project.history import History
 from combe.project.results import DEPENDS, Failure, News, Progress, Results, affected
+from combe.project.standings import Shelf, Standings, is_another
 
 if TYPE_CHECKING:
     from combe.delivery.package import Package
@@ -30,7 +31,7 @@ REST_MS = 180
 REMEMBERED = 64
 DRAFTED = ("ideal", "rounded")
 FOLLOWING = ("ideal", "rounded", "way", "certified", "measured", "compared", "package", "facts", "rounding_facts")
-LOOKED_AT = ("heard", "chart", "trade", "bench", "drawing", "table", "colored")
+LOOKED_AT = ("heard", "chart", "trade", "bench", "drawing", "table", "colored", "states")
 BESIDE = ("contenders", "prices", "relaxations", "widths")
 
 
@@ -175,6 +176,10 @@ class Session(QObject):
         if move() != before:
             self._follow(before)
 
+    def return_to(self, step: int) -> None:
+        """Back, or forward, to a step of the history."""
+        self._step(lambda: self.history.go_to(step))
+
     def turn_to(self, place: int) -> None:
         """Open another filter of the project; no change of it, and no step to be undone."""
         before = self.project
@@ -239,6 +244,8 @@ class Session(QObject):
                 self._halt(name)
         if before is not None:
             self._show(self.results.after(before, self.project))
+        if "rounded" in self.results.fresh and self.results.rounded is not None:
+            self.history.stand(tightest(self.results.rounded.lines))
         self.project_changed.emit(self.project)
         self._look()
         if not changed.difference(LOOKED_AT):
@@ -339,10 +346,12 @@ class Session(QObject):
             if report.name == "rounded":
                 self._look()
                 if report.is_whole:
+                    self.history.stand(tightest(report.value.lines))
                     self._take_standing((self.project.member, report.value.lines))
 
     def _fail(self, name: str, error: CombeError) -> None:
         if name in ("ideal", "rounded") and not self._dragging:
+            self.history.stand(error.sentence())
             self._take_standing((self.project.member, None))
         self._show(self.results.failed(name, error))
         self.troubled.emit(name, error)
@@ -390,6 +399,7 @@ class Session(QObject):
             "chart": lambda is_stopped: _work().charted(ideal, project, is_stopped),
             "trade": lambda is_stopped: _work().traded(ideal, project, is_stopped),
             "bench": lambda is_stopped: _work().benched(rounded, ideal, project, is_stopped),
+            "states": lambda is_stopped: _work().compared_states(project, is_stopped),
             "drawing": lambda _: _work().drawn(rounded, project),
             "table": lambda _: _work().tabled(rounded, project),
         }

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from combe.app.session import Session
 from combe.app.widgets.chain_bar import StepState
-from combe.app.widgets.limit_words import margin_words
 from combe.app.widgets.parts import worst_verdict
 from combe.benching.setup import signal_of
+from combe.ledger.words import margin_words
 from combe.realization.words import coefficient_words, widest_sum
 from combe.requirement.quantities import rate_text
 

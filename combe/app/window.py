@@ -237,6 +237,8 @@ class MainWindow(QMainWindow, Gestures):
             self.session.synthesize()
         elif what == "listen":
             self.session.listen(str(detail))
+        elif what == "step":
+            self.session.return_to(int(str(detail)))
         elif what == "type" and isinstance(detail, tuple):
             self._on_typing_wanted(*detail)
 
@@ -485,7 +487,7 @@ class MainWindow(QMainWindow, Gestures):
         """Everything the open page shows."""
         scene = Scene(
             self.session.project, self.session.results, tuple(curves_of(self.session.project, self.session.results, self.step)), self._lines, self._close, self._dots,
-            self.settings.counted, self.session.folder,
+            self.settings.counted, self.session.folder, self.session.history.steps,
         )  # fmt: skip
         if self.step == "bench":
             self.bench_page.show_scene(scene)

@@ -29,6 +29,7 @@ VERBS = {
     "report": "The whole story of a filter, with figures.",
     "list": "A project's filters, and whether each keeps its brief.",
     "path": "The way from the input to a filter as one: response, delay, cost, and its program.",
+    "variants": "A filter as it stands and its variants side by side.",
     "check": "Make what a project exports anew, compare it with what lies there, prove it.",
     "picture": "Draw one of the application's views, off screen.",
 }

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from combe.project.document import DesignChoice, Member, Project, project_of
+from combe.project.document import KEPT_PARTS, DesignChoice, Kept, Member, Project, Variant, project_of
 from combe.requirement import Band, Limit, Requirement
 from combe.rounding.choices import Choices
+from combe.values import replace
 
 
 def demo_project() -> Project:
@@ -44,6 +45,7 @@ def recorder_project() -> Project:
     """The whole recorder: the band filter feeds a notch on the regulator's whine and that an envelope filter; the wake-up
     highpass listens beside it; a temperature probe is smoothed on its own."""
     calls, wake_up = demo_project().member, wake_up_project().member
+    calls = replace(calls, variants=_variants(calls))
     bands = (
         _keep("low calls", 18_000, 58_000, 0.5),
         _block("whine", 62_200, 62_800, -40),
@@ -64,6 +66,23 @@ def recorder_project() -> Project:
         Choices(14, "", "u10f10", "u16f16"), "probe",
     )  # fmt: skip
     return project_of("Alder Combe recorder", (calls, notch, envelope, wake_up, probe))
+
+
+def _variants(calls: Member) -> tuple[Variant, ...]:
+    """How the band filter was flown in May, and one that fits a smaller logger."""
+    kept = Kept(**{key: getattr(calls, key) for key in KEPT_PARTS})
+    small = (
+        _block("wind", 0, 11_000, -45),
+        _keep("calls", 20_000, 105_000, 0.25),
+        _block("images", 118_000, 125_000, -45),
+    )
+    asked = replace(calls.requirement, bands=small)
+    return (
+        Variant("flown in May", "before the second microphone",
+                replace(kept, design=DesignChoice("equiripple", 116), arithmetic=replace(kept.arithmetic, coefficient_bits=18))),
+        Variant("small logger", "for boards without the second memory bank",
+                replace(kept, requirement=asked, design=DesignChoice("equiripple", holds_with_bits=12), arithmetic=replace(kept.arithmetic, coefficient_bits=12))),
+    )  # fmt: skip
 
 
 def fresh_project() -> Project:

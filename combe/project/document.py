@@ -48,6 +48,27 @@ class Processor(Struct, frozen=True):
     measured: str = ""
 
 
+class Kept(Struct, frozen=True):
+    """What a variant keeps of a filter."""
+
+    requirement: Requirement
+    design: DesignChoice
+    arithmetic: Choices
+    code: CodeChoices
+    hardware: HardwareChoices
+
+
+KEPT_PARTS = Kept.__struct_fields__
+
+
+class Variant(Struct, frozen=True):
+    """A state of a filter kept under a name, with a note."""
+
+    name: str
+    note: str
+    kept: Kept
+
+
 INPUT = "input"
 """What a filter takes its samples from where it doesn't take them from another."""
 
@@ -70,6 +91,7 @@ class Member:
     bench: BenchSetup = BenchSetup()
     export_folder: str = field(default="", compare=False)
     source: str = INPUT
+    variants: tuple[Variant, ...] = ()
 
     @property
     def beside(self) -> tuple[object, ...]:
@@ -98,6 +120,7 @@ class Project:
     kept: tuple[tuple[tuple[str | int, ...], str], ...] = field(default=(), compare=False)
     """What a file of a newer version holds that isn't known here: where, and as JSON."""
     source: str = INPUT
+    variants: tuple[Variant, ...] = ()
     before: tuple[Member, ...] = ()
     after: tuple[Member, ...] = ()
 

@@ -31,6 +31,7 @@ from combe.errors import CombeError, PoleError
 from combe.filters import Filter
 from combe.ledger import Line, worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
+from combe.project.compared import State, states_of
 from combe.project.document import INPUT, Member, Project, hardware_of
 from combe.project.results import Counted, Drawing, Excerpt, Failure, News, Progress, Results, pinned
 from combe.project.sources import way_to
@@ -212,6 +213,16 @@ def _beside(project: Project, ideal: Ideal | None, found: list[Contender], is_st
 
 def _same(left: Contender, right: Contender) -> bool:
     return (left.method, left.order, left.symmetry) == (right.method, right.order, right.symmetry)
+
+
+def compared_states(project: Project, is_stopped: Callable[[], bool]) -> Reports:
+    """The filter as it stands and its variants, one after another."""
+    found: list[State] = []
+    for state in states_of(project, is_stopped):
+        found.append(state)
+        yield News("states", tuple(found), is_whole=False)
+    if not is_stopped():
+        yield News("states", tuple(found))
 
 
 def standings(

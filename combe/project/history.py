@@ -4,10 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from msgspec import Struct
+
 from combe.project.document import Project
 
 MOST_STEPS = 500
 """Steps that can be taken back; older ones are let go, so that a long day needs no more memory than a short one."""
+FIRST = "as it was opened"
+
+
+class _Value(Struct, frozen=True):
+    """A project as it stood: by which change it came to be so, and how its ledger stood then."""
+
+    project: Project
+    what: str = FIRST
+    standing: str = ""
+
+
+class Step(Struct, frozen=True):
+    """One step as people see it. ``is_ahead``: it was taken back."""
+
+    what: str
+    standing: str
+    is_now: bool = False
+    is_ahead: bool = False
 
 
 class History:
@@ -17,22 +37,27 @@ class History:
     """
 
     def __init__(self, project: Project) -> None:
-        self.current = project
-        self._before: list[tuple[Project, str]] = []
-        self._after: list[tuple[Project, str]] = []
+        self._now = _Value(project)
+        self._before: list[_Value] = []
+        self._after: list[_Value] = []
         self._gesture = ""
+
+    @property
+    def current(self) -> Project:
+        """The value in force."""
+        return self._now.project
 
     def change(self, project: Project, what: str, gesture: str = "") -> bool:
         """Make ``project`` the current value; ``what`` names the change for the menu. False if nothing changed."""
         if project == self.current:
-            self.current = project
+            self._now = _Value(project, self._now.what, self._now.standing)
             return False
         if not (gesture and gesture == self._gesture):
-            self._before.append((self.current, what))
+            self._before.append(self._now)
             del self._before[:-MOST_STEPS]
         self._gesture = gesture
         self._after.clear()
-        self.current = project
+        self._now = _Value(project, what)
         return True
 
     def note(self, make: Callable[[Project], Project]) -> None:
@@ -46,57 +71,77 @@ class History:
                 return make(project.opened(names.index(name))).opened(project.place)
             return make(project.opened(place)).opened(project.place) if len(names) == count else project
 
-        self._before = [(noted(project), what) for project, what in self._before]
-        self._after = [(noted(project), what) for project, what in self._after]
-        self.current = make(self.current)
+        self.all_changed(noted)
 
     def all_changed(self, make: Callable[[Project], Project]) -> None:
         """Every value told otherwise, without a step."""
-        self.current = make(self.current)
-        self._before = [(make(project), what) for project, what in self._before]
-        self._after = [(make(project), what) for project, what in self._after]
+
+        def made(value: _Value) -> _Value:
+            return _Value(make(value.project), value.what, value.standing)
+
+        self._now = made(self._now)
+        self._before = [made(value) for value in self._before]
+        self._after = [made(value) for value in self._after]
 
     def open(self, place: int) -> bool:
         """Look at another filter of the project: no change of it, and no step. False if it is open already."""
         if place == self.current.place:
             return False
-        self.current = self.current.opened(place)
+        self._now = _Value(self.current.opened(place), self._now.what, self._now.standing)
         self._gesture = ""
         return True
+
+    def stand(self, words: str) -> None:
+        """How the ledger stands with the current value."""
+        if words != self._now.standing:
+            self._now = _Value(self.current, self._now.what, words)
 
     def end_gesture(self) -> None:
         """The next change is a step of its own."""
         self._gesture = ""
 
     @property
+    def steps(self) -> tuple[Step, ...]:
+        """All of them, the first first."""
+        before = [Step(value.what, value.standing) for value in self._before]
+        ahead = [Step(value.what, value.standing, is_ahead=True) for value in reversed(self._after)]
+        return (*before, Step(self._now.what, self._now.standing, is_now=True), *ahead)
+
+    def go_to(self, step: int) -> Project:
+        """Return to a step by its place among ``steps``."""
+        while step < len(self._before):
+            self.undo()
+        while step > len(self._before) and self._after:
+            self.redo()
+        return self.current
+
+    @property
     def names(self) -> tuple[str, ...]:
         """What undo would take back, the last change last."""
-        return tuple(what for _, what in self._before)
+        return tuple(value.what for value in (*self._before, self._now))[1:]
 
     @property
     def undo_name(self) -> str:
         """What undo would take back; empty if nothing."""
-        return self._before[-1][1] if self._before else ""
+        return self._now.what if self._before else ""
 
     @property
     def redo_name(self) -> str:
         """What redo would do again; empty if nothing."""
-        return self._after[-1][1] if self._after else ""
+        return self._after[-1].what if self._after else ""
 
     def undo(self) -> Project:
         """Step back."""
         if self._before:
-            project, what = self._before.pop()
-            self._after.append((self.current, what))
-            self.current = project
+            self._after.append(self._now)
+            self._now = self._before.pop()
         self._gesture = ""
         return self.current
 
     def redo(self) -> Project:
         """Step forward again."""
         if self._after:
-            project, what = self._after.pop()
-            self._before.append((self.current, what))
-            self.current = project
+            self._before.append(self._now)
+            self._now = self._after.pop()
         self._gesture = ""
         return self.current

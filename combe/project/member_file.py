@@ -15,7 +15,7 @@ from combe.designing.file import filter_document, filter_from
 from combe.designing.methods import METHODS
 from combe.errors import CombeError, FileError
 from combe.ledger import Line
-from combe.project.document import INPUT, DesignChoice, Member, Pin, Processor, ProofRecord
+from combe.project.document import INPUT, DesignChoice, Kept, Member, Pin, Processor, ProofRecord, Variant
 from combe.project.shape import (
     ArithmeticShape,
     BenchShape,
@@ -24,6 +24,7 @@ from combe.project.shape import (
     FilterShape,
     HardwareShape,
     ProofShape,
+    VariantShape,
 )
 from combe.realization.formats import parse_format
 from combe.realization.stages import FORMS
@@ -56,7 +57,19 @@ def member_from(found: FilterShape, document: dict[str, Any], name: str | None =
         recipe_from(document["recipe"], "recipe") if found.recipe is not None else GALLERY[0],
         Processor(found.processor.core, found.processor.clock_hz, found.processor.measured), _hardware(found.hardware),
         _bench(found.bench, requirement), found.code.folder, found.source,
+        tuple(_variant(variant, document["variants"][k], k) for k, variant in enumerate(found.variants)),
     )  # fmt: skip
+
+
+def _variant(found: VariantShape, document: dict[str, Any], place: int) -> Variant:
+    try:
+        kept = Kept(
+            requirement_from(document["requirement"], "requirement"), _design(found.design), _arithmetic(found.arithmetic), _code(found.code),
+            _hardware(found.hardware),
+        )  # fmt: skip
+    except CombeError as error:
+        raise type(error)(error.what, f"variants[{place}].{error.where}", error.instead) from None
+    return Variant(found.name, found.note, kept)
 
 
 def _code(found: CodeShape) -> CodeChoices:
@@ -134,12 +147,48 @@ def _proof(found: ProofShape) -> ProofRecord:
 
 def member_document(member: Member) -> dict[str, Any]:
     """The JSON document of a filter; reading it gives the same value again."""
-    design: dict[str, Any] = {"method": member.design.method}
-    if member.design.order is not None:
-        design["order"] = member.design.order
-    if member.design.symmetry == -1:
+    document: dict[str, Any] = {} if member.source == INPUT else {"source": member.source}
+    folder = {"folder": member.export_folder} if member.export_folder else {}
+    document |= {
+        "requirement": requirement_document(member.requirement), "design": _design_document(member.design), "arithmetic": _arithmetic_document(member.arithmetic),
+        "code": {"name": member.code_name} | _code_document(member.code) | folder, "proofs": [_proof_document(proof) for proof in member.proofs],
+    }  # fmt: skip
+    if member.recipe != GALLERY[0]:
+        document["recipe"] = recipe_document(member.recipe)
+    if hardware := _hardware_document(member.hardware):
+        document["hardware"] = hardware
+    if member.bench != BenchSetup():
+        bench = {key: getattr(member.bench, key) for key in BenchSetup.__struct_fields__}
+        document["bench"] = bench | {"through": list(member.bench.through)}
+    if member.processor != Processor():
+        document["processor"] = as_dict(member.processor)
+    if member.pins:
+        document["pins"] = [
+            {"name": pin.name, "shown": pin.is_shown} | filter_document(pin.filter) for pin in member.pins
+        ]
+    if member.variants:
+        document["variants"] = [_variant_document(variant) for variant in member.variants]
+    return document
+
+
+def _variant_document(variant: Variant) -> dict[str, Any]:
+    kept = variant.kept
+    document: dict[str, Any] = {"name": variant.name} | ({"note": variant.note} if variant.note else {})
+    document |= {
+        "requirement": requirement_document(kept.requirement), "design": _design_document(kept.design), "arithmetic": _arithmetic_document(kept.arithmetic),
+    }  # fmt: skip
+    for key, part in (("code", _code_document(kept.code)), ("hardware", _hardware_document(kept.hardware))):
+        if part:
+            document[key] = part
+    return document
+
+
+def _design_document(choice: DesignChoice) -> dict[str, Any]:
+    design: dict[str, Any] = {"method": choice.method}
+    if choice.order is not None:
+        design["order"] = choice.order
+    if choice.symmetry == -1:
         design["symmetry"] = "antisymmetric"
-    choice = member.design
     for key in ("cutoffs_hz", "weights"):
         if getattr(choice, key):
             design[key] = list(getattr(choice, key))
@@ -153,7 +202,10 @@ def member_document(member: Member) -> dict[str, Any]:
         design["settings"] = dict(choice.settings)
     if choice.given is not None:
         design["given"] = filter_document(choice.given)
-    choices = member.arithmetic
+    return design
+
+
+def _arithmetic_document(choices: Choices) -> dict[str, Any]:
     arithmetic: dict[str, Any] = {
         "coefficient_bits": choices.coefficient_bits, "structure": choices.structure, "input": choices.input,
         "output": choices.output, "accumulator_bits": choices.accumulator_bits, "rounding": choices.rounding,
@@ -162,40 +214,19 @@ def member_document(member: Member) -> dict[str, Any]:
     if choices.state_bits is not None:
         arithmetic["state_bits"] = choices.state_bits
     standard = Choices()
-    for key in LATER_CHOICES:
-        if getattr(choices, key) != getattr(standard, key):
-            arithmetic[key] = getattr(choices, key)
-    document: dict[str, Any] = {} if member.source == INPUT else {"source": member.source}
-    document |= {
-        "requirement": requirement_document(member.requirement), "design": design, "arithmetic": arithmetic,
-        "code": {"name": member.code_name} | _code_document(member), "proofs": [_proof_document(proof) for proof in member.proofs],
-    }  # fmt: skip
-    if member.recipe != GALLERY[0]:
-        document["recipe"] = recipe_document(member.recipe)
-    usual = HardwareChoices()
-    hardware = {
-        key: getattr(member.hardware, key)
-        for key in HARDWARE_KEYS
-        if getattr(member.hardware, key) != getattr(usual, key)
+    return arithmetic | {
+        key: getattr(choices, key) for key in LATER_CHOICES if getattr(choices, key) != getattr(standard, key)
     }
-    if hardware:
-        document["hardware"] = hardware
-    if member.bench != BenchSetup():
-        bench = {key: getattr(member.bench, key) for key in BenchSetup.__struct_fields__}
-        document["bench"] = bench | {"through": list(member.bench.through)}
-    if member.processor != Processor():
-        document["processor"] = as_dict(member.processor)
-    if member.pins:
-        document["pins"] = [
-            {"name": pin.name, "shown": pin.is_shown} | filter_document(pin.filter) for pin in member.pins
-        ]
-    return document
 
 
-def _code_document(member: Member) -> dict[str, Any]:
+def _hardware_document(hardware: HardwareChoices) -> dict[str, Any]:
+    usual = HardwareChoices()
+    return {key: getattr(hardware, key) for key in HARDWARE_KEYS if getattr(hardware, key) != getattr(usual, key)}
+
+
+def _code_document(code: CodeChoices) -> dict[str, Any]:
     standard = CodeChoices()
-    found = {key: getattr(member.code, key) for key in CODE_KEYS if getattr(member.code, key) != getattr(standard, key)}
-    return found | ({"folder": member.export_folder} if member.export_folder else {})
+    return {key: getattr(code, key) for key in CODE_KEYS if getattr(code, key) != getattr(standard, key)}
 
 
 def _proof_document(proof: ProofRecord) -> dict[str, Any]:

@@ -10,6 +10,7 @@ from msgspec import Struct, field
 from combe.benching.setup import PINS
 from combe.project.document import hardware_of
 from combe.project.sources import way_to
+from combe.project.variant_edits import state_of
 from combe.rounding.choices import uncounted
 from combe.values import replace
 
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
     from combe.filters import Filter
     from combe.ledger import Line
     from combe.project.chain import Ideal, Rounded
+    from combe.project.compared import State
     from combe.project.document import Project
     from combe.proof.budget import BudgetRow
     from combe.proof.c import Proof
@@ -92,6 +94,7 @@ class Results(Struct, frozen=True):
     table: str = ""
     way: Filter | None = None
     """The exact filters from the input to this one in a row; None where it is fed by the input."""
+    states: tuple[State, ...] = ()
     colored: Mapping[str, tuple[tuple[Span, ...], ...]] = field(default_factory=dict)
     fresh: frozenset[str] = frozenset()
     stale: frozenset[str] = frozenset()
@@ -220,6 +223,7 @@ ASPECTS: dict[str, Callable[[Project], object]] = {
     "circuit": hardware_of,
     "recipe": lambda project: project.recipe,
     "processor": lambda project: project.processor,
+    "states": lambda project: (state_of(project), project.variants),
     "upstream": lambda project: _upstream(project),
     "bench setup": lambda project: (project.bench, pinned(project)),
 }
@@ -263,6 +267,7 @@ DEPENDS: dict[str, Dependence] = {
     "chart": Dependence(("ideal", "charted")),
     "trade": Dependence(("requirement", "method", "charted", "structure"), stays=True),
     "bench": Dependence(("rounded", "bench setup"), stays=True),
+    "states": Dependence(("states", "name"), stays=True),
     "drawing": Dependence(("rounded", "circuit"), stays=True),
     "colored": Dependence(("package",)),
     "table": Dependence(("rounded", "recipe", "code name"), stays=True),

@@ -144,11 +144,28 @@ class PinShape(Struct):
     shown: Flag = True
 
 
+class VariantShape(Struct, forbid_unknown_fields=True, kw_only=True):
+    """A state of a filter kept under a name."""
+
+    name: Text
+    requirement: Annotated[RequirementShape, Meta(description="a requirement")]
+    note: Text = ""
+    design: Annotated[DesignShape, Meta(description="an object with named keys")] = field(default_factory=DesignShape)
+    arithmetic: Annotated[ArithmeticShape, Meta(description="an object with named keys")] = field(
+        default_factory=ArithmeticShape
+    )
+    code: Annotated[CodeShape, Meta(description="an object with named keys")] = field(default_factory=CodeShape)
+    hardware: Annotated[HardwareShape, Meta(description="an object with named keys")] = field(
+        default_factory=HardwareShape
+    )
+
+
 class FilterShape(Struct, forbid_unknown_fields=True, kw_only=True):
     """One filter with all that was chosen for it."""
 
     requirement: Annotated[RequirementShape, Meta(description="a requirement")]
     source: Text = INPUT
+    variants: Annotated[list[VariantShape], Meta(max_length=100, description="a list of at most 100 variants")] = []
     design: Annotated[DesignShape, Meta(description="an object with named keys")] = field(default_factory=DesignShape)
     arithmetic: Annotated[ArithmeticShape, Meta(description="an object with named keys")] = field(
         default_factory=ArithmeticShape

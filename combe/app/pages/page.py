@@ -14,6 +14,7 @@ from combe.app.plots.curve import Curve
 from combe.filters import Filter
 from combe.ledger import Line
 from combe.project.document import Project
+from combe.project.history import Step
 from combe.project.results import Results
 from combe.requirement import Requirement
 
@@ -22,7 +23,7 @@ class Scene(Struct, frozen=True):
     """Everything there is to be shown: the project, what follows from it, and how the window looks at it.
 
     ``lines`` are the ledger's lines of the open step, ``close`` the places of those that are nearly missed, ``dots`` those
-    measured with tones; ``folder`` is where the project's file lies.
+    measured with tones; ``folder`` is where the project's file lies; ``steps`` what undo goes through.
     """
 
     project: Project
@@ -33,6 +34,7 @@ class Scene(Struct, frozen=True):
     dots: tuple[Line, ...] = ()
     counted: str = "hz"
     folder: Path | None = None
+    steps: tuple[Step, ...] = ()
 
     @property
     def requirement(self) -> Requirement:

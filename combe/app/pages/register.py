@@ -81,6 +81,7 @@ REGISTER = (
     Entry("widths", "Widths", PLOTS, "widths:WidthsPage", ("chart",), "chart",
           pictures=(("widths", Picture(1000, 640, WAKE_UP)),)),
     Entry("trade", "Trade", PLOTS, "trade:TradePage", ("trade", "ideal"), "trade", pictures=(("trade", Picture(1280, 800)),)),
+    Entry("variants", "Kept", PLOTS, "variants:VariantsPage", ("states", "rounded"), "states"),
     Entry("table", "Table", CODE, "table:TablePage", ("rounded", "table"), "table"),
     Entry("measured", "Measured", CODE, "measured:MeasuredPage", ("proof", "ideal"), runs="prove", of=PROCESSORS,
           pictures=(("measured", Picture()),)),

@@ -53,6 +53,8 @@ class Cells(QAbstractTableModel):
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         """A column's name."""
+        if role == Qt.ItemDataRole.TextAlignmentRole and self.is_figures:
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role != Qt.ItemDataRole.DisplayRole or orientation != Qt.Orientation.Horizontal:
             return None
         return ("", *self.table.names)[section]
@@ -76,6 +78,7 @@ class SheetPage(Page):
         across = self.sheet.horizontalHeader()
         if across is not None:
             across.setResizeContentsPrecision(MEASURED_ROWS)
+            across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
             across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -167,7 +167,7 @@ def style_sheet(c: Colors) -> str:
     QPushButton#quiet:hover, QToolButton#quiet:hover, QPushButton#quiet:focus, QToolButton#quiet:focus
                         {{ border: 1px solid {c.line}; background: {c.raised}; }}
     QToolButton#quiet::menu-indicator {{ image: none; }}
-    QToolButton#tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; padding: 4px 0px;
+    QToolButton#tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; padding: 4px 0px; margin: 0 -1px;
                         color: {c.muted}; }}
     QToolButton#tab:checked {{ color: {c.ink}; font-weight: 600; border-bottom: 2px solid {c.river}; }}
     QToolButton#tab:hover, QToolButton#tab:focus {{ color: {c.river}; }}

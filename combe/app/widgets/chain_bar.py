@@ -105,8 +105,9 @@ class Step(QWidget):
         painter.setFont(font(SMALL))
         painter.setPen(THEME.color(VERDICT_COLORS[self.state.verdict]))
         room = painter.fontMetrics()
+        left = width - 18 - painter.fontMetrics().horizontalAdvance(TITLES[self.name]) * BODY // SMALL - 14
         painter.drawText(QRectF(12, 7, width, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                         room.elidedText(self.state.margin, Qt.TextElideMode.ElideRight, width - 90))  # fmt: skip
+                         room.elidedText(self.state.margin, Qt.TextElideMode.ElideRight, max(left, width - 90)))  # fmt: skip
         painter.setPen(THEME.color("muted"))
         for row, line in enumerate(self.state.what.split("\n")[:2]):
             painter.drawText(

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from combe.app.widgets.design_bar import DesignBar
 from combe.app.widgets.hankel_chart import HankelChart
-from combe.app.widgets.limit_words import margin_words, signed_margin
 from combe.app.widgets.parts import (
     Elided,
     Panel,
@@ -27,6 +26,7 @@ from combe.designing.contenders import Contender, ranked
 from combe.designing.designed import Design
 from combe.designing.nearest import Relaxation
 from combe.ledger import worst_line
+from combe.ledger.words import margin_words, signed_margin
 from combe.project.document import DesignChoice
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, short

@@ -15,10 +15,10 @@ from PyQt6.QtWidgets import (
 
 from combe.app.theme.marks import VERDICT_COLORS, draw_seal, draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
-from combe.app.widgets.limit_words import figure_text, limit_name, signed_margin
 from combe.app.widgets.parts import verdict_of
 from combe.files import cell
 from combe.ledger import Line
+from combe.ledger.words import figure_text, limit_name, signed_margin
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, level_text, short
 

@@ -42,5 +42,13 @@ def margin_words(lines: tuple[Line, ...]) -> str:
     return f"{level_text(worst.margin, 3)} spare" if worst is not None else ""
 
 
+def tightest(lines: tuple[Line, ...]) -> str:
+    """The limit that stands worst, and by how much: ``wind not above: 0.021 dB spare``."""
+    worst = worst_line(lines)
+    missed = next((line for line in lines if line.margin < 0), None)
+    named = worst if worst is not None and (worst.margin < 0 or missed is None) else missed
+    return f"{limit_name(named)}: {margin_words(lines)}" if named is not None else ""
+
+
 def _amount(db: float) -> str:
     return short(db, 1) if db < LEAST_SHOWN_DB else f"{db:.3f}"

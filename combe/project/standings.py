@@ -9,7 +9,7 @@ from combe.project.results import Results
 from combe.values import replace
 
 MOST_KEPT = 8
-HEAVY = ("bench", "heard", "trade", "chart", "drawing", "colored", "table", "waves")
+HEAVY = ("bench", "heard", "trade", "chart", "drawing", "colored", "table", "waves", "states")
 """Worked out anew when they are looked at, rather than kept for filters that aren't open."""
 
 
