@@ -31,12 +31,13 @@ if TYPE_CHECKING:
         response,
         save,
         simulate,
+        table,
         trade,
     )
 
 __all__ = [
     "CombeError", "Delivery", "__version__", "bench", "check", "contenders", "deliver", "design", "document", "from_document", "lines",
-    "load", "meets", "realize", "response", "save", "simulate", "trade",
+    "load", "meets", "realize", "response", "save", "simulate", "table", "trade",
 ]  # fmt: skip
 
 

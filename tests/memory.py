@@ -100,7 +100,17 @@ ALWAYS = ("trade",)
 def _key(name: str, words: tuple[Any, ...]) -> str:
     """What tells calls apart: values write themselves out in full, and how long a design took doesn't count."""
     plain = [replace(word, seconds=0.0) if hasattr(word, "seconds") else word for word in words]
-    return f"{name}-{hashlib.sha256(repr(plain).encode()).hexdigest()[:24]}"
+    return f"{name}-{hashlib.sha256(repr([_in_full(word) for word in plain]).encode()).hexdigest()[:24]}"
+
+
+def _in_full(value: Any) -> Any:
+    """A value with all that is in it: what it shows of itself is only a line."""
+    if isinstance(value, (list, tuple)):
+        return [_in_full(item) for item in value]
+    names = getattr(value, "__struct_fields__", None) or getattr(value, "__dataclass_fields__", None)
+    if names is None:
+        return value
+    return type(value).__name__, [(name, _in_full(getattr(value, name))) for name in names]
 
 
 @contextmanager

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import doctest
+import importlib
 import json
 import os
+import pkgutil
 import shutil
 import subprocess
 import sys
@@ -18,7 +20,7 @@ import combe
 from combe import api
 from combe.cli import run_verb
 from combe.filters import Fir
-from combe.project.demo import demo_project
+from combe.project.demo import demo_project, recorder_project
 from tests.support import document, plain_gain_db
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -54,9 +56,68 @@ class Touching(unittest.TestCase):
             _ = combe.nothing_of_the_kind  # type: ignore[attr-defined]
 
     def test_examples_are_true(self) -> None:
-        found = doctest.testmod(api)
-        self.assertGreater(found.attempted, 4)
-        self.assertEqual(found.failed, 0)
+        rooms = [importlib.import_module(f"combe.api.{room.name}") for room in pkgutil.iter_modules(api.__path__)]
+        found = [doctest.testmod(each) for each in (api, *rooms)]
+        self.assertGreater(sum(each.attempted for each in found), 10)
+        self.assertEqual(sum(each.failed for each in found), 0)
+
+    def test_the_survey_is_designed_swept_and_drawn_by_a_script(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            done = subprocess.run(
+                [sys.executable, str(ROOT / "docs" / "survey.py"), folder],
+                cwd=folder,
+                capture_output=True,
+                text=True,
+                check=False,
+            )
+            self.assertEqual(done.returncode, 0, done.stderr)
+            self.assertIn("Design(equiripple, 113 taps", done.stdout)
+            rows = (Path(folder) / "widths.csv").read_text().splitlines()
+            self.assertIn("calls,16", "\n".join(rows))
+            self.assertTrue((Path(folder) / "survey.png").read_bytes().startswith(b"\x89PNG"))
+
+    def test_values_show_themselves_in_a_line_and_as_tables(self) -> None:
+        asked = combe.from_document({"format": "combe-requirement", "version": 1, "sample_rate_hz": 8000, "name": "voice", "bands": [
+            {"name": "voice", "start_hz": 0, "stop_hz": 1000, "min_db": -1, "max_db": 1},
+            {"name": "hiss", "start_hz": 2000, "stop_hz": 4000, "max_db": -30}]})  # fmt: skip
+        made = combe.design(asked, "equiripple")
+        realized = combe.realize(made)
+        bench = combe.bench(realized, "white -20 dB", samples=500)
+        for value, words in (
+            (made, "Design(equiripple, "), (made.filter, "Fir("), (realized, "RealizationFile(Realization('voice', s16f15 -> "),
+            (bench, "Bench(500 samples at 8000 Hz through ideal"),
+            (recorder_project(), "Project('Alder Combe recorder': calls, notch"),
+        ):  # fmt: skip
+            self.assertTrue(repr(value).startswith(words), repr(value))
+            self.assertLess(len(repr(value)), 200)
+        for value, head in (
+            (made, "limit"), (realized, "limit"), (combe.lines(made), "limit"), (bench, "through"), (bench.through, "through"), (recorder_project(), "filter"),
+            (combe.contenders(asked), "method"), (combe.trade(asked, "butterworth", bits=[12]), "order"),
+        ):  # fmt: skip
+            self.assertTrue(combe.table(value).startswith(head), combe.table([]))
+        for value in (5, "words", [5]):
+            with self.assertRaises(combe.CombeError):
+                combe.table(value)
+
+    def test_a_signal_is_loaded_with_the_place_of_its_recordings(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "s.json"
+            (Path(folder) / "x.txt").write_text("5\n-3\n")
+            path.write_text(
+                json.dumps(
+                    {
+                        "format": "combe-signal",
+                        "version": 1,
+                        "sample_rate_hz": 8,
+                        "parts": [{"kind": "recording", "file": "x.txt"}],
+                    }
+                )
+            )
+            signal = combe.load(path)
+            self.assertEqual(combe.document(signal)["parts"], [{"kind": "recording", "file": "x.txt"}])
+            delay = combe.from_document({"format": "combe-design", "version": 1, "sample_rate_hz": 8, "taps": [0, 1]})
+            found = combe.bench(combe.realize(delay), signal, through=["bit-true"])
+            self.assertEqual((found.through[0].values * 32768).tolist(), [0, 5])
 
     def test_a_word_that_is_no_verb_and_no_file_is_told(self) -> None:
         done = subprocess.run(

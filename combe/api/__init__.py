@@ -19,7 +19,7 @@ A filter goes one way through them::
 from __future__ import annotations
 
 from combe.api.benching import bench
-from combe.api.designing import contenders, design, lines, meets, response, trade
+from combe.api.designing import contenders, design, lines, meets, response, table, trade
 from combe.api.files import document, from_document, load, save
 from combe.api.projects import check
 from combe.api.realizing import Delivery, deliver, realize, simulate
@@ -28,5 +28,5 @@ from combe.errors import CombeError
 __all__ = [
     "CombeError", "Delivery", "bench", "check", "contenders", "deliver", "design", "document",
     "from_document", "lines", "load", "meets", "realize",
-    "response", "save", "simulate", "trade",
+    "response", "save", "simulate", "table", "trade",
 ]  # fmt: skip

@@ -11,21 +11,17 @@ from combe.api.values import design_of, program_of
 from combe.errors import FileError
 
 if TYPE_CHECKING:
+    from combe.api.files import Value
     from combe.benching.run import Bench
-    from combe.delivery.recipes import Recipe
-    from combe.designing.designed import Design
     from combe.project.document import Project
     from combe.realization.reading import RealizationFile
     from combe.realization.stages import Realization
-    from combe.requirement import Requirement
     from combe.signals.spec import Signal
 
 Say = Callable[[str], None]
 
 
-def benched(
-    source: Design | RealizationFile | Project | Requirement | Recipe, filter: str = "", is_path: bool = False
-) -> RealizationFile:
+def benched(source: Value, filter: str = "", is_path: bool = False) -> RealizationFile:
     """What a bench runs: a realization, that of a project's filter or of the whole way to it, or a design rounded to 16 bits.
 
     Raises

@@ -208,3 +208,27 @@ def response(
     points = np.asarray(hz, dtype=np.float64)
     found = frequency_response(filter_of(source), 2 * np.pi * points.ravel() / rate)
     return np.asarray(found, dtype=np.complex128).reshape(points.shape)
+
+
+def table(value: object) -> str:
+    """What helps to see a value as rows: the ledger of a filter, the outputs of a bench, the filters of a project, cells of a
+    trade, contenders; or any list of them.
+
+    >>> import combe
+    >>> asked = combe.from_document({"format": "combe-requirement", "version": 1, "sample_rate_hz": 8000, "bands": [
+    ...     {"name": "voice", "start_hz": 0, "stop_hz": 1000, "min_db": -1, "max_db": 1},
+    ...     {"name": "hiss", "start_hz": 2000, "stop_hz": 4000, "max_db": -30}]})
+    >>> print(combe.table(combe.design(asked, "butterworth")))
+    limit            asked   reached    margin
+    voice not below  −1 dB   −0.655 dB  +0.345
+    voice not above  1 dB    0.716 dB   +0.284
+    hiss not above   −30 dB  −33.26 dB  +3.259
+
+    Raises
+    ------
+    CombeError
+        If there is nothing in it that makes a table.
+    """
+    from combe.project.tables import table_of
+
+    return table_of(value).text()

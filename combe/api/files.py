@@ -9,14 +9,19 @@ from typing import TYPE_CHECKING, Any, cast
 from combe.errors import CombeError, FileError
 
 if TYPE_CHECKING:
+    from typing import TypeAlias
+
     from combe.delivery.recipes import Recipe
     from combe.designing.designed import Design
     from combe.project.document import Project
     from combe.realization.reading import RealizationFile
     from combe.requirement import Requirement
+    from combe.signals.spec import Signal
+
+    Value: TypeAlias = Requirement | Design | RealizationFile | Project | Recipe | Signal
 
 
-def load(path: str | Path) -> Requirement | Design | RealizationFile | Project | Recipe:
+def load(path: str | Path) -> Value:
     """The value in any of Combe's files, told by its ``format``; plain coefficients make a design.
 
     Raises
@@ -32,6 +37,10 @@ def load(path: str | Path) -> Requirement | Design | RealizationFile | Project |
         found = parse_json(text, str(path))
         if isinstance(found, dict) and found.get("format") in READERS:
             try:
+                if found["format"] == "combe-signal":
+                    from combe.signals.spec import signal_from
+
+                    return signal_from(found, "", str(Path(path).parent))
                 return from_document(found)
             except CombeError as error:
                 raise error.at(str(path)) from None
@@ -43,12 +52,13 @@ READERS = {
     "combe-design": "combe.designing.file:design_from",
     "combe-realization": "combe.realization.reading:realization_from",
     "combe-project": "combe.project.file:project_from",
+    "combe-signal": "combe.signals.spec:signal_from",
     "combe-recipe": "combe.delivery.recipes:recipe_from",
 }
 """Which function reads which kind of document."""
 
 
-def from_document(document: dict[str, Any]) -> Requirement | Design | RealizationFile | Project | Recipe:
+def from_document(document: dict[str, Any]) -> Value:
     """The value of a dictionary that reads like one of Combe's files.
 
     Raises
@@ -63,7 +73,7 @@ def from_document(document: dict[str, Any]) -> Requirement | Design | Realizatio
     return cast("Requirement", getattr(import_module(module), name)(document))
 
 
-def save(value: Requirement | Design | RealizationFile | Project | Recipe, path: str | Path) -> None:
+def save(value: Value, path: str | Path) -> None:
     """Write a value to a file, whole or not at all; ``load`` gives it back.
 
     Raises
@@ -76,7 +86,7 @@ def save(value: Requirement | Design | RealizationFile | Project | Recipe, path:
     write_text(path, json_text(document(value)))
 
 
-def document(value: Requirement | Design | RealizationFile | Project | Recipe) -> dict[str, Any]:
+def document(value: Value) -> dict[str, Any]:
     """The JSON document of a value, as its file holds it."""
     from combe.delivery.recipes import Recipe, recipe_document
     from combe.designing.designed import Design
@@ -85,6 +95,7 @@ def document(value: Requirement | Design | RealizationFile | Project | Recipe) -
     from combe.project.file import project_document
     from combe.realization.reading import RealizationFile, file_document
     from combe.requirement import Requirement, requirement_document
+    from combe.signals.spec import Signal, signal_document
 
     if isinstance(value, Requirement):
         return requirement_document(value)
@@ -96,8 +107,10 @@ def document(value: Requirement | Design | RealizationFile | Project | Recipe) -
         return project_document(value)
     if isinstance(value, Recipe):
         return recipe_document(value)
+    if isinstance(value, Signal):
+        return signal_document(value)
     raise FileError(
         f"a {type(value).__name__} has no file of its own",
         "save",
-        "give a requirement, design, realization, project or recipe",
+        "give a requirement, design, realization, project, recipe or signal",
     )

@@ -56,6 +56,11 @@ class Bench(Struct, frozen=True, eq=False):
     samples: int
     step: float = 0.0
 
+    def __repr__(self) -> str:
+        """In a line."""
+        names = ", ".join(heard.name for heard in self.through)
+        return f"Bench({self.samples:,} samples at {self.sample_rate_hz:g} Hz through {names})"
+
     @property
     def is_excerpt(self) -> bool:
         """Whether only the first stretch of every trace is kept; figures and spectra are those of all samples."""

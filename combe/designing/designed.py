@@ -8,7 +8,7 @@ from combe.filters import Filter, Fir
 from combe.requirement import Requirement
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Design:
     """One filter and its story.
 
@@ -35,6 +35,12 @@ class Design:
     cap_level_db: float | None = field(default=None, compare=False)
     holds_with_bits: int | None = None
     levels: Requirement | None = field(default=None, compare=False)
+
+    def __repr__(self) -> str:
+        """In a line: method, size, rate and what for."""
+        size = f"{self.order + 1} taps" if self.kind == "fir" else f"order {self.order}"
+        asked = f", for {self.requirement.name!r}" if self.requirement is not None else ""
+        return f"Design({self.method}, {size}, {self.sample_rate_hz:g} Hz{asked})"
 
     @property
     def kind(self) -> str:

@@ -9,10 +9,21 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 
 
+FEW = 5
+
+
+def _some(values: tuple[float, ...]) -> str:
+    return ", ".join(f"{value:.4g}" for value in values[:3]) + ", ..."
+
+
 class Fir(Struct, frozen=True):
     """A filter without feedback: y[n] = Σ taps[k]·x[n−k]."""
 
     taps: tuple[float, ...]
+
+    def __repr__(self) -> str:
+        """All taps where they are few, else how many there are."""
+        return f"Fir({self.taps})" if len(self.taps) <= FEW else f"Fir({_some(self.taps)}: {len(self.taps)} taps)"
 
     @property
     def array(self) -> Array:
@@ -39,6 +50,11 @@ class Cascade(Struct, frozen=True):
 
     sections: tuple[tuple[float, float, float, float, float], ...]
     gain: float = 1.0
+
+    def __repr__(self) -> str:
+        """All sections where they are few, else how many there are."""
+        inside = str(self.sections) if len(self.sections) <= 1 else f"{len(self.sections)} sections"
+        return f"Cascade({inside}, gain {self.gain:.9g})"
 
     @property
     def order(self) -> int:

@@ -19,21 +19,23 @@ class Table(Struct, frozen=True):
 
     names: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
+    corner: str = ""
+    """What the first column is called."""
 
     def text(self) -> str:
         """Columns lined up by blanks."""
-        every = [("", *self.names), *self.rows]
+        every = [(self.corner, *self.names), *self.rows]
         widths = [max(len(row[k]) for row in every) for k in range(len(every[0]))]
         return "\n".join("  ".join(cell.ljust(width) for cell, width in zip(row, widths)).rstrip() for row in every)
 
     def csv(self) -> str:
         """Comma-separated, every cell in quotes."""
-        every = [("", *self.names), *self.rows]
+        every = [(self.corner, *self.names), *self.rows]
         return "\n".join(",".join('"' + plain(cell).replace('"', '""') + '"' for cell in row) for row in every)
 
     def markdown(self) -> str:
         """A Markdown table."""
-        every = [("", *self.names), *self.rows]
+        every = [(self.corner, *self.names), *self.rows]
         lines = ["| " + " | ".join(cell.replace("|", "\\|") for cell in row) + " |" for row in every]
         return "\n".join([lines[0], "|" + " --- |" * len(every[0]), *lines[1:]])
 

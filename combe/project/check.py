@@ -74,6 +74,11 @@ class Check(Struct, frozen=True):
     filters: tuple[FilterCheck, ...]
     joints: tuple[str, ...] = ()
 
+    def __repr__(self) -> str:
+        """In a line: which filters hold."""
+        told = ", ".join(f"{each.name} {'holds' if each.holds else 'does not hold'}" for each in self.filters)
+        return f"Check({told})"
+
     @property
     def holds(self) -> bool:
         """Whether all of them hold."""

@@ -99,7 +99,7 @@ class Member:
         return self.proofs, self.export_folder
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Project:
     """Everything a project file holds. One of its filters is open: its parts are the project's own, so that whatever works on
     one filter needn't know of the others, which stand ``before`` and ``after`` it."""
@@ -123,6 +123,10 @@ class Project:
     variants: tuple[Variant, ...] = ()
     before: tuple[Member, ...] = ()
     after: tuple[Member, ...] = ()
+
+    def __repr__(self) -> str:
+        """In a line: its filters by the names of their code."""
+        return f"Project({self.name!r}: {', '.join(member.code_name for member in self.members)})"
 
     @property
     def member(self) -> Member:

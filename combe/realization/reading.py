@@ -37,6 +37,10 @@ class RealizationFile(Struct, frozen=True):
     design: Design | None
     lines: tuple[dict[str, Any], ...] = ()
 
+    def __repr__(self) -> str:
+        """The program and what it was made from."""
+        return f"RealizationFile({self.realization!r}, {self.design!r})"
+
     @property
     def missed(self) -> list[dict[str, Any]]:
         """The recorded lines whose limit is missed."""

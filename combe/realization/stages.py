@@ -117,7 +117,7 @@ class Requantize(Struct, frozen=True):
 Stage = TapSum | Section | Network | Requantize
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Realization:
     """Input format, stages in order, output format.
 
@@ -136,6 +136,12 @@ class Realization:
 
     def __post_init__(self) -> None:
         check(self)
+
+    def __repr__(self) -> str:
+        """In a line: what goes in, what is done, what comes out."""
+        count = len(self.stages)
+        inside = f"{self.structure}, {count} stage{'s' if count > 1 else ''}"
+        return f"Realization({self.name!r}, {self.input} -> {inside} -> {self.output})"
 
     def formats(self) -> list[Format]:
         """The format in front of each stage, and the last one's result."""
