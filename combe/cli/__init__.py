@@ -48,7 +48,7 @@ def main() -> None:
         sys.exit(_printed(f"combe {__version__}"))
     _prepare_streams()
     _stop_in_order()
-    if words and (words[0] in VERBS or words[0].startswith("-")):
+    if "_COMBE_COMPLETE" in os.environ or (words and (words[0] in VERBS or words[0].startswith("-"))):
         sys.exit(run_verb(words))
     if words and (len(words) > 1 or not _may_be_file(words[0])):
         sys.exit(_refused(f"{words[0]!r} is neither a verb nor a file; verbs are {', '.join(VERBS)}"))
@@ -88,6 +88,10 @@ def _run(words: list[str]) -> int:
     # A number that ran out of range shows in the result; the libraries' remarks on it help nobody.
     warnings.simplefilter("ignore", RuntimeWarning)
     try:
+        if "_COMBE_COMPLETE" in os.environ:
+            from combe.cli.completion import answer
+
+            return answer(command(), {})
         result = command().main(args=words, prog_name="combe", standalone_mode=False)
         sys.stdout.flush()
         return result if isinstance(result, int) else 0

@@ -49,7 +49,24 @@ def command() -> click.Command:
             help="Print the version.",
         )
     )
+    for name, words in (
+        ("install", "Complete words of this command in a shell."),
+        ("show", "Print the script that does."),
+    ):
+        option = click.Option(
+            [f"--{name}-completion"], metavar="SHELL", is_flag=False, flag_value="", is_eager=True, expose_value=False,
+            callback=_complete, help=words,
+        )  # fmt: skip
+        group.params.append(option)
     return group
+
+
+def _complete(ctx: click.Context, option: click.Parameter, shell: str | None) -> None:
+    if shell is not None and not ctx.resilient_parsing:
+        from combe.cli import completion
+
+        (completion.install if option.name == "install_completion" else completion.show)(shell)
+        ctx.exit()
 
 
 def _show_version(ctx: click.Context, _: click.Parameter, asked: bool) -> None:
