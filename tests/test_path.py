@@ -342,7 +342,6 @@ class Verbs(InFolder):
         for verb in (
             ("examine",),
             ("realize",),
-            ("report", "--to", self.folder / "x.html"),
             ("path",),
             ("bench", "--signal", "white -20 dB"),
         ):

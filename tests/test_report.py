@@ -6,8 +6,12 @@ import json
 import re
 import unittest
 
-from combe.project.demo import demo_project
+from combe.project.chain import chain_of
+from combe.project.demo import demo_project, recorder_project
+from combe.project.document import ProofRecord, project_of
+from combe.project.edits import coefficient_bits, record_proof
 from combe.project.file import save_project
+from combe.reports.chapters import digest
 from combe.values import replace
 from tests.test_cli import InFolder, call
 
@@ -19,13 +23,59 @@ class Reports(InFolder):
         page, pdf = self.folder / "r.html", self.folder / "r.pdf"
         self.assertEqual(call("report", project, "--to", page)[0], 0)
         text = page.read_text(encoding="utf-8")
-        self.assertEqual(text.count("<img"), 4)
+        self.assertEqual(text.count("<img"), 3)
         self.assertNotIn("<b>", text)
-        for words in ("equiripple, order 112", "-60.95", "multiplierless", "s29f26", "kept by"):
+        for words in (
+            "Equiripple, 113 taps",
+            "−60.95 dB",
+            "multiplierless",
+            "s29f26",
+            "wind: block 0 to 12 kHz by 60 dB",
+            "+0.952 dB, proved",
+            "400 µs",
+            "Bench",
+        ):
             self.assertIn(words, text)
         self.assertFalse(re.search(r"https?://", re.sub(r'base64,[^"]*', "", text)), "it needs nothing else")
         self.assertEqual(call("report", project, "--to", pdf)[0], 0)
         self.assertTrue(pdf.read_bytes().startswith(b"%PDF-"))
+
+    def test_a_whole_project_with_its_path_variants_and_proofs(self) -> None:
+        project = recorder_project()
+        one = project.opened(4)
+        chain = chain_of(one)
+        lines = chain.rounded.lines
+        project = record_proof(ProofRecord("c", chain.package.checksum, "gcc 99", 1234, lines)).make(one).opened(0)
+        path = self.folder / "p.combe"
+        save_project(project, path)
+        status, _, said = call("report", path, "--to", self.folder / "r.html")
+        self.assertEqual(status, 0, said)
+        text = (self.folder / "r.html").read_text(encoding="utf-8")
+        for words in (
+            "All 5 filters keep every limit", 'href="#c5"', "s12f11 at 250 kHz → calls → notch → envelope", "The way to envelope", "small logger",
+            "Proved with gcc 99: 1,234 samples",
+            "Not proved so far", chain.package.checksum, digest(chain.package.files[0].text),
+        ):  # fmt: skip
+            self.assertIn(words, text)
+        # 3 figures a filter, and one of the way.
+        self.assertEqual(text.count("<img"), 16)
+        self.assertEqual(call("report", path, "--filter", "probe", "--to", self.folder / "p.pdf")[0], 0)
+
+    def test_what_misses_stands_in_front(self) -> None:
+        path = self.folder / "p.combe"
+        two = project_of("two", recorder_project().members[:2])
+        save_project(coefficient_bits(9).make(two), path)
+        self.assertEqual(call("report", path, "--to", self.folder / "r.html")[0], 1)
+        text = (self.folder / "r.html").read_text(encoding="utf-8")
+        self.assertIn("1 of 2 filters has a limit", text)
+        self.assertIn("MISSED by", text)
+        save_project(recorder_project().opened(1), path)
+        broken = replace(
+            recorder_project().opened(1), arithmetic=replace(recorder_project().members[1].arithmetic, input="s9f8")
+        )
+        save_project(broken, path)
+        call("report", path, "--to", self.folder / "r.html")
+        self.assertIn("notch takes s9f8, calls gives s16f15", (self.folder / "r.html").read_text(encoding="utf-8"))
 
     def test_designs_realizations_and_plain_taps(self) -> None:
         design, made = self.folder / "d.json", self.folder / "r.json"

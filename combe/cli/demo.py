@@ -14,7 +14,6 @@ from combe.benching.run import run_bench
 from combe.cli.output import print_json, print_lines, say
 from combe.delivery.languages import LANGUAGES
 from combe.delivery.package import Package
-from combe.delivery.report import html_text, report_of
 from combe.designing.file import design_document
 from combe.errors import FileError
 from combe.files import json_text, make_folder, write_text
@@ -27,6 +26,8 @@ from combe.project.way import report, way_of
 from combe.proof.c import Proof
 from combe.proof.hdl import HdlProof
 from combe.realization.reading import realization_document
+from combe.reports.page import html_text
+from combe.reports.project import project_report
 from combe.requirement import requirement_document
 from combe.running.simulate import ideal_run
 from combe.signals.report import arithmetic_document
@@ -108,7 +109,7 @@ def _make(project: Project, folder: Path) -> _Made:
     written += _bench(rounded, ideal, folder)
     written += _others(project, folder)
     say("report")
-    told = report_of(ideal.design, rounded.realization, ideal.lines, rounded.lines)
+    told, _ = project_report(project, say)
     write_text(folder / "report.html", html_text(told))
     written.append(folder / "report.html")
     picture = _draw(project, folder / "window.png")
