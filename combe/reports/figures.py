@@ -28,7 +28,9 @@ Named = Sequence[tuple[str, Filter]]
 def _sheet(height: float, rows: int = 1, ratios: tuple[float, ...] = (1.0,)) -> tuple[Figure, list[Any]]:
     from matplotlib.figure import Figure as Sheet
 
-    sheet = Sheet(figsize=(8.2, height), layout="constrained", facecolor="white")
+    sheet = Sheet(figsize=(8.2, height), facecolor="white")
+    # Margins in inches: laying out by trial takes as long as drawing.
+    sheet.subplots_adjust(left=0.08, right=0.985, bottom=0.45 / height, top=1 - 0.08 / height, hspace=0.16)
     axes = sheet.subplots(rows, 1, squeeze=False, gridspec_kw={"height_ratios": ratios})[:, 0]
     for each in axes:
         each.grid(alpha=0.3, linewidth=0.5)
