@@ -6,7 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from combe.api.designing import meets
 from combe.api.files import load
 from combe.errors import CombeError, FileError
 
@@ -51,11 +50,12 @@ def check(
 
 
 def listed(project: str | Path | Project) -> list[dict[str, Any]]:
-    """A project's filters: ``name``, ``source``, ``input_rate_hz``, ``output_rate_hz``, ``meets`` (with its integers).
+    """A project's filters: ``name``, ``source``, ``input_rate_hz``, ``output_rate_hz``, ```meets`` (with its integers, and what its bench must show).
 
     A joint at which formats or rates don't fit is told as ``joint``.
     """
-    from combe.project.chosen import realized_file
+    from combe.ledger import meets as all_kept
+    from combe.project.chain import bench_lines, ideal_of, rounded_of
     from combe.project.sources import mismatches
 
     found, _ = _project_in(project)
@@ -64,13 +64,16 @@ def listed(project: str | Path | Project) -> list[dict[str, Any]]:
         joints.setdefault(joint.name, []).append(f"{joint.sentence}; {joint.remedy}")
     rows = []
     for place, member in enumerate(found.members):
+        one = found.opened(place)
         try:
-            rounded = realized_file(found.opened(place))
+            ideal = ideal_of(one)
+            rounded = rounded_of(one, ideal)
+            kept = all_kept((*rounded.lines, *bench_lines(one, ideal, rounded)))
         except CombeError as error:
             raise (error if len(found.members) == 1 else error.at(member.code_name)) from None
         rate = member.requirement.sample_rate_hz
         row = {"name": member.code_name, "title": member.requirement.name, "source": member.source, "input_rate_hz": rate,
-               "output_rate_hz": rate, "meets": meets(rounded.realization, member.requirement)}  # fmt: skip
+               "output_rate_hz": rate, "meets": kept}  # fmt: skip
         rows.append(row | ({"joint": "; ".join(joints[member.code_name])} if member.code_name in joints else {}))
     return rows
 

@@ -30,7 +30,18 @@ if TYPE_CHECKING:
 REST_MS = 180
 REMEMBERED = 64
 DRAFTED = ("ideal", "rounded")
-FOLLOWING = ("ideal", "rounded", "way", "certified", "measured", "compared", "package", "facts", "rounding_facts")
+FOLLOWING = (
+    "ideal",
+    "rounded",
+    "way",
+    "asked",
+    "certified",
+    "measured",
+    "compared",
+    "package",
+    "facts",
+    "rounding_facts",
+)
 LOOKED_AT = ("heard", "chart", "trade", "bench", "drawing", "table", "colored", "states")
 BESIDE = ("contenders", "prices", "relaxations", "widths")
 

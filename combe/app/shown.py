@@ -50,6 +50,8 @@ def ledger_of(results: Results) -> dict[str, tuple[Line, ...]]:
         lines["rounded"] = results.rounded_lines
     if results.measured:
         lines["arithmetic"] = results.measured
+    if results.asked:
+        lines["bench"] = results.asked
     proof, package = results.proof, results.package
     if proof is not None and proof.holds and package is not None and proof.checksum == package.checksum:
         lines["code"] = proof.lines

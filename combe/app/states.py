@@ -34,6 +34,13 @@ def _bench(session: Session) -> StepState:
         return StepState("unknown", what)
     if not bench.is_identical:
         return StepState("missed", what, "differs")
+    asked = session.results.asked
+    if asked:
+        return StepState(
+            worst_verdict(asked),
+            what,
+            margin_words(asked) if any(line.margin < 0 for line in asked) else "all that is asked",
+        )
     compared = [heard for heard in bench.through if heard.identical is not None]
     ratios = [heard.snr_db for heard in bench.through if heard.name == "bit-true" and heard.snr_db is not None]
     margin = "identical" if compared else f"SNR {ratios[0]:.1f} dB" if ratios else ""

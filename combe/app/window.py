@@ -50,7 +50,7 @@ from combe.project.tree_edits import mend_joint
 _closed: list[tuple[QMainWindow, Session]] = []
 READING_S, AFTER_PICTURE_MS, RESTING_MS = 0.15, 6, 80
 """Under the hand figures change no faster than they can be read."""
-FIGURES_OF = ("ideal", "rounded", "measured", "proof", "package")
+FIGURES_OF = ("ideal", "rounded", "measured", "asked", "proof", "package")
 """Results whose figures stand in the ledger and in the chain."""
 BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 264, 8
 LEAST_MIDDLE = 520

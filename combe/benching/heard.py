@@ -122,7 +122,8 @@ def heard_of(
     energy = float(np.sum(error**2))
     signal_energy = float(np.sum(exact**2))
     ratio = float(10 * np.log10(signal_energy / energy)) if energy > 0 and signal_energy > 0 else None
-    delay = delay_by_correlation(given.values, values, max(2 * settled, 16))
+    # The beginning, where the filter fills up, has a shape of its own.
+    delay = delay_by_correlation(given.values[settled:], values[settled:], max(2 * settled, 16))
     arrived = [received(sent, values, settled, delay or 0.0) for sent in modulated]
     known = tuple(each for each in arrived if each is not None)
     tones, is_sure = _tones(values, given, full, realization, settled)

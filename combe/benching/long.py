@@ -174,7 +174,7 @@ class LongBench:
         error = trace.error_energy
         ratio = float(10 * np.log10(energy / error)) if error > 0 and energy > 0 else None
         values = trace.values
-        delay = delay_by_correlation(known.values, values, max(2 * self.settled, 16))
+        delay = delay_by_correlation(known.values[self.settled :], values[self.settled :], max(2 * self.settled, 16))
         found: list[Tone] = []
         is_sure = True
         if played is not None and trace.tones is not None:

@@ -23,6 +23,8 @@ class BenchSetup(Struct, frozen=True):
     seed: int = 1
     through: tuple[str, ...] = ("ideal", "bit-true")
     average: int = 0
+    asks: tuple[str, ...] = ()
+    """Limits on figures of the bit-true run, as sentences."""
 
 
 def signal_of(setup: BenchSetup, requirement: Requirement) -> str:

@@ -10,11 +10,15 @@ import typer
 
 from combe import api
 from combe.api.benching import benched, with_joints
+from combe.benching.asks import ask_lines
 from combe.benching.files import FILES, write_bench
 from combe.benching.run import THROUGH, USUAL, Bench
+from combe.benching.setup import signal_of
 from combe.cli.output import print_json, say
 from combe.cli.sources import FilterName, WholePath
 from combe.errors import CombeError, FormatError
+from combe.ledger.words import figure_text, limit_name
+from combe.project.chosen import chosen
 from combe.project.document import Project
 from combe.signals.spec import EXAMPLE, Part, Signal, check_length, checked, read_signal, signal_from_sentence
 
@@ -42,13 +46,18 @@ def run(
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Send a signal through the filter: exact, rounded, bit-true, compiled, simulated."""
-    if bool(signal) == bool(recording):
+    loaded = api.load(file)
+    own = chosen(loaded, filter) if isinstance(loaded, Project) and not signal and not recording else None
+    if own is None and bool(signal) == bool(recording):
         raise FormatError("give a signal or a recording", "--signal", f'write one like --signal "{EXAMPLE}"')
     check_length(samples, seed)
-    loaded = api.load(file)
     realized = benched(loaded, filter, whole_path)
     rate = realized.realization.sample_rate_hz
-    if recording:
+    if own is not None:
+        played = signal_from_sentence(
+            signal_of(own.bench, own.requirement), rate, samples or own.bench.samples, own.bench.seed
+        )
+    elif recording:
         number = int(column) if column.isdigit() else column or None
         part = Part("recording", file=recording, column=number, offset=offset, full_scale=full_scale)
         played = Signal(rate, (checked(part, "--recording", rate),), samples, seed)
@@ -66,13 +75,20 @@ def run(
                 write_bench(bench, to)
     except CombeError as error:
         raise error.at(file) if error.where in ("through", "against") else error from None
+    lines = ask_lines(bench, own.bench.asks) if own is not None and "bit-true" in names else ()
     if json:
-        print_json(bench.document())
+        asked = {"asked": [line.document() for line in lines]} if lines else {}
+        print_json(bench.document() | asked)
     else:
         _print(bench)
+        for line in lines:
+            verdict = "kept" if line.margin >= 0 else "MISSED"
+            print(
+                f"{limit_name(line)}: {figure_text(line, line.reached)}, asked {figure_text(line, line.asked)}, {verdict}"
+            )
         for name in FILES if to else ():
             print(Path(to) / name)
-    return 0 if bench.is_identical else 1
+    return 0 if bench.is_identical and all(line.margin >= 0 for line in lines) else 1
 
 
 def _length(word: str) -> int:

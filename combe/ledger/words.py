@@ -8,6 +8,8 @@ from combe.requirement.quantities import duration_text, level_text, short
 NAMES = {
     "min_db": "not below", "max_db": "not above", "max_delay_s": "Delay", "max_delay_spread_s": "Delay spread",
     "max_multiplies": "Multiplies", "max_cycles": "Cycles a sample", "max_multipliers": "Multipliers",
+    "min_snr_db": "Signal to noise", "max_snr_db": "Signal to noise", "min_tone_db": "tone", "max_tone_db": "tone", "max_bench_delay_s": "Delay on the bench",
+    "min_bench_delay_s": "Delay on the bench", "max_saturated": "Saturated", "min_saturated": "Saturated",
 }  # fmt: skip
 LEAST_SHOWN_DB = 0.0005
 """Half a step of the last digit shown: a limit missed by less is told with digits enough to see it."""

@@ -8,6 +8,9 @@ from msgspec import Struct
 
 from combe.analysis.certified import certified_lines
 from combe.analysis.exact import exact_filter
+from combe.benching.asks import HEARD, ask_lines
+from combe.benching.run import run_bench
+from combe.benching.setup import signal_of
 from combe.delivery.languages import Order
 from combe.delivery.package import Package
 from combe.designing.costs import lines_of_design
@@ -23,6 +26,7 @@ from combe.requirement import Requirement
 from combe.rounding.holding import designed
 from combe.rounding.realize import realize, rounded_lines
 from combe.running.simulate import simulate
+from combe.signals.spec import signal_from_sentence
 from combe.signals.sweep import measured_lines, sweep_for
 from combe.values import replace
 
@@ -129,6 +133,16 @@ def arithmetic_lines(rounded: Rounded) -> tuple[Line, ...]:
     sweep = sweep_for(rounded.realization, rounded.lines)
     output = simulate(rounded.realization, sweep.samples)
     return measured_lines(sweep, rounded.realization, output, rounded.lines)
+
+
+def bench_lines(project: Project, ideal: Ideal, rounded: Rounded, is_stopped: Stop = lambda: False) -> tuple[Line, ...]:
+    """What the project's bench must show, as the bit-true run stands to it; nothing where it must show nothing."""
+    setup, asked = project.bench, project.requirement
+    if not setup.asks:
+        return ()
+    signal = signal_from_sentence(signal_of(setup, asked), asked.sample_rate_hz, setup.samples, setup.seed)
+    bench = run_bench(rounded.realization, ideal.design.filter, signal, (HEARD,), is_stopped=is_stopped)
+    return ask_lines(bench, setup.asks)
 
 
 def package_of(project: Project, rounded: Rounded, ideal: Ideal) -> Package:

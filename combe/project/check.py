@@ -14,11 +14,11 @@ from msgspec import Struct
 from combe.delivery.package import Package
 from combe.errors import CombeError
 from combe.ledger import Line, meets, worst_line
-from combe.project.chain import chain_of
+from combe.ledger.words import figure_text, limit_name
+from combe.project.chain import bench_lines, chain_of
 from combe.project.chosen import chosen
 from combe.project.document import Project
 from combe.project.sources import mismatches
-from combe.requirement.quantities import level_text
 
 SAME, DIFFERS, MISSING = "same", "differs", "missing"
 
@@ -55,12 +55,14 @@ class FilterCheck(Struct, frozen=True):
         found = []
         worst = worst_line(self.lines)
         if not self.meets:
-            by = (
-                f" {worst.band} by {level_text(-worst.margin, 3)}"
+            missed = (
+                worst
                 if worst is not None and worst.margin < 0
-                else " a limit"
+                else next(line for line in self.lines if line.margin < 0)
             )
-            found.append(f"{self.name}: misses{by}")
+            found.append(
+                f"{self.name}: misses {limit_name(missed)}, {figure_text(missed, missed.reached)} where {figure_text(missed, missed.asked)} is asked"
+            )
         if not self.proved:
             found.append(f"{self.name}: not proved: {self.proof}")
         words = {DIFFERS: "differs from what the project makes", MISSING: "is missing"}
@@ -162,10 +164,9 @@ def _filter_check(
     proof = language.prove(
         chain.package, chain.rounded.realization, chain.rounded.lines, chain.ideal.design.filter, say, is_stopped
     )
-    kept = meets(chain.rounded.lines)
-    return FilterCheck(
-        project.code_name, kept, bool(proof.holds), files, chain.rounded.lines, "" if proof.holds else proof.sentence()
-    )
+    lines = (*chain.rounded.lines, *bench_lines(project, chain.ideal, chain.rounded, is_stopped))
+    told = "" if proof.holds else proof.sentence()
+    return FilterCheck(project.code_name, meets(lines), bool(proof.holds), files, lines, told)
 
 
 def _compared(package: Package, folder: Path, beside: Path) -> tuple[FileState, ...]:

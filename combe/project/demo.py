@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from combe.benching.setup import BenchSetup
 from combe.project.document import KEPT_PARTS, DesignChoice, Kept, Member, Project, Variant, project_of
 from combe.requirement import Band, Limit, Requirement
 from combe.rounding.choices import Choices
@@ -45,7 +46,13 @@ def recorder_project() -> Project:
     """The whole recorder: the band filter feeds a notch on the regulator's whine and that an envelope filter; the wake-up
     highpass listens beside it; a temperature probe is smoothed on its own."""
     calls, wake_up = demo_project().member, wake_up_project().member
-    calls = replace(calls, variants=_variants(calls))
+    bench = BenchSetup(
+        "survey night + sine 6 kHz -20 dB",
+        15_000,
+        through=("ideal", "bit-true"),
+        asks=("signal to noise at least 60 dB", "6 kHz at most -60 dB"),
+    )
+    calls = replace(calls, variants=_variants(calls), bench=bench)
     bands = (
         _keep("low calls", 18_000, 58_000, 0.5),
         _block("whine", 62_200, 62_800, -40),

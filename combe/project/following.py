@@ -12,7 +12,7 @@ from typing import Any
 from combe.analysis.certified import certified_lines
 from combe.analysis.fact import Fact
 from combe.analysis.facts import facts
-from combe.benching.run import Bench, run_bench
+from combe.benching.run import MOST_AT_ONCE, Bench, run_bench
 from combe.benching.setup import MODELS, TOOLS, signal_of
 from combe.delivery.coloring import colored
 from combe.delivery.hdl.build import build_circuit
@@ -30,7 +30,7 @@ from combe.designing.prices import Price, prices
 from combe.errors import CombeError, PoleError
 from combe.filters import Filter
 from combe.ledger import Line, worst_line
-from combe.project.chain import Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
+from combe.project.chain import Ideal, Rounded, arithmetic_lines, bench_lines, ideal_of, package_of, rounded_of
 from combe.project.compared import State, states_of
 from combe.project.document import INPUT, Member, Project, hardware_of
 from combe.project.results import Counted, Drawing, Excerpt, Failure, News, Progress, Results, pinned
@@ -61,6 +61,7 @@ HELPS = Fact("warning", "Rounding misses a limit. What helps, each tried:")
 STREAMED_S = 0.2
 """How often a result that grows is shown anew."""
 
+FIRST_LOOK = 1 << 16
 Reports = Iterator[News | Failure | Progress]
 
 
@@ -76,7 +77,7 @@ def chain(
         yield from _draft(project, ideal, is_stopped)
         return
     missing = known.missing(
-        ("rounded", "way", "measured", "certified", "compared", "package", "facts", "rounding_facts")
+        ("rounded", "way", "asked", "measured", "certified", "compared", "package", "facts", "rounding_facts")
     )
     if project.design.holds_with_bits is not None and not isinstance(start, Ideal):
         # The search for integers may take seconds; meanwhile the least order stands there.
@@ -96,6 +97,9 @@ def chain(
     if "way" in missing:
         with contextlib.suppress(CombeError):
             yield News("way", _way(project, ideal, is_stopped))
+    if "asked" in missing and project.bench.asks:
+        with contextlib.suppress(CombeError):
+            yield News("asked", bench_lines(project, ideal, rounded, is_stopped))
     if "measured" in missing:
         yield News("measured", arithmetic_lines(rounded))
     if "certified" in missing:
@@ -306,6 +310,13 @@ def benched(rounded: Rounded, ideal: Ideal, project: Project, is_stopped: Callab
                 circuit=hardware_of(project), pinned=pinned(project),
             )  # fmt: skip
 
+        if models and setup.samples > MOST_AT_ONCE:
+            # The beginning of a long signal is on screen before the rest has gone through.
+            first = run_bench(
+                rounded.realization, ideal.design.filter, replace(signal, samples=FIRST_LOOK), models, against,
+                is_stopped=is_stopped, pinned=pinned(project),
+            )  # fmt: skip
+            yield News("bench", first, is_whole=False)
         if tools and models:
             yield News("bench", made(models), is_whole=False)
         yield News("bench", made((*models, *tools) or ("ideal",)))

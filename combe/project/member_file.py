@@ -5,6 +5,7 @@ from __future__ import annotations
 from difflib import get_close_matches
 from typing import Any
 
+from combe.benching.asks import ask_from
 from combe.benching.setup import MODELS, PINS, TOOLS, BenchSetup
 from combe.checking import is_number
 from combe.delivery.code_choices import CodeChoices, check_code_choices
@@ -94,7 +95,11 @@ def _bench(found: BenchShape, requirement: Requirement) -> BenchSetup:
             signal_from_sentence(found.signal, requirement.sample_rate_hz)
         except CombeError as error:
             raise FileError(error.what, "bench.signal", error.instead) from None
-    return BenchSetup(found.signal, found.samples, found.seed, tuple(found.through) or ("ideal",), found.average)
+    for text in found.asks:
+        ask_from(text, requirement.sample_rate_hz)
+    return BenchSetup(
+        found.signal, found.samples, found.seed, tuple(found.through) or ("ideal",), found.average, tuple(found.asks)
+    )
 
 
 def _hardware(found: HardwareShape) -> HardwareChoices:
@@ -159,7 +164,7 @@ def member_document(member: Member) -> dict[str, Any]:
         document["hardware"] = hardware
     if member.bench != BenchSetup():
         bench = {key: getattr(member.bench, key) for key in BenchSetup.__struct_fields__}
-        document["bench"] = bench | {"through": list(member.bench.through)}
+        document["bench"] = bench | {"through": list(member.bench.through), "asks": list(member.bench.asks)}
     if member.processor != Processor():
         document["processor"] = as_dict(member.processor)
     if member.pins:

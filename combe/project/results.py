@@ -74,6 +74,8 @@ class Results(Struct, frozen=True):
     rounded: Rounded | None = None
     certified: tuple[Line, ...] = ()
     measured: tuple[Line, ...] = ()
+    asked: tuple[Line, ...] = ()
+    """What the bench must show."""
     compared: tuple[Compared, ...] = ()
     package: Package | None = None
     facts: tuple[Fact, ...] = ()
@@ -223,6 +225,7 @@ ASPECTS: dict[str, Callable[[Project], object]] = {
     "circuit": hardware_of,
     "recipe": lambda project: project.recipe,
     "processor": lambda project: project.processor,
+    "bench asks": lambda project: project.bench if project.bench.asks else None,
     "states": lambda project: (state_of(project), project.variants),
     "upstream": lambda project: _upstream(project),
     "bench setup": lambda project: (project.bench, pinned(project)),
@@ -250,6 +253,7 @@ DEPENDS: dict[str, Dependence] = {
     "rounded": Dependence(("ideal", "arithmetic", "name"), stays=True),
     "certified": Dependence(("rounded",)),
     "measured": Dependence(("rounded",), stays=True),
+    "asked": Dependence(("rounded", "bench asks")),
     "compared": Dependence(("rounded", "circuit", "code")),
     "way": Dependence(("ideal", "upstream")),
     "package": Dependence(("rounded", "code", "code name", "circuit"), stays=True),

@@ -18,6 +18,7 @@ from combe.rounding.assemble import SCALINGS
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS
 from combe.rounding.recursive import ORDERINGS
 from combe.schema import one_of, whole
+from combe.signals.spec import MOST_SAMPLES
 
 MOST_FILTERS = 200
 Text = Annotated[str, Meta(description="a text")]
@@ -107,12 +108,13 @@ class BenchShape(Struct, forbid_unknown_fields=True):
     """What stands on the bench."""
 
     signal: Text = ""
-    samples: Annotated[int, whole(1, 20_000_000)] = LENGTH
+    samples: Annotated[int, whole(1, MOST_SAMPLES)] = LENGTH
     seed: Annotated[int, whole(0, 2**31 - 1)] = 1
     through: Annotated[list[str], Meta(description="a list of names")] = field(
         default_factory=lambda: ["ideal", "bit-true"]
     )
     average: Annotated[int, whole(0, 65_536)] = 0
+    asks: Annotated[list[str], Meta(max_length=20, description="a list of at most 20 sentences")] = []
 
 
 class LineShape(Struct):

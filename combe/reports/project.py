@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from combe.analysis.certified import certified_lines
+from combe.benching.asks import ask_lines
 from combe.benching.run import run_bench
 from combe.benching.setup import signal_of
 from combe.errors import CombeError
 from combe.ledger import Line
-from combe.ledger.words import margin_words
+from combe.ledger.words import figure_text, limit_name, margin_words
 from combe.project.chain import Chain, Ideal, Rounded, arithmetic_lines, ideal_of, package_of, rounded_of
 from combe.project.compared import states_of, table_of_states
 from combe.project.document import INPUT, Project
@@ -115,6 +116,10 @@ def _bench(project: Project, ideal: Ideal, rounded: Rounded) -> Section:
         late = f"{heard.delay_samples:.2f} samples" if heard.delay_samples is not None else ""
         rows.append((heard.name, f"{row['rms_dbfs']:.2f} dB of full scale", f"{heard.peak:.6g}", f"{heard.rms_error:.3g}", ratio, late,
                      "" if heard.saturated is None else str(heard.saturated)))  # fmt: skip
+    rows += [
+        (f"{limit_name(line)}: {figure_text(line, line.reached)}", *[""] * 4, f"asked {figure_text(line, line.asked)}",
+         "kept" if line.margin >= 0 else "MISSED") for line in ask_lines(bench, setup.asks)
+    ]  # fmt: skip
     words = [f"{told}, {bench.samples:,} samples; errors against the exact filter on the same samples."]
     words += [
         f"{frequency_text(tone.hz)} through the bit-true run: {tone.gain_db:+.4f} dB, {tone.phase_deg:+.2f} degrees."

@@ -96,7 +96,7 @@ def delay_by_correlation(given: Array, heard: Array, most: int) -> float | None:
     size = 1 << int(np.ceil(np.log2(2 * count)))
     spectrum = np.fft.rfft(other, size) * np.conj(np.fft.rfft(one, size))
     lags = np.fft.irfft(spectrum, size)
-    around = np.concatenate([lags[-8:], lags[: most + 9]])
+    around = np.concatenate([lags[-8:], lags[: most + 9]]) / _overlapping(one, other, 8, most + 9)
     fine = np.abs(_between(around))
     places = np.arange(len(fine)) / FINER - 8
     inside = (places >= -1) & (places <= most + 1)
@@ -111,6 +111,20 @@ def delay_by_correlation(given: Array, heard: Array, most: int) -> float | None:
     left, middle, right = fine[at - 1], fine[at], fine[at + 1]
     bend = left - 2 * middle + right
     return float(places[at] + (0.5 * (left - right) / bend if bend else 0.0) / FINER)
+
+
+def _overlapping(one: Array, other: Array, before: int, after: int) -> Array:
+    """By what a correlation is divided at lags from -before to after - 1: the energy of what overlaps there. Without it a
+    slow signal is drawn towards no delay, where most of it overlaps."""
+    count = len(one)
+    energy = [np.concatenate([[0.0], np.cumsum(values**2)]) for values in (one, other)]
+    found = np.empty(before + after)
+    for k, lag in enumerate(range(-before, after)):
+        size = max(count - abs(lag), 0)
+        first, second = (0, lag) if lag >= 0 else (-lag, 0)
+        product = (energy[0][first + size] - energy[0][first]) * (energy[1][second + size] - energy[1][second])
+        found[k] = np.sqrt(max(product, 0.0))
+    return np.asarray(np.where(found > 1e-9 * max(float(np.max(found)), 1e-300), found, np.inf))
 
 
 def _between(values: Array) -> Array:

@@ -9,8 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.signals.modulation import Modulated, modulated
+from combe.signals.roost import roost_values
 from combe.signals.spec import Part, Signal
 from combe.signals.spread import pink_noise, register_bits
+from combe.signals.survey import night_values
 
 Array = NDArray[np.float64]
 PIECE = 1 << 16
@@ -88,6 +90,8 @@ def source_of(part: Part, signal: Signal, place: int, count: int, full: float) -
         return InMemory(_at_level(sent.values, peak)), sent
     if part.kind == "pink":
         return InMemory(_at_level(pink_noise(generator(signal.seed, place), count), peak)), None
+    if part.kind == "survey":
+        return _survey(part, signal.sample_rate_hz, peak), None
     if part.kind == "white":
         loud = _rms(White(signal.seed, place), count)
         return Scaled(White(signal.seed, place), peak / np.sqrt(2) / loud if loud else 1.0), None
@@ -96,6 +100,14 @@ def source_of(part: Part, signal: Signal, place: int, count: int, full: float) -
         # Always plus or minus one, so that its rms is one.
         return Scaled(ByPlace(values), peak / np.sqrt(2)), None
     return ByPlace(_by_place(part, signal.sample_rate_hz, count, peak)), None
+
+
+def _survey(part: Part, rate: float, peak: float) -> Source:
+    """A recording that comes with Combe, over and over; its level is that of its full scale."""
+    if part.name == "roost":
+        return Scaled(ByPlace(lambda n: roost_values(n, rate)), peak)
+    night = night_values(rate)
+    return Scaled(ByPlace(lambda n: night[n.astype(np.int64) % len(night)]), peak)
 
 
 def _by_place(part: Part, rate: float, count: int, peak: float) -> Callable[[Array], Array]:

@@ -43,14 +43,17 @@ class Part(Struct, frozen=True, forbid_unknown_fields=True):
     column: Annotated[str | int, Meta(description="a name or a number")] | None = None
     offset: Number | None = None
     full_scale: Number | None = None
+    name: Annotated[str, Meta(description="a text")] | None = None
 
 
+SURVEYS = ("night", "roost")
+"""Recordings that come with Combe, made up: the bats' calls, and the weight on a beam they roost on."""
 KINDS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "impulse": ((), ("at", "dbfs")), "step": ((), ("at", "dbfs")), "sine": (("hz",), ("dbfs", "phase_deg")),
     "chirp": (("start_hz", "stop_hz"), ("dbfs", "law", "phase_deg")), "square": (("hz",), ("dbfs", "phase_deg")),
     "white": ((), ("dbfs",)), "pink": ((), ("dbfs",)), "maximum-length": (("bits",), ("dbfs",)),
     "modulated": (("points", "symbol_rate_hz", "carrier_hz"), ("dbfs", "rolloff")),
-    "recording": (("file",), ("column", "offset", "full_scale")),
+    "recording": (("file",), ("column", "offset", "full_scale")), "survey": (("name",), ("dbfs",)),
 }  # fmt: skip
 """Keys each kind must have, and may have."""
 
@@ -143,6 +146,10 @@ def checked(part: Part, where: str, rate: float) -> Part:
         raise FileError(f"sample {part.at} is out of reach", f"{where}.at", f"up to {MOST_SAMPLES}")
     if part.kind == "modulated":
         _check_modulated(part, where, rate)
+    if part.name is not None and part.name not in SURVEYS:
+        raise FileError(
+            f"{describe(part.name)} is no recording of the survey", f"{where}.name", f"known are {', '.join(SURVEYS)}"
+        )
     if part.full_scale is not None and not part.full_scale > 0:
         raise FileError(f"{part.full_scale:g} is no full scale", f"{where}.full_scale", "give a number above zero")
     return part
@@ -215,6 +222,9 @@ def _part(text: str, rate: float) -> Part:
     found: dict[str, Any] = {}
     if kind == "recording":
         return _recording(rest, where)
+    if kind == "survey":
+        name, _, rest = rest.strip().partition(" ")
+        found["name"] = name
     rest = _named(rest, found, rate)
     level = re.search(_LEVEL, rest)
     if level:

@@ -18,6 +18,13 @@ def night_recording(entry: Format, sample_rate_hz: float) -> NDArray[np.int64]:
 
     Raw integers of the input format, ``SECONDS`` long.
     """
+    signal = night_values(sample_rate_hz)
+    middle, reach = (entry.least + entry.most) / 2, (entry.most - entry.least) / 2
+    return np.clip(np.floor(middle + 0.9 * reach * signal + 0.5), entry.least, entry.most).astype(np.int64)
+
+
+def night_values(sample_rate_hz: float) -> Array:
+    """The same as real values, full scale being about 1."""
     count = round(SECONDS * sample_rate_hz)
     time = np.arange(count) / sample_rate_hz
     noise = random_integers(count, Format(True, 24, 23), seed=62) / 2.0**23
@@ -25,9 +32,7 @@ def night_recording(entry: Format, sample_rate_hz: float) -> NDArray[np.int64]:
     for start in (0.008, 0.026, 0.044):
         signal += _call(time, start)
     clicks = random_integers(count, Format(False, 16, 16), seed=118)
-    signal += 0.3 * (clicks < 6) + 0.02 * np.sin(2 * np.pi * WHINE_HZ * time)
-    middle, reach = (entry.least + entry.most) / 2, (entry.most - entry.least) / 2
-    return np.clip(np.floor(middle + 0.9 * reach * signal + 0.5), entry.least, entry.most).astype(np.int64)
+    return np.asarray(signal + 0.3 * (clicks < 6) + 0.02 * np.sin(2 * np.pi * WHINE_HZ * time))
 
 
 def _call(time: Array, start: float) -> Array:

@@ -37,6 +37,7 @@ LOOKS = {
 OTHER = ("amber", 1.2, False)
 LOWER = ("spectra", "spectrogram", "histogram", "constellation")
 SHOWN, LONGEST_SPECTRUM, FLOOR_DB = 160, 16_384, -160.0
+DRAWN = 1 << 17
 
 
 class BenchView(Panel):
@@ -96,7 +97,13 @@ class BenchView(Panel):
         self, bench: Bench | None, requirement: Requirement, counted: str, sentence: str, is_done: bool
     ) -> None:
         """Another bench, or why there is none."""
-        self.words.setText(sentence or ("" if is_done else "running…"))
+        long = bench is not None and len(bench.input.values) < bench.samples
+        part = (
+            f"the first {min(len(bench.input.values), DRAWN):,} of {bench.samples:,} samples"
+            if bench is not None and long
+            else ""
+        )
+        self.words.setText(sentence or (part if is_done else f"running… {part}".strip()))
         self.requirement = requirement
         if self.spectrum.frequency_axis is not None:
             self.spectrum.frequency_axis.set_rate(requirement.sample_rate_hz, counted)
@@ -184,7 +191,7 @@ class BenchView(Panel):
             for name, values, full in self._everything():
                 if name == self.of.currentText():
                     found = spectrogram(values / full)
-                    plot.show_spectrogram(found, bench.sample_rate_hz, self.requirement, bench.samples)
+                    plot.show_spectrogram(found, bench.sample_rate_hz, self.requirement, len(bench.input.values))
         elif isinstance(plot, HistogramPlot):
             steps = {"input": bench.input.step}
             plot.show_histograms({
@@ -216,26 +223,28 @@ class BenchView(Panel):
         if bench is None:
             return
         rate = bench.sample_rate_hz
-        time = np.arange(bench.samples) / rate * 1e3
+        # A long signal is drawn by its beginning: what takes a frame to go through.
+        count = min(len(bench.input.values), DRAWN)
+        time = np.arange(count) / rate * 1e3
         delays = {h.name: h.delay_samples or 0.0 for h in bench.through}
         top = 1e-9
         for name, values, full in self._everything():
             stroke = self._stroke("time", name)
             shift = delays.get(name, 0.0) / rate * 1e3 if self.aligned.isChecked() else 0.0
-            stroke.show_points(time - shift, values / full)
+            stroke.show_points(time - shift, values[:count] / full)
             stroke.setVisible(True)
-            top = max(top, float(np.max(np.abs(values / full), initial=0.0)))
+            top = max(top, float(np.max(np.abs(values[:count]), initial=0.0) / full))
         ideal = next((h for h in bench.through if h.name == "ideal"), None)
         largest = 1e-12
         for heard in bench.through if ideal is not None else ():
             if ideal is None or heard is ideal or heard.name.startswith(("moving-average", "pin ")):
                 continue
             stroke = self._stroke("difference", heard.name)
-            stroke.show_points(time, (heard.values - ideal.values) / heard.full * 1e6)
+            stroke.show_points(time, (heard.values - ideal.values)[:count] / heard.full * 1e6)
             stroke.setVisible(True)
             largest = max(largest, heard.peak_error / heard.full * 1e6)
-        left = float(time[min(bench.samples // 4, 512)])
-        right = float(time[min(min(bench.samples // 4, 512) + SHOWN, bench.samples - 1)])
+        left = float(time[min(count // 4, 512)])
+        right = float(time[min(min(count // 4, 512) + SHOWN, count - 1)])
         self.time.set_home(left, right, -1.1 * top, 1.1 * top)
         self.difference.set_home(left, right, -1.2 * largest, 1.2 * largest)
         self._show_lower()

@@ -7,10 +7,11 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QMenu, QPushButton, QToolButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.parts import Panel, Scroller, clear_layout, label
+from combe.benching.asks import EXAMPLES, MOST_ASKS, ask_from
 from combe.benching.setup import MODELS, PINS, TOOLS, BenchSetup, signal_of
 from combe.errors import CombeError, FileError
 from combe.project.edits import with_bench
@@ -31,6 +32,7 @@ TIPS = {
 STARTS = {
     "A sine": "sine {quarter} -12 dB", "A chirp over everything": "chirp {low} to {high} -6 dB", "White noise": "white -30 dB",
     "Pink noise": "pink -30 dB", "A square wave": "square {low} -12 dB", "A step": "step at 100 -6 dB", "An impulse": "impulse at 100 0 dB",
+    "The survey's night": "survey night", "The weight on a roost beam": "survey roost",
     "A maximum-length sequence": "maximum-length bits 12 -6 dB", "A modulated carrier": "modulated points 16 symbols {low} {quarter} -12 dB",
 }  # fmt: skip
 """What a new part begins as."""
@@ -52,10 +54,16 @@ class BenchPanel(Panel):
         self.setup = BenchSetup()
         self.requirement: Requirement | None = None
         self.column.addWidget(label("Bench", "title"))
-        self.column.addWidget(label("What goes in", "strong"))
+        # One column that scrolls: a small screen has no room for all of it at once.
         self.scroller = Scroller()
-        self.rows: list[Figure] = []
         self.column.addWidget(self.scroller, 1)
+        place = self.scroller.column
+        place.setSpacing(5)
+        place.addWidget(label("What goes in", "strong"))
+        self.rows: list[Figure] = []
+        self.parts = QVBoxLayout()
+        self.parts.setSpacing(4)
+        place.addLayout(self.parts)
         self.add = QPushButton("Add a part")
         self.menu = QMenu(self.add)
         for title in STARTS:
@@ -63,7 +71,7 @@ class BenchPanel(Panel):
         self.menu.addSeparator()
         self.menu.addAction("A recording…", self._on_recording)
         self.add.setMenu(self.menu)
-        self.column.addWidget(self.add)
+        place.addWidget(self.add)
         row = QHBoxLayout()
         row.addWidget(label("for"))
         self.samples = Figure(lambda text: check_length(_whole(text), 1), "samples")
@@ -74,22 +82,27 @@ class BenchPanel(Panel):
         self.seed.typed.connect(lambda text: self._emit(seed=_whole(text)))
         row.addWidget(self.seed)
         row.addStretch(1)
-        self.column.addLayout(row)
-        self.column.addWidget(label("What it goes through", "strong"))
+        place.addLayout(row)
+        place.addWidget(label("What it goes through", "strong"))
         self.boxes: dict[str, QCheckBox] = {}
         for name in (*MODELS, *TOOLS, PINS):
             box = QCheckBox(TITLES[name])
             box.setToolTip(TIPS.get(name, ""))
             box.clicked.connect(self._on_box)
             self.boxes[name] = box
-            self.column.addWidget(box)
+            place.addWidget(box)
         row = QHBoxLayout()
         row.addWidget(label("and a moving average of"))
         self.average = Figure(_check_average, "length of the moving average")
         self.average.typed.connect(lambda text: self._emit(average=_average(text)))
         row.addWidget(self.average)
         row.addStretch(1)
-        self.column.addLayout(row)
+        place.addLayout(row)
+        place.addWidget(label("What must come out", "strong"))
+        self.asks = QVBoxLayout()
+        self.asks.setSpacing(2)
+        place.addLayout(self.asks)
+        self.ask_rows: list[Figure] = []
         for figure in (self.samples, self.seed, self.average):
             figure.complained.connect(self.complained)
 
@@ -108,9 +121,38 @@ class BenchPanel(Panel):
         self.average.show_text(str(setup.average) if setup.average else "none")
         for name, box in self.boxes.items():
             box.setChecked(name in setup.through)
+        self._show_asks()
+
+    def _show_asks(self) -> None:
+        """A row for each limit, and one to type another into."""
+        words = [*self.setup.asks, ""] if len(self.setup.asks) < MOST_ASKS else [*self.setup.asks]
+        while len(self.ask_rows) < len(words):
+            figure = Figure(self._check_ask, f"what must come out, {len(self.ask_rows) + 1}")
+            figure.setMinimumWidth(40)
+            figure.setPlaceholderText(EXAMPLES[len(self.ask_rows) % len(EXAMPLES)])
+            figure.typed.connect(partial(self._on_ask, len(self.ask_rows)))
+            figure.complained.connect(self.complained)
+            self.ask_rows.append(figure)
+            self.asks.addWidget(figure)
+        for k, figure in enumerate(self.ask_rows):
+            figure.setVisible(k < len(words))
+            if k < len(words):
+                figure.show_text(words[k])
+                figure.setToolTip(words[k] or "a limit on a figure of the bit-true run, such as " + ", ".join(EXAMPLES))
+
+    def _check_ask(self, text: str) -> None:
+        assert self.requirement is not None
+        if text.strip():
+            ask_from(text, self.requirement.sample_rate_hz)
+
+    def _on_ask(self, place: int, text: str) -> None:
+        assert self.requirement is not None
+        asks = list(self.setup.asks)
+        asks[place : place + 1] = [ask_from(text, self.requirement.sample_rate_hz).sentence] if text.strip() else []
+        self._emit(asks=tuple(asks))
 
     def _rebuild(self, parts: list[str]) -> None:
-        clear_layout(self.scroller.column)
+        clear_layout(self.parts)
         self.rows = []
         for index, part in enumerate(parts):
             line = QWidget()
@@ -133,7 +175,7 @@ class BenchPanel(Panel):
             remove.setEnabled(len(parts) > 1)
             remove.clicked.connect(partial(self._on_remove, index))
             row.addWidget(remove)
-            self.scroller.column.addWidget(line)
+            self.parts.addWidget(line)
 
     def _parts(self) -> list[str]:
         assert self.requirement is not None

@@ -46,7 +46,7 @@ class LedgerModel(QAbstractTableModel):
     @property
     def rows(self) -> tuple[Line, ...]:
         """The lines that name the rows."""
-        return self.lines.get("ideal") or ()
+        return (*(self.lines.get("ideal") or ()), *(self.lines.get("bench") or ()))
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         """A row a limit."""
@@ -68,6 +68,10 @@ class LedgerModel(QAbstractTableModel):
         """The line of a cell."""
         step = next((name for name, at in STEP_COLUMNS.items() if at == column), "")
         lines = self.lines.get(step) or ()
+        before = len(self.lines.get("ideal") or ())
+        if row >= before:
+            # What the bench must show is heard in the bit-true run.
+            return self.rows[row] if step == "arithmetic" else None
         return lines[row] if row < len(lines) else None
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
@@ -89,7 +93,7 @@ class LedgerModel(QAbstractTableModel):
         if column == 0:
             return limit_name(head), "", ""
         if column == 1:
-            side = "≥ " if head.limit == "min_db" else "≤ "
+            side = "≥ " if head.limit.startswith("min_") else "≤ "
             return side + figure_text(head, head.asked), "", ""
         line = self.line(row, column)
         if line is None:

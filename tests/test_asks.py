@@ -1,0 +1,177 @@
+"""What a bench must show: sentences, lines, verdicts everywhere; and the recordings that come with Combe."""
+
+from __future__ import annotations
+
+import json
+import unittest
+
+import numpy as np
+
+import combe
+from combe.benching.asks import EXAMPLES, ask_from, ask_lines
+from combe.benching.setup import BenchSetup
+from combe.designing.designed import Design
+from combe.errors import CombeError, FileError
+from combe.filters import Fir
+from combe.ledger.words import limit_name
+from combe.project import edits
+from combe.project.demo import demo_project, recorder_project
+from combe.project.file import project_document, project_from, save_project
+from combe.realization.formats import parse_format
+from combe.signals.figures import delay_by_correlation
+from combe.signals.make import make_signal
+from combe.signals.roost import BAT_KG, BEAM_KG, FULL_KG, visits
+from combe.signals.spec import signal_from_sentence
+from combe.signals.survey import night_values
+from combe.values import replace
+from tests.test_app import WindowCase, states, type_over
+from tests.test_cli import InFolder, call
+
+S16 = parse_format("s16f15")
+
+
+class Sentences(unittest.TestCase):
+    def test_each_says_itself_again(self) -> None:
+        for text in (*EXAMPLES, "6 kHz at least -0.2 dB", "signal to noise at most 90 dB", "delay at least 20 us"):
+            ask = ask_from(text, 250_000.0)
+            self.assertEqual(ask_from(ask.sentence, 250_000.0), ask)
+        self.assertEqual(ask_from("0.25fs at most -3 dB", 1000.0).hz, 250.0)
+        self.assertEqual(ask_from("10 Hz at most −3 dB", 1000.0).value, -3.0)
+
+    def test_what_is_no_limit_is_refused_with_an_example(self) -> None:
+        for text in (
+            "",
+            "loud",
+            "signal to noise at least",
+            "signal to noise at least loud dB",
+            "saturated at most 0.5",
+            "900 kHz at most -3 dB",
+            "6 kHz at most -3",
+            "6 kHz above -3 dB",
+        ):
+            with self.subTest(text), self.assertRaises(FileError) as caught:
+                ask_from(text, 250_000.0)
+            self.assertIn("signal to noise at least 80 dB", caught.exception.sentence())
+
+
+class Lines(unittest.TestCase):
+    def test_lines_are_what_the_bench_says(self) -> None:
+        realized = combe.realize(Design("given", Fir((0.0, 0.0, 0.5, 0.25)), 1000.0))
+        bench = combe.bench(realized, "sine 100 Hz -12 dB + white -6 dB", samples=40_000)
+        true = next(heard for heard in bench.through if heard.name == "bit-true")
+        gain = 20 * np.log10(abs(0.5 + 0.25 * np.exp(-2j * np.pi * 0.1)))
+        asks = (
+            "signal to noise at least 60 dB",
+            "100 Hz at most -2 dB",
+            "100 Hz at least -4 dB",
+            "delay at most 2 ms",
+            "saturated at most 0",
+            "250 Hz at most 0 dB",
+        )
+        snr, most, least, late, ends, unheard = ask_lines(bench, asks)
+        assert true.snr_db is not None and true.delay_samples is not None
+        self.assertAlmostEqual(snr.margin, true.snr_db - 60)
+        self.assertAlmostEqual(most.margin, -2 - gain, delta=0.05)
+        self.assertAlmostEqual(least.margin, gain + 4, delta=0.05)
+        self.assertAlmostEqual(late.reached, true.delay_samples / 1000)
+        self.assertEqual((ends.reached, ends.margin), (true.saturated, -float(true.saturated or 0)))
+        # A tone that isn't played can't be heard: that is no kept limit.
+        self.assertLess(unheard.margin, 0)
+        self.assertEqual(limit_name(most), "100 Hz tone")
+        alone = replace(bench, through=bench.through[:1])
+        self.assertTrue(all(line.margin < 0 for line in ask_lines(alone, asks)))
+
+    def test_projects_keep_them_and_refuse_what_is_none(self) -> None:
+        project = recorder_project()
+        self.assertEqual(project_from(json.loads(json.dumps(project_document(project)))).bench, project.bench)
+        document = project_document(project)
+        document["filters"][0]["bench"]["asks"] = ["loud"]
+        with self.assertRaises(CombeError) as caught:
+            project_from(document)
+        self.assertIn("filters[0].bench.asks", caught.exception.sentence())
+
+
+class Verbs(InFolder):
+    def test_a_bench_list_and_check_say_what_is_missed(self) -> None:
+        for limit, status in (("60", 0), ("99", 1)):
+            bench = BenchSetup("white -12 dB", 3000, asks=(f"signal to noise at least {limit} dB",))
+            path = self.folder / "p.combe"
+            save_project(replace(demo_project(), bench=bench), path)
+            found, out, _ = call("bench", path, "--json")
+            self.assertEqual(found, status)
+            self.assertEqual((json.loads(out)["samples"], json.loads(out)["asked"][0]["limit"]), (3000, "min_snr_db"))
+            self.assertEqual(call("list", path)[0], status)
+            self.assertIn("MISSED" if status else "kept", call("bench", path)[1])
+        status, out, _ = call("check", path)
+        self.assertEqual(status, 1)
+        self.assertIn("misses Signal to noise", out)
+        self.assertEqual(call("bench", self.put("t.txt", "0.5\n"))[0], 2)
+
+
+class InTheWindow(WindowCase):
+    def test_limits_are_typed_and_have_rows_in_the_ledger(self) -> None:
+        window = self.window
+        window.open_step("bench")
+        self.settle()
+        rows = window.ledger.ledger.rowCount()
+        type_over(window.bench.ask_rows[0], "signal to noise at least 60 dB")
+        self.settle()
+        self.assertEqual(self.session.project.bench.asks, ("signal to noise at least 60 dB",))
+        self.assertEqual(window.ledger.ledger.rowCount(), rows + 1)
+        self.assertEqual(window.ledger.ledger.words(rows, 0)[0], "Signal to noise")
+        self.assertTrue(window.ledger.ledger.words(rows, 4)[2].startswith("+"))
+        self.assertEqual(window.ledger.ledger.words(rows, 2), ("", "", ""))
+        self.assertEqual(states(self.session)["bench"].verdict, "kept")
+        type_over(window.bench.ask_rows[1], "nonsense")
+        self.assertEqual(len(self.session.project.bench.asks), 1)
+        self.session.edit(
+            edits.set_bench(replace(self.session.project.bench, asks=("signal to noise at least 130 dB",)))
+        )
+        self.settle()
+        self.assertEqual(states(self.session)["bench"].verdict, "missed")
+        self.session.edit(edits.set_bench(replace(self.session.project.bench, asks=())))
+        self.settle()
+        self.assertEqual(window.ledger.ledger.rowCount(), rows)
+
+    def test_a_long_signal_shows_its_beginning_first(self) -> None:
+        seen = []
+        self.session.stepped.connect(lambda name: seen.append(self.session.results.bench) if name == "bench" else None)
+        self.window.open_step("bench")
+        self.session.edit(edits.set_bench(BenchSetup("sine 40 kHz -12 dB", 2_100_000)))
+        self.settle()
+        counts = [bench.samples for bench in seen if bench is not None]
+        self.assertEqual(counts[-2:], [1 << 16, 2_100_000])
+        self.assertTrue(seen[-1].is_excerpt)
+
+
+class Surveys(unittest.TestCase):
+    def test_the_night_is_the_recording_whatever_the_pieces(self) -> None:
+        raw = make_signal(signal_from_sentence("survey night", 250_000.0, 20_000), S16).raw
+        night = np.clip(np.rint(night_values(250_000.0) * 32768), -32768, 32767)
+        np.testing.assert_array_equal(raw[:15_000], night)
+        np.testing.assert_array_equal(raw[15_000:], night[:5_000])
+
+    def test_the_beam_weighs_who_sits_on_it(self) -> None:
+        rate = 160.0
+        values = make_signal(signal_from_sentence("survey roost 0 dB", rate, 14_400), S16).raw / 32768 * FULL_KG
+        self.assertTrue(values.min() > 0.08 and values.max() < FULL_KG)
+        # Averaged over whole seconds sway and hum are gone, drift is small: what is left are bats of about 7.5 g.
+        land, leave, mass = visits()
+        seconds = values.reshape(90, 160).mean(axis=1)
+        middle = np.arange(90) + 0.5
+        sitting = np.array([mass[(land < t - 1.5) & (leave > t + 1.5)].sum() for t in middle])
+        quiet = np.array([not np.any((np.abs(land - t) < 2) | (np.abs(leave - t) < 2)) for t in middle])
+        self.assertGreater(np.count_nonzero(quiet), 10)
+        self.assertLess(np.max(np.abs(seconds - BEAM_KG - sitting)[quiet]), 0.0085)
+        self.assertGreater(sitting.max(), 2 * BAT_KG)
+        for text in ("survey", "survey owls", "survey night 5 Hz"):
+            with self.assertRaises(FileError):
+                signal_from_sentence(text, rate, 10)
+
+    def test_a_slow_signal_is_not_drawn_towards_no_delay(self) -> None:
+        n = np.arange(700)
+        slow = np.sin(n / 90.0) + 0.4 * np.sin(n / 31.0) + 0.02 * n / 100
+        for delay in (0, 9, 17):
+            heard = np.concatenate([np.full(delay, slow[0]), slow[: len(slow) - delay]])
+            found = delay_by_correlation(slow[50:], heard[50:], 60)
+            self.assertTrue(found is None or abs(found - delay) < 0.6, found)
