@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import json
 import unittest
+from unittest import mock
 
 import numpy as np
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox
 
 import combe
+from combe.app.widgets.recording_dialog import RecordingDialog
 from combe.benching.asks import EXAMPLES, ask_from, ask_lines
 from combe.benching.setup import BenchSetup
 from combe.designing.designed import Design
@@ -132,6 +135,40 @@ class InTheWindow(WindowCase):
         self.session.edit(edits.set_bench(replace(self.session.project.bench, asks=())))
         self.settle()
         self.assertEqual(window.ledger.ledger.rowCount(), rows)
+
+    def test_a_column_of_a_table_is_picked_by_sight(self) -> None:
+        path = self.folder / "beam.csv"
+        path.write_text("time;who;kg\n0,0;a;0,12\n0,1;b;0,13\n")
+        panel = self.window.bench
+        self.window.open_step("bench")
+        seen: list[RecordingDialog] = []
+
+        def accept(dialog: RecordingDialog) -> QDialog.DialogCode:
+            seen.append(dialog)
+            self.assertEqual(dialog.place, 2)
+            ok = dialog.buttons.button(QDialogButtonBox.StandardButton.Ok)
+            dialog.pick(1)
+            self.assertFalse(ok.isEnabled())
+            dialog.pick(2)
+            dialog.full.setText("half")
+            self.assertFalse(ok.isEnabled())
+            dialog.full.setText("0,5")
+            dialog.offset.setText("0.1")
+            self.assertTrue(ok.isEnabled())
+            return QDialog.DialogCode.Accepted
+
+        with mock.patch.object(RecordingDialog, "exec", accept):
+            panel.add_recording(str(path))
+        self.assertTrue(
+            self.session.project.bench.signal.endswith(f'recording "{path}" column 3 offset 0.1 full scale 0.5')
+        )
+        self.settle()
+        self.assertIsNotNone(self.session.results.bench)
+        with mock.patch.object(RecordingDialog, "exec", return_value=QDialog.DialogCode.Rejected):
+            panel.add_recording(str(path))
+        self.assertEqual(self.session.project.bench.signal.count("recording"), 1)
+        panel.add_recording(str(self.folder / "none.csv"))
+        self.assertEqual(self.session.project.bench.signal.count("recording"), 1)
 
     def test_a_long_signal_shows_its_beginning_first(self) -> None:
         seen = []

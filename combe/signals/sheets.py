@@ -18,7 +18,7 @@ from combe.errors import FileError
 from combe.files import opened, shortened
 
 Array = NDArray[np.float64]
-PIECE_BYTES, LONGEST_LINE = 1 << 21, 1 << 24
+PIECE_BYTES, LONGEST_LINE, LOOKED_AT = 1 << 21, 1 << 24, 1 << 14
 MOST_IN_PIPE = 1 << 26
 """A pipe can't be read twice: so much of it is kept."""
 NUMBER = re.compile(r"\s*[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?\s*")
@@ -119,6 +119,30 @@ def column_index(sheet: Sheet, column: str | int | None, where: str) -> int:
         if 1 <= number <= len(names):
             return number - 1
     raise FileError(f'there is no column "{shortened(str(column))}"', where, f"known are {listed}")
+
+
+def column_numbers(sheet: Sheet) -> list[int]:
+    """Places of the columns that hold numbers, as far as the first rows tell."""
+    rows = sheet.rows[:20]
+    return [k for k in range(len(sheet.names)) if all(k < len(row) and NUMBER.fullmatch(row[k]) for row in rows)]
+
+
+def first_rows(path: Path) -> Sheet:
+    """The beginning of a table, to be looked at.
+
+    Raises
+    ------
+    FileError
+        If the file can't be read, or holds no numbers.
+    """
+    with opened(path) as stream:
+        piece = stream.read(LOOKED_AT)
+    cut = piece.rfind(b"\n") + 1 if len(piece) == LOOKED_AT else len(piece)
+    try:
+        text = piece[: cut or len(piece)].decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise FileError("this is not a text file (UTF-8 is expected)", str(path)) from None
+    return sheet_of(text, str(path))
 
 
 class SheetFile:

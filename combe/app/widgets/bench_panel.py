@@ -7,16 +7,29 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.parts import Panel, Scroller, clear_layout, label
+from combe.app.widgets.recording_dialog import RecordingDialog
 from combe.benching.asks import EXAMPLES, MOST_ASKS, ask_from
 from combe.benching.setup import MODELS, PINS, TOOLS, BenchSetup, signal_of
 from combe.errors import CombeError, FileError
 from combe.project.edits import with_bench
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text
+from combe.signals.recordings import SOUND
+from combe.signals.sheets import first_rows
 from combe.signals.spec import check_length, signal_from_sentence
 
 TITLES = {
@@ -209,8 +222,20 @@ class BenchPanel(Panel):
             self.add_recording(path)
 
     def add_recording(self, path: str) -> None:
-        """A recording as one more part; its column is typed behind it where there are several."""
-        self._emit(signal=" + ".join([*self._parts(), f'recording "{path}"']))
+        """A recording as one more part; of a table with several columns one is picked."""
+        words = f'recording "{path}"'
+        if Path(path).suffix.lower() not in SOUND:
+            try:
+                sheet = first_rows(Path(path))
+            except CombeError as error:
+                self.complained.emit(error.sentence())
+                return
+            if len(sheet.names) > 1:
+                dialog = RecordingDialog(Path(path), sheet, self.window())
+                if dialog.exec() != QDialog.DialogCode.Accepted:
+                    return
+                words = dialog.sentence
+        self._emit(signal=" + ".join([*self._parts(), words]))
 
     def _on_box(self, *_: object) -> None:
         self._emit(through=tuple(name for name, box in self.boxes.items() if box.isChecked()) or ("ideal",))
