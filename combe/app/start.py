@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from combe.app.display import check_display
 from combe.errors import CombeError, ToolError
-from combe.log import log_failure
 from combe.project.demo import recorder_project
 from combe.project.document import Project
 from combe.project.unsaved import left_behind
@@ -45,6 +44,7 @@ def _run(project: Project, path: Path | None) -> int:
         from PyQt6.QtWidgets import QApplication
     except ImportError as error:
         raise ToolError(f"Qt can't be loaded ({error})", "combe", "make setup as root installs what it needs") from None
+    from combe.app.guard import Guard
     from combe.app.recovery import Recovery
     from combe.app.session import Session
     from combe.app.settings import Settings
@@ -65,7 +65,7 @@ def _run(project: Project, path: Path | None) -> int:
     session = Session(project, path)
     recovery = Recovery(session)
     window = MainWindow(session, settings)
-    _guard(window)
+    Guard(window, recovery).stand()
     window.show()
     session.start()
     if left:
@@ -99,19 +99,3 @@ def _stop_in_order(application: QApplication, recovery: Recovery) -> list[int]:
     turn.timeout.connect(lambda: None)
     turn.start(200)
     return came
-
-
-def _guard(window: object) -> None:
-    """A fault in Combe itself is logged and told; the application goes on."""
-
-    def hook(kind: type[BaseException], value: BaseException, trace: object) -> None:
-        if issubclass(kind, KeyboardInterrupt):
-            sys.__excepthook__(kind, value, trace)  # type: ignore[arg-type]
-            return
-        try:
-            raise value
-        except BaseException:
-            path = log_failure("in the window")
-        window.tell(f"a fault in Combe itself, recorded in {path}; your work is still here")  # type: ignore[attr-defined]
-
-    sys.excepthook = hook
