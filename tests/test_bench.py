@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 
 import combe
+from combe.benching import nodes
 from combe.designing.designed import Design
 from combe.errors import CombeError, FileError
 from combe.filters import Cascade, Fir
@@ -293,6 +294,23 @@ class Quantizing(unittest.TestCase):
             ratio = 10 * math.log10(float(np.mean(exact**2)) / float(np.mean((raw - exact)[inside] ** 2)))
             self.assertAlmostEqual(ratio, 6.02 * bits + 1.76, delta=0.2)
             self.assertAlmostEqual(level(raw, bits), 0.0, delta=0.003)
+
+
+class Inside(unittest.TestCase):
+    def test_every_node_tells_how_far_it_went_and_how_often_it_was_left(self) -> None:
+        realized = combe.realize(Design("given", Fir((0.9, 0.9)), 1000.0), 12)
+        found = combe.bench(realized, "step at 10 0 dB", samples=100)
+        (total, output) = found.nodes
+        taps = realized.realization.stages[0].coefficients
+        top = 32767
+        self.assertEqual((total.least, total.most, total.overflows), (0, top * sum(taps), 0))
+        # The sum of two taps of 0.9 is beyond the output's range from the second sample of the step on.
+        self.assertEqual((output.most, output.overflows, output.share), (top, 89, 1.0))
+        self.assertEqual(nodes.told(found.nodes), "left its range: the output 89 times")
+        quiet = combe.bench(realized, "step at 10 -40 dB", samples=100)
+        self.assertIn("no node left its range; the", nodes.told(quiet.nodes))
+        self.assertEqual(quiet.document()["nodes"][1]["overflows"], 0)
+        self.assertEqual(combe.bench(realized, "white -9 dB", samples=50, through=["ideal"]).nodes, ())
 
 
 class Command(InFolder):

@@ -15,6 +15,7 @@ from combe.analysis.exact import exact_filter
 from combe.benching.files import write_bench, write_while_running
 from combe.benching.heard import Heard, Input, heard_of, input_of, tones_in
 from combe.benching.long import LongBench, averages
+from combe.benching.nodes import NodeUse, nodes_of
 from combe.benching.setup import TOOLS
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
@@ -55,6 +56,8 @@ class Bench(Struct, frozen=True, eq=False):
     through: tuple[Heard, ...]
     samples: int
     step: float = 0.0
+    nodes: tuple[NodeUse, ...] = ()
+    """What happened inside the bit-true run; nothing where it wasn't run, or went through piece by piece."""
 
     def __repr__(self) -> str:
         """In a line."""
@@ -77,7 +80,7 @@ class Bench(Struct, frozen=True, eq=False):
             "format": "combe-bench", "version": 1, "sample_rate_hz": self.sample_rate_hz, "samples": self.samples,
             "clipped": self.clipped, "input": self.input.document(),
             "through": [heard.document() for heard in self.through],
-        }  # fmt: skip
+        } | ({"nodes": [node.document() for node in self.nodes]} if self.nodes else {})  # fmt: skip
 
 
 def run_bench(
@@ -154,7 +157,10 @@ def run_bench(
         heard_of(name, values, integers, same, exact, known, realization, settled, made.modulated)
         for name, values, integers, same in outputs
     )
-    bench = Bench(realization.sample_rate_hz, signal, made.clipped, known, every, player.count, realization.output.step)
+    nodes = nodes_of(realization, raw) if "bit-true" in through else ()
+    bench = Bench(
+        realization.sample_rate_hz, signal, made.clipped, known, every, player.count, realization.output.step, nodes
+    )
     if to:
         write_bench(bench, to)
     return bench

@@ -12,6 +12,7 @@ from combe import api
 from combe.api.benching import benched, with_joints
 from combe.benching.asks import ask_lines
 from combe.benching.files import FILES, write_bench
+from combe.benching.nodes import told
 from combe.benching.run import THROUGH, USUAL, Bench
 from combe.benching.setup import signal_of
 from combe.cli.output import print_json, say
@@ -102,6 +103,8 @@ def _print(bench: Bench) -> None:
     given = bench.input.document()
     clipped = f", {bench.clipped} clipped" if bench.clipped else ""
     print(f"{bench.samples} samples, input {given['rms_dbfs']:.2f} dB of full scale, peak {given['peak']:.6g}{clipped}")
+    if bench.nodes:
+        print(f"inside: {told(bench.nodes)}")
     for heard in bench.through:
         row = heard.document()
         words = f"{heard.name}: {row['rms_dbfs']:.2f} dB, peak {row['peak']:.6g}"

@@ -3,6 +3,7 @@ brief's mask; below, a row of figures for each output."""
 
 from __future__ import annotations
 
+import html
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -21,6 +22,7 @@ from combe.app.shown import PIN_ROLES
 from combe.app.theme.palette import THEME
 from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, Panel, label
+from combe.benching.nodes import told
 from combe.benching.views import histogram, spectrogram
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, level_text, short
@@ -360,7 +362,12 @@ def _row(heard: Heard) -> tuple[str, ...]:
 
 def figures_text(bench: Bench) -> str:
     """The figures, tabs between them."""
-    return "\n".join("\t".join(row) for row in (HEAD, *rows_of(bench))) + "\n"
+    nodes = [("node", "least", "most", "share of its range", "left its range")]
+    nodes += [
+        (node.name, str(node.least), str(node.most), f"{node.share:.4f}", str(node.overflows)) for node in bench.nodes
+    ]
+    rows = (HEAD, *rows_of(bench), *(nodes if bench.nodes else ()))
+    return "\n".join("\t".join(row) for row in rows) + "\n"
 
 
 def figures_html(bench: Bench) -> str:
@@ -372,4 +379,9 @@ def figures_html(bench: Bench) -> str:
         color = THEME.colors.clay if "DIFFERS" in row[-1] else THEME.color(_look(row[0])[0]).name()
         cells = "".join(f'<td style="padding-right:14px">{cell}</td>' for cell in row[1:])
         body += f'<tr><td style="color:{color};padding-right:14px"><b>{row[0]}</b></td>{cells}</tr>'
-    return f'<table style="font-size:11px"><tr>{head}</tr>{body}</table>'
+    inside = (
+        f'<div style="color:{muted};font-size:11px">inside: {html.escape(told(bench.nodes))}</div>'
+        if bench.nodes
+        else ""
+    )
+    return f'<table style="font-size:11px"><tr>{head}</tr>{body}</table>{inside}'
