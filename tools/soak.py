@@ -36,9 +36,9 @@ from combe.designing.methods import METHODS  # noqa: E402
 from combe.designing.task import DesignChoice  # noqa: E402
 from combe.errors import CombeError  # noqa: E402
 from combe.log import log_path  # noqa: E402
-from combe.project import edits  # noqa: E402
-from combe.project.demo import demo_project, fresh_project, wake_up_project  # noqa: E402
-from combe.project.document import STEPS  # noqa: E402
+from combe.project import edits, tree_edits, variant_edits  # noqa: E402
+from combe.project.demo import demo_project, fresh_project, recorder_project, wake_up_project  # noqa: E402
+from combe.project.document import INPUT, STEPS  # noqa: E402
 from tools.hand import Clocked, application  # noqa: E402
 
 LONGEST_S, GROWTH_MB = 0.5, 60.0
@@ -82,7 +82,7 @@ class Soak:
         self.app = application(Clocked)
         assert isinstance(self.app, Clocked)
         self.draw = random.Random(seed)
-        self.session = Session(demo_project())
+        self.session = Session(recorder_project())
         self.window = MainWindow(self.session, Settings(path=Path(HOME) / "settings.json"))
         self.window.resize(1280, 800)
         self.window.show()
@@ -163,10 +163,26 @@ class Soak:
         """A proof or a count, which the next change stops half way."""
         self.draw.choice((self.session.prove, self.session.count))()
 
+    def walk(self) -> None:
+        """Another filter of the project, or a change of the tree."""
+        draw, session = self.draw, self.session
+        members = session.project.members
+        name = draw.choice([INPUT, *(member.code_name for member in members)])
+        every = (
+            tree_edits.duplicate_filter(), tree_edits.remove_filter(), tree_edits.move_filter(draw.choice((-1, 1))), tree_edits.feed_from(name),
+            tree_edits.mend_joint(name), variant_edits.keep_variant(draw.choice(("a", "b", "c"))), variant_edits.drop_variant("b"), variant_edits.take_variant("a"),
+        )  # fmt: skip
+        if len(members) < 12 and draw.random() < 0.3:
+            session.edit(tree_edits.add_filter(name))
+        draw.choice((
+            lambda: session.turn_to(draw.randrange(len(members))), lambda: session.turn_to(draw.randrange(len(members))),
+            lambda: session.edit(draw.choice(every)), lambda: session.return_to(draw.randrange(len(session.history.steps))),
+        ))()  # fmt: skip
+
     def other(self) -> None:
         """Another project, another theme, another size."""
         draw = self.draw
-        made = draw.choice((demo_project, fresh_project, wake_up_project))
+        made = draw.choice((demo_project, fresh_project, wake_up_project, recorder_project, recorder_project))
         draw.choice((
             lambda: self.window.replace_project(made(), None), lambda: self.window.dress(draw.choice(("light", "dark"))),
             lambda: self.window.resize(draw.randint(1180, 1900), draw.randint(700, 1100)),
@@ -177,7 +193,7 @@ class Soak:
         app = self.app
         assert isinstance(app, Clocked)
         acts: tuple[Callable[[], None], ...] = (
-            self.type_over, self.type_over, self.drag, self.drag, self.look, self.look, self.look, self.choose, self.choose, self.pin,
+            self.type_over, self.type_over, self.drag, self.drag, self.look, self.look, self.look, self.walk, self.walk, self.choose, self.choose, self.pin,
             self.back, self.work, self.other,
         )  # fmt: skip
         act = self.draw.choice(acts)

@@ -40,6 +40,7 @@ from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.process import stoppable
 from combe.proof.synthesis import Synthesized, synthesized
 from combe.proof.waves import excerpt
+from combe.responses.curves import magnitude_curve
 from combe.rounding.choices import uncounted
 from combe.rounding.movement import rounding_facts
 from combe.rounding.realize import FEWEST_BITS, HELD, realize, rounded_lines
@@ -84,7 +85,9 @@ def chain(
         least = replace(project, design=replace(project.design, holds_with_bits=None))
         yield from _draft(project, ideal_of(least, is_stopped, start), is_stopped)
     ideal = start if isinstance(start, Ideal) else ideal_of(project, is_stopped, start)
-    _ = ideal.lines  # worked out here, not where they are shown
+    # Worked out here, not where they are shown.
+    _ = ideal.lines
+    magnitude_curve(ideal.design.filter)
     yield News("ideal", ideal)
     rounded = None if "rounded" in missing else known.rounded
     if rounded is None:
@@ -93,10 +96,14 @@ def chain(
         except CombeError as error:
             yield Failure("rounded", error)
             return
+        magnitude_curve(rounded.exact)
         yield News("rounded", rounded)
     if "way" in missing:
         with contextlib.suppress(CombeError):
-            yield News("way", _way(project, ideal, is_stopped))
+            way = _way(project, ideal, is_stopped)
+            if way is not None:
+                magnitude_curve(way)
+            yield News("way", way)
     if "asked" in missing and project.bench.asks:
         with contextlib.suppress(CombeError):
             yield News("asked", bench_lines(project, ideal, rounded, is_stopped))
