@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import combe
 from combe.project.demo import demo_project, fresh_project
+from combe.rounding.search import better_integers as better_integers_module
 from combe.values import replace
 from tests.test_cli import InFolder, call
 from tests.test_delivery import HAS_GCC
@@ -59,6 +62,18 @@ class Checked(InFolder):
         folder = self.folder / place
         self.assertEqual(call("deliver", self.project, "--language", "c", "--name", "calls", "--to", folder)[0], 0)
         return list(folder.iterdir())
+
+    def test_a_slow_machine_makes_the_same_filter_and_the_same_integers(self) -> None:
+        asked = combe.load(self.put("low.json", {"format": "combe-requirement", "version": 1, "sample_rate_hz": 48_000, "bands": [
+            {"start_hz": 0, "stop_hz": 8000, "min_db": -0.1, "max_db": 0.1}, {"start_hz": 12_000, "stop_hz": 24_000, "max_db": -60}], "phase": "linear"}))  # fmt: skip
+        made = []
+        for step in (0.0, 1000.0):
+            better_integers_module._found.clear()
+            clock = itertools.count(1.0, step)
+            with mock.patch("time.monotonic", lambda clock=clock: next(clock)):
+                design = combe.design(asked, "equiripple", holds_with_bits=13)
+                made.append((design.filter, combe.realize(design, 12, better=True).realization))
+        self.assertEqual(made[0], made[1])
 
     @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
     def test_a_missed_limit_is_named(self) -> None:

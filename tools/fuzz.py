@@ -44,13 +44,24 @@ TEXTS = (
 )
 
 
+SIGNAL = {
+    "format": "combe-signal", "version": 1, "sample_rate_hz": 160, "samples": 400, "seed": 3,
+    "parts": [{"kind": "sine", "hz": 9, "dbfs": -12, "phase_deg": 10}, {"kind": "chirp", "start_hz": 0.5, "stop_hz": 60, "law": "logarithmic"},
+              {"kind": "modulated", "points": 16, "symbol_rate_hz": 8, "carrier_hz": 40, "dbfs": -20}, {"kind": "survey", "name": "roost", "dbfs": -6},
+              {"kind": "maximum-length", "bits": 7, "dbfs": -30}, {"kind": "step", "at": 30, "dbfs": -20}, {"kind": "white", "dbfs": -50}],
+}  # fmt: skip
+
+
 class Slow(BaseException):
     """A case took too long."""
 
 
 def seeds(folder: Path) -> dict[str, str]:
     """Good files of every kind, made by the program itself."""
-    place = {name: folder / f"seed-{name}.json" for name in ("req", "fir", "iir", "real", "sections", "project")}
+    place = {
+        name: folder / f"seed-{name}.json"
+        for name in ("req", "fir", "iir", "real", "sections", "project", "path", "signal")
+    }
     place["req"].write_text(json.dumps(LOW))
     words = (
         ("design", str(place["req"]), "--method", "equiripple", "--out", str(place["fir"])),
@@ -61,10 +72,14 @@ def seeds(folder: Path) -> dict[str, str]:
     for each in words:
         quietly(each)
     from combe.files import json_text
-    from combe.project.demo import demo_project
+    from combe.project.demo import demo_project, recorder_project
     from combe.project.file import project_document
 
-    place["project"].write_text(json_text(project_document(demo_project())))
+    first = project_document(demo_project())
+    # A file of version 1, and one of today with a tree of filters, variants and a bench.
+    place["project"].write_text(json_text({"format": "combe-project", "version": 1, "name": "x"} | first["filters"][0]))
+    place["path"].write_text(json_text(project_document(recorder_project())))
+    place["signal"].write_text(json.dumps(SIGNAL))
     found = {name: path.read_text() for name, path in place.items()}
     return found | {f"text{k}": text for k, text in enumerate(TEXTS)}
 
@@ -152,6 +167,22 @@ def words_for(draw: random.Random, file: Path, folder: Path, name: str) -> tuple
         every += [
             ("design", path, "--method", "equiripple", "--holds-with-bits", odd),
             ("trade", path, "--method", "elliptic", "--bits", odd),
+        ]
+    if name == "path":
+        one = ("--filter", draw.choice(("calls", "notch", "probe", odd)))
+        every = [
+            *(words + one for words in every), ("list", path), ("list", path, "--json"), ("path", path, *one), ("path", path, *one, "--points", odd, "--json"),
+            ("variants", path, *one), ("simulate", path, *one, "--path", "--input", str(folder / "samples.txt"), "--output", out),
+            ("bench", path, *one, "--json"), ("bench", path, *one, "--path", "--signal", "white -20 dB", "--samples", "300"),
+            ("check", path, *one, "--jobs", odd) if odd in ("0", "-1", "x", "nan") else ("list", path),
+        ]  # fmt: skip
+    if name == "signal":
+        every = [
+            ("bench", str(folder / "seed-fir.json"), "--signal", path, "--json", "--samples", draw.choice(("50", odd)))
+        ]
+        every += [
+            ("bench", str(folder / "seed-fir.json"), "--signal", path),
+            ("bench", str(folder / "seed-fir.json"), "--recording", path),
         ]
     return draw.choice(every)
 

@@ -7,7 +7,6 @@ are searched for, and the exact filter is leaned towards them until plain roundi
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterator
 
 import numpy as np
@@ -32,8 +31,9 @@ LONGER, MORE_SECTIONS = 16, 6
 LEANS = ("equiripple", "least-squares", "constrained-least-squares")
 """Methods that look for the best taps of all; the others stand for a shape of their own and stay as they are."""
 ALMOST = 0.499
-PATIENCE_S = 6.0
-"""How long one order's integers are searched for."""
+MOVES, FREE = 12_000, 20
+"""How many moves one order's integers are searched for where it has few free taps, and how many taps halve that. Counted and
+not timed: the same brief gives the same filter on every machine."""
 
 
 def designed(task: Task) -> Design:
@@ -176,13 +176,26 @@ def _held(found: Design, requirement: Requirement, bits: int, is_stopped: Stop) 
         return found
     if not may_lean(found):
         return None
-    ends = time.monotonic() + PATIENCE_S
+    moves = Moves(len(found.filter.taps) // 2 + 1 if isinstance(found.filter, Fir) else 1, is_stopped)
     try:
-        return leaned(found, requirement, bits, lambda: is_stopped() or time.monotonic() > ends)
+        return leaned(found, requirement, bits, moves.are_over)
     except Stopped:
         if is_stopped():
             raise
         return None  # nothing that holds was found in time
+
+
+class Moves:
+    """Counts what a search tries, asked before each of its moves."""
+
+    def __init__(self, free: int, is_stopped: Stop) -> None:
+        self.left = round(MOVES / (1 + free / FREE))
+        self.is_stopped = is_stopped
+
+    def are_over(self) -> bool:
+        """Whether it has to end: it has had its moves, or whoever asked for it has gone."""
+        self.left -= 1
+        return self.left < 0 or self.is_stopped()
 
 
 def _told(found: Design, bits: int, more: int, is_shortest: bool) -> Design:

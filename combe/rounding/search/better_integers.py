@@ -31,8 +31,11 @@ RETURN, SLACK = 40, 0.02
 """Kicks go on from what is hardly worse than the best, and come back to it after so many."""
 HOPELESS = 2.0
 """Where a share of so many is left after rounding, no search brings it below one."""
+FEW, NODES, AT_MOST_S = 9, 4000, 60.0
+"""Up to this many free taps a mixed-integer program may do better, in so many nodes: what comes out must be the same on every
+machine, so that no clock may end it. The seconds are out of any machine's reach."""
 SHORT, SECONDS = 14, 4.0
-"""Up to this many free taps a mixed-integer program is given so many seconds to do better, or to prove that none can."""
+"""Up to this many it is given so many seconds to prove how much better any could be; its integers aren't taken."""
 
 
 class Better(Struct, frozen=True):
@@ -127,15 +130,20 @@ def _better(
         best, least = _kicked(problem, best, least, limits, is_stopped, enough)
     proved = None
     if (not enough or enough < least < 1.3) and len(exact) <= SHORT and not is_stopped():
-        best, least, proved = _programmed(problem, best, least, limits, SECONDS if not enough else SECONDS / 3)
+        if len(exact) <= FEW:
+            best, least, proved = _programmed(
+                problem, best, least, limits, {"node_limit": NODES, "time_limit": AT_MOST_S}
+            )
+        elif not enough:
+            _, _, proved = _programmed(problem, best, least, limits, {"time_limit": SECONDS})
     whole = problem.whole(best.astype(np.int64))
     return Better(tuple(int(k) for k in whole), float(least), problem.share(exact), proved)
 
 
 def _programmed(
-    problem: Problem, best: Array, least: float, limits: tuple[int, int], seconds: float
+    problem: Problem, best: Array, least: float, limits: tuple[int, int], bounds: dict[str, float]
 ) -> tuple[Array, float, float | None]:
-    """The least share by a mixed-integer program (Kodek 1980), within a few seconds: what it found and what it proved.
+    """The least share by a mixed-integer program (Kodek 1980), within bounds: what it found and what it proved.
 
     Its grid lies within the bands, so that its bound holds for the whole bands.
     """
@@ -148,7 +156,7 @@ def _programmed(
     box = Bounds(np.append(np.full(count, limits[0]), 0.0), np.append(np.full(count, limits[1]), least * (1 + 1e-9)))
     answer = milp(
         np.append(np.zeros(count), 1.0), constraints=[over, under], bounds=box,
-        integrality=np.append(np.ones(count), 0), options={"time_limit": seconds},
+        integrality=np.append(np.ones(count), 0), options=bounds,
     )  # fmt: skip
     proved = getattr(answer, "mip_dual_bound", None)
     bound = None if proved is None or not np.isfinite(proved) else max(float(proved), 0.0)
