@@ -55,6 +55,7 @@ class Actions:
         self._add("Edit", "Rename…", "F2", dialogs.rename)
         self._add("Edit", "Add a band", "Ctrl+B", window.brief.add_band)
         self._add("Edit", "Turn the brief: keep what is blocked", "Ctrl+T", window.turn_brief)
+        self._add("Edit", "Preferences…", "Ctrl+,", dialogs.preferences)
         self._add("Edit", "Coefficients by hand…", "Ctrl+H", dialogs.by_hand)
         for name in SHAPES:
             self._add("Edit", f"Start from a {name}", "", partial(window._on_shape, name))

@@ -15,9 +15,12 @@ from combe.project import edits
 from combe.project.demo import fresh_project, recorder_project
 from combe.project.file import read_project
 from combe.project.folders import told_beside
+from combe.project.tree_edits import start_with
 from combe.project.unsaved import Copy, drop
+from combe.rounding.choices import Choices
 
 if TYPE_CHECKING:
+    from combe.app.preferences import Preferences
     from combe.app.recovery import Recovery
     from combe.app.window import MainWindow
 
@@ -33,7 +36,9 @@ class Dialogs:
     def new(self) -> None:
         """A fresh project."""
         if self.may_leave():
-            self.window.replace_project(fresh_project(), None)
+            settings = self.window.settings
+            usual = Choices(settings.coefficient_bits, "", settings.input_format, settings.output_format)
+            self.window.replace_project(start_with(usual).make(fresh_project()), None)
 
     def open_demo(self) -> None:
         """The demo project."""
@@ -202,6 +207,24 @@ class Dialogs:
         recovery.keep()
         if recovery.keeper.path.exists():
             drop(copy)
+
+    def preferences(self) -> None:
+        """How things look, what a new filter starts with, where tools are."""
+        from combe.app.preferences import Preferences as Dialog
+
+        dialog = Dialog(self.window.settings, self.window)
+        if dialog.exec() == Dialog.DialogCode.Accepted:
+            self.prefer(dialog)
+
+    def prefer(self, dialog: Preferences) -> None:
+        """Take what was chosen, and show it."""
+        window = self.window
+        before = window.settings.theme
+        dialog.apply()
+        if window.settings.theme != before:
+            window.actions_table.dark.setChecked(window.settings.theme == "dark")
+            window.dress(window.settings.theme)
+        window.actions_table._count(window.settings.counted)
 
     def rename(self) -> None:
         """Another name for the project and its brief."""

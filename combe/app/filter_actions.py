@@ -11,10 +11,11 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from combe.app.widgets.path_bar import filter_menu
 from combe.errors import CombeError
-from combe.project import tree_edits
+from combe.project import templates, tree_edits
 from combe.project.document import INPUT
 from combe.project.file import read_project
 from combe.project.sources import mismatches, sentence
+from combe.rounding.choices import Choices
 
 if TYPE_CHECKING:
     from combe.app.window import MainWindow
@@ -30,7 +31,9 @@ class FilterActions:
 
     def add(self, source: str = INPUT) -> None:
         """A new filter fed by the input."""
-        self.window.session.edit(tree_edits.add_filter(source))
+        settings = self.window.settings
+        usual = Choices(settings.coefficient_bits, output=settings.output_format)
+        self.window.session.edit(tree_edits.add_filter(source, usual))
 
     def add_behind(self) -> None:
         """A new filter fed by the one that is open."""
@@ -90,6 +93,38 @@ class FilterActions:
                 return False
         return self.window.session.edit(tree_edits.take_filter(other, name or names[0]))
 
+    def keep_template(self) -> None:
+        """Ask for a name; the filter that is open becomes a template."""
+        title = self.window.session.project.requirement.name
+        name, accepted = QInputDialog.getText(self.window, "Keep as a template", "Name of the template", text=title)
+        if accepted:
+            self.keep_template_as(name)
+
+    def keep_template_as(self, name: str) -> bool:
+        """The filter that is open, without what was exported and proved, in the folder of templates."""
+        try:
+            path = templates.keep(self.window.session.project, name, self.templates)
+        except CombeError as error:
+            self.window.dialogs.complain("The template was not kept", error)
+            return False
+        self.window.tell(f"kept as {path.stem}")
+        return True
+
+    def add_template(self) -> None:
+        """Ask for a template and add its filter."""
+        names = templates.names(self.templates)
+        if not names:
+            self.window.tell("there are no templates yet; keep a filter as one first")
+            return
+        name, accepted = QInputDialog.getItem(self.window, "Add from a template", "Which template", names, 0, False)
+        if accepted:
+            self.take_from(templates.place(name, self.templates))
+
+    @property
+    def templates(self) -> Path:
+        """Where templates are kept: beside the settings."""
+        return self.window.settings.path.parent / "templates"
+
     def mend(self) -> None:
         """Let the open filter take samples as they come."""
         project = self.window.session.project
@@ -111,7 +146,8 @@ class FilterActions:
         """Words, keys and what is done; empty words part them."""
         return [
             ("Add a filter", "Ctrl+Shift+N", self.add), ("Add a filter behind this one", "", self.add_behind),
-            ("Duplicate this filter", "Ctrl+Shift+J", self.duplicate), ("Take a filter from another project…", "", self.take), ("", "", None),
+            ("Duplicate this filter", "Ctrl+Shift+J", self.duplicate), ("Take a filter from another project…", "", self.take),
+            ("Add from a template…", "", self.add_template), ("Keep as a template…", "", self.keep_template), ("", "", None),
             ("Rename this filter…", "Shift+F2", self.title), ("Where samples come from…", "", self.feed),
             ("Take samples as they come", "", self.mend), ("", "", None),
             ("Move this filter earlier", "", partial(self.move, -1)), ("Move this filter later", "", partial(self.move, 1)),

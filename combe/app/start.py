@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import sys
 from pathlib import Path
@@ -54,11 +55,14 @@ def _run(project: Project, path: Path | None) -> int:
 
     # The interface thread must get its turn within a frame, whatever runs in the background.
     sys.setswitchinterval(0.001)
+    settings = Settings.load()
+    settings.find_tools()
+    if settings.scale != 100:
+        os.environ.setdefault("QT_SCALE_FACTOR", f"{settings.scale / 100:g}")
     application = QApplication([sys.argv[0]])
     application.setApplicationName("combe")
     application.setDesktopFileName("combe")
     application.setStyle("Fusion")
-    settings = Settings.load()
     THEME.use(settings.theme, application)
     application.setWindowIcon(sign_icon())
     left = left_behind()

@@ -35,7 +35,7 @@ def free_name(project: Project, wanted: str) -> str:
     return next(name for name in (wanted, *numbered) if name not in taken)
 
 
-def add_filter(source: str = INPUT) -> Edit:
+def add_filter(source: str = INPUT, usual: Choices = Choices()) -> Edit:
     """A new lowpass behind the filter that is open, fed by the input or by another filter, whose rate and format it takes."""
 
     def make(project: Project) -> Project:
@@ -44,12 +44,16 @@ def add_filter(source: str = INPUT) -> Edit:
         rate = (fed_by or first).requirement.sample_rate_hz
         entry = output_format(fed_by) if fed_by is not None else first.arithmetic.input
         asked = replace(shape("lowpass", rate), name="New filter")
-        bits = Choices().coefficient_bits
-        design = DesignChoice("equiripple", holds_with_bits=bits)
+        design = DesignChoice("equiripple", holds_with_bits=usual.coefficient_bits)
         name = free_name(project, "filter_1")
-        return _inserted(project, Member(asked, design, Choices(input=entry), name, source=source))
+        return _inserted(project, Member(asked, design, replace(usual, input=entry), name, source=source))
 
     return Edit("add a filter", make)
+
+
+def start_with(usual: Choices) -> Edit:
+    """The arithmetic a new project's filter starts with."""
+    return Edit("start", lambda project: replace(project, arithmetic=usual))
 
 
 def duplicate_filter() -> Edit:

@@ -155,6 +155,8 @@ def style_sheet(c: Colors) -> str:
     QPushButton:pressed {{ background: {c.shade}; }}
     QPushButton:disabled {{ color: {c.muted}; }}
     QPushButton:default {{ background: {c.river}; border: 1px solid {c.river}; color: {c.raised}; font-weight: 600; }}
+    QPushButton:default:disabled {{ background: {c.line}; border: 1px solid {c.line}; color: {c.muted}; }}
+    QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
     QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; button-layout: 2; }}
     QDialogButtonBox QPushButton {{ min-width: 72px; }}
     QLabel#qt_msgboxex_icon_label {{ max-width: 0; max-height: 0; }}
