@@ -87,6 +87,43 @@ class Checked(InFolder):
         self.assertFalse(found.holds)
         self.assertTrue(found.filters[0].proved)
 
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_what_is_delivered_of_a_project_is_what_it_exports(self) -> None:
+        first = demo_project()
+        for number, project in enumerate((
+            first, replace(first, code=replace(first.code, history="double", unroll=4, file_name="bats")),
+            replace(first, code=replace(first.code, language="c++", reloadable=True)),
+            replace(first, code=replace(first.code, language="verilog"), hardware=replace(first.hardware, architecture="serial", pipeline=2)),
+        )):  # fmt: skip
+            folder = f"made{number}"
+            combe.save(replace(project, export_folder=folder), self.project)
+            words = ("deliver", self.project, "--language", project.code.language, "--to", self.folder / folder)
+            self.assertEqual(call(*words)[0], 0)
+            with (
+                self.subTest(number),
+                mock.patch("combe.delivery.languages.Language.prove", return_value=mock.Mock(holds=True)),
+            ):
+                found = combe.check(self.project)
+                self.assertTrue(found.holds, found.document())
+        # What is said on the command line wins.
+        call(
+            "deliver",
+            self.project,
+            "--language",
+            "verilog",
+            "--architecture",
+            "folded",
+            "--name",
+            "owl",
+            "--to",
+            self.folder / "o",
+        )
+        self.assertIn("module owl", (self.folder / "o" / "owl.v").read_text())
+        self.assertNotEqual(
+            (self.folder / "o" / "owl.v").read_text().replace("owl", "calls"),
+            (self.folder / "made3" / "calls.v").read_text(),
+        )
+
     def test_filters_are_listed(self) -> None:
         status, out, _ = call("list", self.project, "--json")
         self.assertEqual(status, 0)

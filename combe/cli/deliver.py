@@ -14,7 +14,7 @@ from combe import api
 from combe.analysis.exact import exact_filter
 from combe.api.realizing import package_of
 from combe.cli.output import hertz, print_json, say
-from combe.cli.sources import FilterName, WholePath, realization_in
+from combe.cli.sources import FilterName, WholePath, filter_in, realization_in
 from combe.delivery.code_choices import HISTORIES, NUMBERS
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES
@@ -23,6 +23,7 @@ from combe.delivery.languages import NAMES, check_options, language_named
 from combe.delivery.package import Package
 from combe.errors import CombeError, FormatError
 from combe.ledger import Line
+from combe.project.chosen import chosen_code
 from combe.proof.arm import RISCV, TARGETS, built_for_riscv, prove_on_target
 from combe.proof.synthesis import DEVICES, synthesized
 from combe.realization.reading import RealizationFile
@@ -103,8 +104,15 @@ def run(
         "type_name": type_name, "architecture": architecture, "clock_hz": hertz(clock, "--clock") if clock else 0.0,
         "multipliers": multipliers, "pipeline": pipeline, "axi_stream": axi_stream,
     }  # fmt: skip
+    project = filter_in(realization, filter)
+    if project is not None:
+        # What the command line leaves open is as the project has chosen it, so that what is written is what it exports.
+        if not whole_path:
+            name = name or project.code_name
+        if language == project.code.language:
+            values |= {key: value for key, value in chosen_code(project).items() if key in values and key not in given}
     try:
-        if target and number != "integer":
+        if target and values["number"] != "integer":
             raise FormatError("integer C is what runs on an emulated processor", "--target", "leave it out")
         choices = {key: value for key, value in values.items() if key in written_in.choices}
         package = package_of(found, language, name, **choices)

@@ -45,6 +45,15 @@ def realization_in(path: str, name: str = "", is_path: bool = False) -> Realizat
         raise error.at(path) from None
 
 
+def filter_in(path: str, name: str = "") -> Project | None:
+    """The project in a file with the filter of a name open; None where the file is no project."""
+    document = _document(path)
+    try:
+        return _project(document, name) if _kind(document) == "combe-project" else None
+    except CombeError as error:
+        raise error.at(path) from None
+
+
 def design_in(path: str, name: str = "") -> Design:
     """The design in a file, in any layout coefficients come in, or that of a project's filter."""
     text = read_text(path)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from combe.errors import FileError
 from combe.project.chain import ideal_of, rounded_of
-from combe.project.document import Project
+from combe.project.document import Project, hardware_of
 from combe.realization.reading import RealizationFile
+from combe.values import as_dict
 
 
 def chosen(project: Project, name: str) -> Project:
@@ -40,3 +43,10 @@ def realized_file(project: Project) -> RealizationFile:
     ideal = ideal_of(project)
     rounded = rounded_of(project, ideal)
     return RealizationFile(rounded.realization, ideal.design, tuple(line.document() for line in rounded.lines))
+
+
+def chosen_code(project: Project) -> dict[str, Any]:
+    """The choices about code, and about a circuit where the code is one, of the open filter, by their names."""
+    language = project.code.written_in
+    every = as_dict(project.code) | (as_dict(hardware_of(project)) if language.is_circuit else {})
+    return {key: value for key, value in every.items() if key in language.choices}

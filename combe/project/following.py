@@ -40,7 +40,7 @@ from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.process import stoppable
 from combe.proof.synthesis import Synthesized, synthesized
 from combe.proof.waves import excerpt
-from combe.responses.curves import magnitude_curve
+from combe.responses.curves import delay_curve, magnitude_curve, phase_curve
 from combe.rounding.choices import uncounted
 from combe.rounding.movement import rounding_facts
 from combe.rounding.realize import FEWEST_BITS, HELD, realize, rounded_lines
@@ -101,8 +101,8 @@ def chain(
     if "way" in missing:
         with contextlib.suppress(CombeError):
             way = _way(project, ideal, is_stopped)
-            if way is not None:
-                magnitude_curve(way)
+            for curve in (magnitude_curve, phase_curve, delay_curve) if way is not None else ():
+                curve(way)
             yield News("way", way)
     if "asked" in missing and project.bench.asks:
         with contextlib.suppress(CombeError):

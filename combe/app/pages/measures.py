@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from combe.app.pages.page import Scene
 from combe.app.pages.sheet import SheetPage
-from combe.filters import Filter, Fir
+from combe.filters import Filter, Fir, Roots
 from combe.ledger.goodness import Table, table_of
 
 AT_ONCE = 400
@@ -51,4 +51,6 @@ class MeasuresPage(SheetPage):
 
 def weight_of(source: Filter) -> int:
     """Roughly how long the figures of a filter take, in taps."""
-    return len(source.taps) if isinstance(source, Fir) else 40
+    if isinstance(source, Fir):
+        return len(source.taps)
+    return 40 if isinstance(source, Roots) else 12 * len(source.sections)
