@@ -75,8 +75,23 @@ CLAIMS = (
     Claim("docs/arithmetic.md", "no input makes it overflow", ("networks.Bounds.no_random_input_leaves_the_bounds",)),
     Claim("docs/arithmetic.md", "A coupled pair rounded toward zero has none", (
         "certified.Cycles.a_rotation_rounded_toward_zero_has_none",)),
-    Claim("docs/arithmetic.md", "For up to 14 free taps a mixed-integer program follows", (
+    Claim("docs/arithmetic.md", "For up to 9 free taps a mixed-integer program follows", (
         "certified.Finding.short_filters_have_proved_integers",)),
+    Claim("docs/arithmetic.md", "which integers are taken never", (
+        "check.Checked.a_slow_machine_makes_the_same_filter_and_the_same_integers",)),
+    Claim("docs/commands.md", "what the filters give one after another", (
+        "path.Whole.the_way_is_its_filters_one_after_another_bit_for_bit", "path.Whole.its_code_is_proved_in_c_and_as_a_circuit")),
+    Claim("docs/commands.md", "as the project exports it", ("check.Checked.what_is_delivered_of_a_project_is_what_it_exports",)),
+    Claim("docs/commands.md", "the same whatever the locale", (
+        "check.Checked.the_same_bytes_whatever_the_locale_the_time_zone_and_the_place", "path.Verbs.everything_that_was_exported_is_checked")),
+    Claim("docs/files.md", "two people's changes to two filters merge as", ("path.File.two_peoples_changes_to_two_filters_merge",)),
+    Claim("docs/files.md", "it is opened, and written as version 2", (
+        "path.File.files_of_version_1_are_opened_and_written_as_version_2",)),
+    Claim("docs/manual.md", "figures and spectra are those of all of it", (
+        "long_signals.LongBench.a_long_bench_says_what_a_short_one_says",
+        "long_signals.LongBench.only_a_stretch_is_kept_and_figures_are_of_everything")),
+    Claim("docs/manual.md", "Each has its row in the ledger, with its margin", (
+        "asks.InTheWindow.limits_are_typed_and_have_rows_in_the_ledger", "asks.Verbs.a_bench_list_and_check_say_what_is_missed")),
     Claim("docs/circuits.md", "they are one circuit", ("circuits.Vhdl.the_other_language_agrees",
         "circuits.Counted.both_languages_synthesize_to_the_same_multipliers")),
     Claim("docs/circuits.md", "at least 65,536 samples go through it", (
