@@ -132,7 +132,8 @@ class Names(unittest.TestCase):
         for name, owner in (
             ("size_t", "headers of C"), ("NULL", "headers of C"), ("std", "C\\+\\+"), ("input", "code that is written"),
             ("state", "code that is written"), ("input_type", "code that is written"), ("output_type", "code that is written"),
-            ("run_codes", "code that is written"), ("set_taps_0", "code that is written"), ("set_section_12", "code that is written"), ("while", "in C"), ("class", "C\\+\\+"),
+            ("run_codes", "code that is written"), ("set_taps_0", "code that is written"), ("set_section_12", "code that is written"),
+            ("while", "in C"), ("class", "C\\+\\+"),
         ):  # fmt: skip
             with self.assertRaisesRegex(FormatError, owner):
                 checked_name(name)
