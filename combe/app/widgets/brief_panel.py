@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QToolButto
 from combe.app.theme.marks import icon
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
-from combe.app.widgets.parts import Elided, Panel, Row, Scroller, Verdict, clear_layout, label, set_role, verdict_of
+from combe.app.widgets.parts import Elided, Panel, Row, Scroller, Verdict, label, line_up, set_role, verdict_of
 from combe.designing.prices import Price
 from combe.errors import CombeError
 from combe.ledger import Line
@@ -113,6 +113,25 @@ class BandRow(Row):
         self.column.addLayout(bottom)
         self.column.addWidget(self.price)
         self._story = ("muted", "")
+
+    def fits(self, requirement: Requirement) -> bool:
+        """Whether the band at its place has the same sentence, whatever its figures and its name."""
+        if self.index >= len(requirement.bands):
+            return False
+        words = band_sentence(requirement.bands[self.index], requirement)
+        return [word.figure for word in words if word.figure] == list(self.figures)
+
+    def adopt(self, requirement: Requirement) -> None:
+        """Speak of another band: a row is dear to make, and a filter that is turned to mostly has bands like those before."""
+        self.requirement = requirement
+        name = requirement.bands[self.index].name
+        for key, figure in self.figures.items():
+            figure.setAccessibleName(f"{key} of {name}")
+        self.more.setAccessibleName(f"what can be done with {name}")
+        self._story = ("muted", "")
+        self.story.setText("")
+        self.mark.show_verdict("unknown")
+        self.price.hide()
 
     def show_requirement(self, requirement: Requirement, counted: str) -> None:
         """Other figures in the same sentence."""
@@ -241,19 +260,23 @@ class BriefPanel(Panel):
             row.show_prices(found, thing)
 
     def _rebuild(self, requirement: Requirement) -> None:
-        clear_layout(self.scroller.column)
+        before, kept = self.rows, self.whole
         self.rows, self.whole = [], {}
         for index, _ in enumerate(requirement.bands):
+            if index < len(before) and before[index].fits(requirement):
+                before[index].adopt(requirement)
+                self.rows.append(before[index])
+                continue
             row = BandRow(index, requirement)
             row.typed.connect(partial(self._on_typed, index))
             row.picked.connect(partial(self.band_picked.emit, index))
             row.menu_wanted.connect(partial(self._band_menu, index))
-            self.scroller.column.addWidget(row)
             self.rows.append(row)
         for key, _ in whole_words(requirement):
-            self._add_whole_row(key, requirement)
+            self.whole[key] = kept[key] if key in kept else self._whole_row(key, requirement)
+        line_up(self.scroller.column, [*self.rows, *(row for row, _ in self.whole.values())])
 
-    def _add_whole_row(self, key: str, requirement: Requirement) -> None:
+    def _whole_row(self, key: str, requirement: Requirement) -> tuple[Row, Figure]:
         first, rest = WHOLE_SENTENCES[key]
         row = Row()
         line = QHBoxLayout()
@@ -279,8 +302,7 @@ class BriefPanel(Panel):
         remove.clicked.connect(
             lambda: self._change(with_whole(self._now(), key, None), f"remove {first.lower()} limit")
         )
-        self.scroller.column.addWidget(row)
-        self.whole[key] = (row, figure)
+        return row, figure
 
     def _add_menu(self) -> QMenu:
         menu = QMenu(self)
