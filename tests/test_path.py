@@ -54,7 +54,10 @@ def random_tree(draw: random.Random, count: int) -> Project:
             given = Fir(tuple(draw.uniform(-0.4, 0.4) for _ in range(draw.choice([1, 2, 5, 9]))))
         else:
             radius, turn = draw.uniform(0.2, 0.8), draw.uniform(0.1, 3.0)
-            given = Cascade(((0.3, draw.uniform(-0.3, 0.3), 0.2, -2 * radius * math.cos(turn), radius * radius),))
+            given = Cascade(
+                ((0.3, draw.uniform(-0.3, 0.3), 0.2, -2 * radius * math.cos(turn), radius * radius),),
+                draw.choice([0.5, 0.9]),
+            )
         members.append(by_hand(f"f{k}", source, entry, output, given))
     return project_of("tree", members)
 
@@ -264,6 +267,7 @@ class Whole(unittest.TestCase):
                 exact = exact * evaluated(document_of(member), z)
             np.testing.assert_array_equal(combe.simulate(way.realization(), samples), signal)
             np.testing.assert_allclose(way.response(np.angle(z)), exact, rtol=1e-9)
+            np.testing.assert_allclose(combe.response(way.filter(), np.angle(z) / (2 * np.pi)), exact, rtol=1e-7)
 
     @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
     def test_its_code_is_proved_in_c_and_as_a_circuit(self) -> None:
@@ -478,3 +482,17 @@ class Verbs(InFolder):
             status, _, said = call(verb, self.path)
             self.assertEqual(status, 2, said)
             self.assertIn("notch", said)
+
+    @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+    def test_a_joint_that_does_not_fit_is_no_check_that_holds(self) -> None:
+        members = recorder_project().members[:2]
+        bad = replace(members[1], arithmetic=replace(members[1].arithmetic, input="s12f11"))
+        save_project(project_of("r", [members[0], bad]), self.path)
+        status, out, _ = call("check", self.path)
+        self.assertEqual(status, 1)
+        self.assertIn("notch takes s12f11, calls gives s16f15; let notch take s16f15", out)
+        status, out, _ = call("check", self.path, "--json")
+        found = json.loads(out)
+        self.assertEqual(
+            (status, found["holds"], [each["meets"] for each in found["filters"]]), (1, False, [True, True])
+        )
