@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cmath
 import tempfile
+import time
 import unittest
 import unittest.mock
 from pathlib import Path
@@ -241,8 +242,14 @@ class Views(WindowCase):
             self.window.plots.open_tab(tab)
             self.assertFalse(self.window.grab().isNull(), tab)
         self.window.plots.open_tab("measures")
+        for _ in range(1000):
+            QApplication.processEvents()
+            if not self.window.plots.current_page.is_working:
+                break
+            time.sleep(0.01)
         self.window.plots.mode.activated.emit(3)
-        self.assertIn("| --- |", clipboard.text())
+        self.assertIn("| --- | --- | --- |", clipboard.text())
+        self.assertIn("| noise bandwidth |", clipboard.text())
         self.window.plots.open_tab("numbers")
         self.window.plots.mode.activated.emit(2)
         rows = clipboard.text().splitlines()

@@ -61,6 +61,10 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
         window.plots.open_tab(view)
         settle(session)
         _process()
+        ends = time.monotonic() + PATIENCE_S
+        while window.plots.current_page.is_working and time.monotonic() < ends:
+            _process()
+            time.sleep(0.01)
         pixmap = _alone(window, size)
     else:
         window.open_step("code" if entry.place == CODE else view)

@@ -12,8 +12,8 @@ from combe.app.pages.sheet import SheetPage
 from combe.filters import Filter, Fir, Roots
 from combe.ledger.goodness import Table, table_of
 
-AT_ONCE = 400
-"""Taps of all filters together whose figures take no longer than a frame or two."""
+AT_ONCE = 100
+"""Taps of all filters together whose figures take no longer than a frame or two, whatever else is being worked out."""
 
 
 class MeasuresPage(SheetPage):
@@ -25,6 +25,12 @@ class MeasuresPage(SheetPage):
         super().__init__("measured goodness")
         self.worked_out.connect(self._on_worked_out)
         self._shown: object = None
+        self._filled: object = None
+
+    @property
+    def is_working(self) -> bool:
+        """Whether figures of what is shown are still to come."""
+        return self._filled != self._shown
 
     def show_scene(self, scene: Scene) -> None:
         """Other filters."""
@@ -35,7 +41,7 @@ class MeasuresPage(SheetPage):
             return
         self._shown = key
         if sum(weight_of(source) for _, source in named) <= AT_ONCE:
-            self.fill(table_of(named, rate))
+            self._on_worked_out(key, table_of(named, rate))
             return
         threading.Thread(target=self._work, args=(key, named, rate), daemon=True).start()
 
@@ -46,6 +52,7 @@ class MeasuresPage(SheetPage):
 
     def _on_worked_out(self, key: object, table: Table) -> None:
         if key == self._shown:
+            self._filled = key
             self.fill(table)
 
 

@@ -95,6 +95,11 @@ class Page(QWidget):
         return None
 
     @property
+    def is_working(self) -> bool:
+        """Whether it works something out aside that isn't shown yet."""
+        return False
+
+    @property
     def plot(self) -> Plot | None:
         """The plot that is copied and sent home, if there is one."""
         return None
