@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import itertools
 import json
 import os
@@ -125,6 +126,17 @@ class Checked(InFolder):
             (self.folder / "o" / "owl.v").read_text().replace("owl", "calls"),
             (self.folder / "made3" / "calls.v").read_text(),
         )
+
+    def test_a_realization_from_standard_input_is_read_once(self) -> None:
+        made = self.folder / "r.json"
+        self.assertEqual(call("realize", self.put("t.txt", "0.5\n0.5\n"), "--out", made)[0], 0)
+        for path in (made, self.project):
+            given = mock.Mock(buffer=io.BytesIO(path.read_bytes()))
+            with mock.patch("sys.stdin", given):
+                status, _, said = call(
+                    "deliver", "-", "--language", "c", "--name", "owl", "--to", self.folder / f"in-{path.stem}"
+                )
+            self.assertEqual(status, 0, said)
 
     def test_filters_are_listed(self) -> None:
         status, out, _ = call("list", self.project, "--json")

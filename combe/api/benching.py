@@ -13,7 +13,7 @@ from combe.errors import FileError
 if TYPE_CHECKING:
     from combe.api.files import Value
     from combe.benching.run import Bench
-    from combe.project.document import Project
+    from combe.project.way import Way
     from combe.realization.reading import RealizationFile
     from combe.realization.stages import Realization
     from combe.signals.spec import Signal
@@ -21,8 +21,8 @@ if TYPE_CHECKING:
 Say = Callable[[str], None]
 
 
-def benched(source: Value, filter: str = "", is_path: bool = False) -> RealizationFile:
-    """What a bench runs: a realization, that of a project's filter or of the whole way to it, or a design rounded to 16 bits.
+def benched(source: Value, filter: str = "") -> RealizationFile:
+    """What a bench runs: a realization, that of a project's filter, or a design rounded to 16 bits.
 
     Raises
     ------
@@ -34,35 +34,28 @@ def benched(source: Value, filter: str = "", is_path: bool = False) -> Realizati
     from combe.project.document import Project
     from combe.realization.reading import RealizationFile
 
-    if (filter or is_path) and not isinstance(source, Project):
-        raise FileError("is no project", "--filter" if filter else "--path", "leave it out")
+    if filter and not isinstance(source, Project):
+        raise FileError("is no project", "--filter", "leave it out")
     if isinstance(source, RealizationFile):
         return source
     if isinstance(source, Design):
         return realize(source)
     if isinstance(source, Project):
-        if is_path:
-            from combe.project.way import way_of
-
-            return way_of(source, chosen(source, filter).code_name).file()
         return realized_file(chosen(source, filter))
     raise FileError("there is no filter in it to run", "bench", "give a realization, a project or a design")
 
 
-def with_joints(project: Project, filter: str, signal: Signal, bench: Bench, say: Say = lambda _: None) -> Bench:
-    """A bench of the whole way to a filter, with what the bit-true run has at each joint before the end (``after NAME``)."""
+def with_joints(way: Way, signal: Signal, bench: Bench, say: Say = lambda _: None) -> Bench:
+    """A bench of a whole way, with what the bit-true run has at each joint before the end (``after NAME``)."""
     from combe.benching.run import MOST_AT_ONCE, run_bench
-    from combe.project.chosen import chosen
-    from combe.project.way import Way, way_of
     from combe.values import replace
 
     if bench.samples > MOST_AT_ONCE:
         say("joints are left out of a signal that goes through piece by piece")
         return bench
-    whole = way_of(project, chosen(project, filter).code_name)
     joints = []
-    for count in range(1, len(whole.parts)):
-        part = Way(whole.parts[:count])
+    for count in range(1, len(way.parts)):
+        part = replace(way, parts=way.parts[:count])
         found = run_bench(part.realization(), part.filter(), signal, ("bit-true",), report=say)
         joints.append(replace(found.through[0], name=f"after {part.parts[-1].member.code_name}"))
     return replace(bench, through=(*bench.through, *joints))

@@ -42,8 +42,9 @@ CORE, MOST_ON_CORE = "cortex-m4", 16_384
 """The emulated core that ``core`` is, and how many samples fit its memory with all that comes out."""
 USUAL = ("ideal", "rounded", "bit-true")
 MOST_AVERAGED = 65_536
-MOST_AT_ONCE = 2_000_000
-"""A longer signal goes through piece by piece."""
+MOST_WATCHED, MOST_AT_ONCE = 1 << 18, 2_000_000
+"""Up to so many samples every node is watched, which takes a run of its own; a signal longer than the second goes through piece
+by piece."""
 
 
 class Bench(Struct, frozen=True, eq=False):
@@ -157,7 +158,7 @@ def run_bench(
         heard_of(name, values, integers, same, exact, known, realization, settled, made.modulated)
         for name, values, integers, same in outputs
     )
-    nodes = nodes_of(realization, raw) if "bit-true" in through else ()
+    nodes = nodes_of(realization, raw) if "bit-true" in through and len(raw) <= MOST_WATCHED else ()
     bench = Bench(
         realization.sample_rate_hz, signal, made.clipped, known, every, player.count, realization.output.step, nodes
     )

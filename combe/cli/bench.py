@@ -10,6 +10,7 @@ import typer
 
 from combe import api
 from combe.api.benching import benched, with_joints
+from combe.api.projects import way
 from combe.benching.asks import ask_lines
 from combe.benching.files import FILES, write_bench
 from combe.benching.nodes import told
@@ -17,10 +18,11 @@ from combe.benching.run import THROUGH, USUAL, Bench
 from combe.benching.setup import signal_of
 from combe.cli.output import print_json, say
 from combe.cli.sources import FilterName, WholePath
-from combe.errors import CombeError, FormatError
+from combe.errors import CombeError, FileError, FormatError
 from combe.ledger.words import figure_text, limit_name
 from combe.project.chosen import chosen
 from combe.project.document import Project
+from combe.project.way import Way
 from combe.signals.spec import EXAMPLE, Part, Signal, check_length, checked, read_signal, signal_from_sentence
 
 
@@ -52,7 +54,8 @@ def run(
     if own is None and bool(signal) == bool(recording):
         raise FormatError("give a signal or a recording", "--signal", f'write one like --signal "{EXAMPLE}"')
     check_length(samples, seed)
-    realized = benched(loaded, filter, whole_path)
+    whole = _way(loaded, filter) if whole_path else None
+    realized = whole.file() if whole is not None else benched(loaded, filter)
     rate = realized.realization.sample_rate_hz
     if own is not None:
         played = signal_from_sentence(
@@ -69,9 +72,9 @@ def run(
     names = tuple(dict.fromkeys(word.strip() for word in through.split(",") if word.strip()))
     try:
         lengths = [_length(word) for word in against or []]
-        bench = api.bench(realized, played, through=names, against=lengths, to="" if whole_path else to, say=say)
-        if whole_path and isinstance(loaded, Project):
-            bench = with_joints(loaded, filter, played, bench, say)
+        bench = api.bench(realized, played, through=names, against=lengths, to="" if whole is not None else to, say=say)
+        if whole is not None:
+            bench = with_joints(whole, played, bench, say)
             if to:
                 write_bench(bench, to)
     except CombeError as error:
@@ -90,6 +93,13 @@ def run(
         for name in FILES if to else ():
             print(Path(to) / name)
     return 0 if bench.is_identical and all(line.margin >= 0 for line in lines) else 1
+
+
+def _way(loaded: object, name: str) -> Way:
+    """The whole way to a filter of a project."""
+    if not isinstance(loaded, Project):
+        raise FileError("is no project", "--path", "leave it out")
+    return way(loaded, name)[0]
 
 
 def _length(word: str) -> int:

@@ -14,7 +14,7 @@ from combe import api
 from combe.analysis.exact import exact_filter
 from combe.api.realizing import package_of
 from combe.cli.output import hertz, print_json, say
-from combe.cli.sources import FilterName, WholePath, filter_in, realization_in
+from combe.cli.sources import FilterName, WholePath, realization_and_project
 from combe.delivery.code_choices import HISTORIES, NUMBERS
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES
@@ -96,7 +96,7 @@ def run(
             raise FormatError(
                 f'"{core}" is not a processor Combe builds for', "--target", f"known are {', '.join((*TARGETS, RISCV))}"
             )
-    found = realization_in(realization, filter, whole_path)
+    found, project = realization_and_project(realization, filter, whole_path)
     lines = api.lines(found)
     values = {
         "number": number, "history": history, "unroll": unroll, "intrinsics": intrinsics, "reloadable": reloadable,
@@ -104,7 +104,6 @@ def run(
         "type_name": type_name, "architecture": architecture, "clock_hz": hertz(clock, "--clock") if clock else 0.0,
         "multipliers": multipliers, "pipeline": pipeline, "axi_stream": axi_stream,
     }  # fmt: skip
-    project = filter_in(realization, filter)
     if project is not None:
         # What the command line leaves open is as the project has chosen it, so that what is written is what it exports.
         if not whole_path:

@@ -27,6 +27,11 @@ WholePath = Annotated[
 
 def realization_in(path: str, name: str = "", is_path: bool = False) -> RealizationFile:
     """The realization in a file, or that of a project's filter, or of the whole way to it."""
+    return realization_and_project(path, name, is_path)[0]
+
+
+def realization_and_project(path: str, name: str = "", is_path: bool = False) -> tuple[RealizationFile, Project | None]:
+    """The same, with the project it comes from, that filter open; the file, which may be standard input, is read once."""
     document = _document(path)
     try:
         if _kind(document) == "combe-project":
@@ -36,20 +41,11 @@ def realization_in(path: str, name: str = "", is_path: bool = False) -> Realizat
             if is_path:
                 from combe.project.way import way_of
 
-                return way_of(project, project.code_name).file()
-            return realized_file(project)
+                return way_of(project, project.code_name).file(), project
+            return realized_file(project), project
         if name or is_path:
             raise FileError("is no project", "--filter" if name else "--path", "leave it out")
-        return realization_from(document)
-    except CombeError as error:
-        raise error.at(path) from None
-
-
-def filter_in(path: str, name: str = "") -> Project | None:
-    """The project in a file with the filter of a name open; None where the file is no project."""
-    document = _document(path)
-    try:
-        return _project(document, name) if _kind(document) == "combe-project" else None
+        return realization_from(document), None
     except CombeError as error:
         raise error.at(path) from None
 

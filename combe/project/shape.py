@@ -146,12 +146,10 @@ class PinShape(Struct):
     shown: Flag = True
 
 
-class VariantShape(Struct, forbid_unknown_fields=True, kw_only=True):
-    """A state of a filter kept under a name."""
+class StateShape(Struct, forbid_unknown_fields=True, kw_only=True):
+    """What was asked and chosen: what a filter and its variants have alike."""
 
-    name: Text
     requirement: Annotated[RequirementShape, Meta(description="a requirement")]
-    note: Text = ""
     design: Annotated[DesignShape, Meta(description="an object with named keys")] = field(default_factory=DesignShape)
     arithmetic: Annotated[ArithmeticShape, Meta(description="an object with named keys")] = field(
         default_factory=ArithmeticShape
@@ -162,17 +160,18 @@ class VariantShape(Struct, forbid_unknown_fields=True, kw_only=True):
     )
 
 
-class FilterShape(Struct, forbid_unknown_fields=True, kw_only=True):
+class VariantShape(StateShape, forbid_unknown_fields=True, kw_only=True):
+    """A state of a filter kept under a name."""
+
+    name: Text
+    note: Text = ""
+
+
+class FilterShape(StateShape, forbid_unknown_fields=True, kw_only=True):
     """One filter with all that was chosen for it."""
 
-    requirement: Annotated[RequirementShape, Meta(description="a requirement")]
     source: Text = INPUT
     variants: Annotated[list[VariantShape], Meta(max_length=100, description="a list of at most 100 variants")] = []
-    design: Annotated[DesignShape, Meta(description="an object with named keys")] = field(default_factory=DesignShape)
-    arithmetic: Annotated[ArithmeticShape, Meta(description="an object with named keys")] = field(
-        default_factory=ArithmeticShape
-    )
-    code: Annotated[CodeShape, Meta(description="an object with named keys")] = field(default_factory=CodeShape)
     proofs: Annotated[list[ProofShape], Meta(description="a list of proofs")] = []
     pins: Annotated[list[PinShape], Meta(description="a list of pins")] = []
     recipe: Annotated[RecipeShape, Meta(description="a recipe")] | None = None
@@ -180,9 +179,6 @@ class FilterShape(Struct, forbid_unknown_fields=True, kw_only=True):
         default_factory=ProcessorShape
     )
     bench: Annotated[BenchShape, Meta(description="an object with named keys")] = field(default_factory=BenchShape)
-    hardware: Annotated[HardwareShape, Meta(description="an object with named keys")] = field(
-        default_factory=HardwareShape
-    )
 
 
 class FirstShape(FilterShape, forbid_unknown_fields=True, kw_only=True):
