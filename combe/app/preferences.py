@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
-    QLineEdit,
     QPushButton,
     QSpinBox,
     QVBoxLayout,
@@ -19,7 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from combe.app.settings import SCALES, Settings, is_format
-from combe.app.widgets.parts import Choice, label
+from combe.app.widgets.parts import Choice, field, label, ok_or_cancel
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS
 
 COUNTED = {"hz": "in Hz", "fs": "as shares of the sample rate", "fn": "as shares of half the sample rate"}
@@ -50,8 +49,8 @@ class Preferences(QDialog):
             ("Scale, from the next start", self.scale),
         ):
             form.addRow(words, part)
-        self.input = _field(settings.input_format, "input format of a new filter", "s16f15")
-        self.output = _field(settings.output_format, "output format of a new filter", "as the input")
+        self.input = field("input format of a new filter", settings.input_format, "s16f15")
+        self.output = field("output format of a new filter", settings.output_format, "as the input")
         self.bits = QSpinBox()
         self.bits.setRange(FEWEST_BITS, MOST_BITS)
         self.bits.setValue(settings.coefficient_bits)
@@ -59,7 +58,7 @@ class Preferences(QDialog):
         for words, own in (("Input", self.input), ("Output", self.output), ("Coefficient bits", self.bits)):
             form.addRow(words, own)
         form.addRow(label("Compilers and simulators", "strong"))
-        self.folders = _field(os.pathsep.join(settings.tool_folders), "folders of tools", "the usual places")
+        self.folders = field("folders of tools", os.pathsep.join(settings.tool_folders), "the usual places")
         self.folders.setMinimumWidth(280)
         row = QHBoxLayout()
         row.addWidget(self.folders, 1)
@@ -69,12 +68,10 @@ class Preferences(QDialog):
         form.addRow("Looked for first in", row)
         self.told = label("", "clay", wrap=True)
         column.addWidget(self.told)
-        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        self.buttons = ok_or_cancel(self)
         column.addWidget(self.buttons)
-        for field in (self.input, self.output, self.folders):
-            field.textChanged.connect(lambda _: self._check())
+        for each in (self.input, self.output, self.folders):
+            each.textChanged.connect(lambda _: self._check())
         self._check()
 
     @property
@@ -84,8 +81,8 @@ class Preferences(QDialog):
 
     def complaint(self) -> str:
         """What can't be taken as it stands; empty if all of it can."""
-        for words, field, may_be_empty in (("Input", self.input, False), ("Output", self.output, True)):
-            text = field.text().strip()
+        for words, own, may_be_empty in (("Input", self.input, False), ("Output", self.output, True)):
+            text = own.text().strip()
             if not (is_format(text) or (may_be_empty and not text)):
                 return (
                     f'{words}: "{text[:40]}" is no format; write one like s16f15 (signed, 16 bits, 15 of them fraction)'
@@ -122,13 +119,4 @@ def _choice(words: tuple[str, ...], chosen: str, name: str) -> Choice:
     made.addItems(list(words))
     made.setCurrentText(chosen)
     made.setAccessibleName(name)
-    return made
-
-
-def _field(text: str, name: str, hint: str) -> QLineEdit:
-    made = QLineEdit(text)
-    made.setObjectName("field")
-    made.setAccessibleName(name)
-    made.setPlaceholderText(hint)
-    made.setMaxLength(2000)
     return made

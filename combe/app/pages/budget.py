@@ -10,7 +10,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
-    QLineEdit,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -23,7 +22,7 @@ from combe.app.plots.curve import NOTHING, Curve
 from combe.app.plots.points import LOOKS
 from combe.app.theme.palette import THEME
 from combe.app.widgets.legend import Legend
-from combe.app.widgets.parts import Choice, label
+from combe.app.widgets.parts import Choice, field, label
 from combe.errors import CombeError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.project.document import Processor
@@ -80,13 +79,12 @@ class BudgetPage(Page):
         self.core.addItems(list(CYCLES_PER_INSTRUCTION))
         self.core.setAccessibleName("processor")
         self.core.activated.connect(lambda _: self._offer())
-        self.clock = _field("clock in MHz", "The processor's clock in MHz", 70)
-        self.measured = _field(
-            "measured", "Cycles an instruction, or what a timer counted in blocks of 256: cycles/samples", 120
-        )
-        self.measured.setPlaceholderText("typical")
-        for field in (self.clock, self.measured):
-            field.editingFinished.connect(self._offer)
+        self.clock = field("clock in MHz", width=70)
+        self.clock.setToolTip("The processor's clock in MHz")
+        self.measured = field("measured", hint="typical", width=120)
+        self.measured.setToolTip("Cycles an instruction, or what a timer counted in blocks of 256: cycles/samples")
+        for box in (self.clock, self.measured):
+            box.editingFinished.connect(self._offer)
         self.measure = QPushButton("Measure")
         self.measure.setToolTip("Count instructions on the emulator for this filter and for other numbers of taps")
         self.measure.clicked.connect(lambda _: self.asked.emit("count", None))
@@ -196,12 +194,3 @@ class BudgetPage(Page):
         self.edited.emit(edit)
         if was_counted:
             self.asked.emit("count", None)
-
-
-def _field(name: str, hint: str, width: int) -> QLineEdit:
-    field = QLineEdit()
-    field.setObjectName("field")
-    field.setAccessibleName(name)
-    field.setToolTip(hint)
-    field.setFixedWidth(width)
-    return field

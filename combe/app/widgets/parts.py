@@ -4,7 +4,18 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QChildEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFrame,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from combe.app.theme.marks import draw_verdict
 from combe.app.theme.palette import THEME
@@ -21,6 +32,25 @@ def label(text: str, role: str = "", wrap: bool = False) -> QLabel:
     if wrap:
         made.setWordWrap(True)
         made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+    return made
+
+
+def field(name: str, text: str = "", hint: str = "", width: int = 0) -> QLineEdit:
+    """A box to type into; ``hint`` stands in it while it is empty."""
+    made = QLineEdit(text)
+    made.setObjectName("field")
+    made.setAccessibleName(name)
+    made.setPlaceholderText(hint)
+    if width:
+        made.setFixedWidth(width)
+    return made
+
+
+def ok_or_cancel(dialog: QDialog) -> QDialogButtonBox:
+    """The two buttons that end a dialog."""
+    made = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+    made.accepted.connect(dialog.accept)
+    made.rejected.connect(dialog.reject)
     return made
 
 

@@ -10,14 +10,13 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QHBoxLayout,
     QHeaderView,
-    QLineEdit,
     QTableView,
     QVBoxLayout,
     QWidget,
 )
 
 from combe.app.pages.sheet import Cells
-from combe.app.widgets.parts import label
+from combe.app.widgets.parts import field, label, ok_or_cancel
 from combe.ledger.goodness import Table
 from combe.signals.sheets import Sheet, column_numbers
 
@@ -51,21 +50,16 @@ class RecordingDialog(QDialog):
         across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
-        self.offset, self.full = QLineEdit(), QLineEdit()
-        for field, words in ((self.offset, "subtract first"), (self.full, "full scale is")):
-            row.addWidget(label(words))
-            field.setObjectName("field")
-            field.setAccessibleName(words)
-            field.setFixedWidth(90)
-            field.textChanged.connect(lambda _: self._offer())
-            row.addWidget(field)
+        self.offset, self.full = field("subtract first", width=90), field("full scale is", width=90)
+        for box in (self.offset, self.full):
+            row.addWidget(label(box.accessibleName()))
+            box.textChanged.connect(lambda _: self._offer())
+            row.addWidget(box)
         row.addStretch(1)
         column.addLayout(row)
         self.told = label("", "muted", wrap=True)
         column.addWidget(self.told)
-        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        self.buttons = ok_or_cancel(self)
         column.addWidget(self.buttons)
         self.table.clicked.connect(lambda index: self.pick(index.column() - 1))
         across.sectionClicked.connect(lambda place: self.pick(place - 1))
@@ -83,9 +77,9 @@ class RecordingDialog(QDialog):
     def _offer(self) -> None:
         is_number = self.place in column_numbers(self.sheet)
         wrong = [
-            field.accessibleName()
-            for field in (self.offset, self.full)
-            if field.text().strip() and _number(field.text()) is None
+            box.accessibleName()
+            for box in (self.offset, self.full)
+            if box.text().strip() and _number(box.text()) is None
         ]
         button = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
         if button is not None:
@@ -99,8 +93,8 @@ class RecordingDialog(QDialog):
         words = f'recording "{self.path}"'
         if len(self.sheet.names) > 1:
             words += f" column {self.place + 1}"
-        for name, field in (("offset", self.offset), ("full scale", self.full)):
-            value = _number(field.text())
+        for name, box in (("offset", self.offset), ("full scale", self.full)):
+            value = _number(box.text())
             if value is not None:
                 words += f" {name} {value:g}"
         return words
