@@ -28,6 +28,9 @@ FOLDER = "COMBE_TEST_MEMORY"
 STREAMS = {"contenders": 1, "prices": 2, "relaxations": 1, "rounding_remedies": 4, "width_chart": 3, "trade": 6}
 """Functions of ``following`` that yield their results one by one, and how many of their arguments tell calls apart."""
 
+WHOLE = ("rounding_facts", "facts", "realize", "certified_lines")
+"""Functions of ``following`` whose result comes at once; their callables don't tell calls apart."""
+
 Stream = Callable[..., Iterator[object]]
 _known: dict[str, list[Any]] = {}
 
@@ -40,6 +43,10 @@ def remember_all(case: unittest.TestCase, demo: Requirement, follows: tuple[str,
         if name in BESIDE and name not in follows:
             whole = BESIDE[name] if name in ALWAYS else _for(demo, whole, BESIDE[name])
         patched = mock.patch(f"combe.project.following.{name}", whole)
+        patched.start()
+        case.addCleanup(patched.stop)
+    for name in WHOLE:
+        patched = mock.patch(f"combe.project.following.{name}", _whole(name))
         patched.start()
         case.addCleanup(patched.stop)
 
@@ -66,6 +73,22 @@ def remembered(name: str, count: int) -> Stream:
     return again
 
 
+def _whole(name: str) -> Callable[..., Any]:
+    """The real function, run once for each of its arguments; a refusal isn't remembered."""
+    real = getattr(following, name)
+
+    def again(*words: Any) -> Any:
+        key = _key(name, tuple(word for word in words if not callable(word)))
+        with _alone(key):
+            found = _recalled(key)
+            if found is None:
+                found = [real(*words)]
+                _kept(key, found)
+        return found[0]
+
+    return again
+
+
 def _for(demo: Requirement, whole: Stream, less: Stream) -> Stream:
     def chosen(*words: Any, **more: Any) -> Iterator[object]:
         asked = next(word for word in words if isinstance(word, Requirement))
@@ -76,7 +99,7 @@ def _for(demo: Requirement, whole: Stream, less: Stream) -> Stream:
 
 def _few(asked: Requirement, is_stopped: Callable[[], bool]) -> Iterator[object]:
     """A short race."""
-    for name in ("equiripple", "elliptic", "kaiser"):
+    for name in ("equiripple", "elliptic", "blackman-window"):
         found = contenders.tried(asked, DesignChoice(name), is_stopped)
         if found is None:
             return

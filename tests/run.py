@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
+import importlib
 import os
 import re
-import subprocess
 import sys
 import tempfile
 import time
+import traceback
 import unittest
-from concurrent.futures import ThreadPoolExecutor, as_completed
+from collections.abc import Iterator
 from pathlib import Path
+from typing import NoReturn
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # As the command line does: modules run side by side, and threads of one small matrix only get in their way.
@@ -78,6 +81,15 @@ SLOW = (
 )  # fmt: skip
 """What ``--quick`` leaves out: windows driven by hand, compilers, emulators, simulators and long races."""
 
+LOADED = (
+    "numpy", "scipy.optimize", "scipy.linalg", "scipy.special", "scipy.sparse", "scipy.fft", "hypothesis", "mpmath",
+    "numba", "PyQt6.QtWidgets", "PyQt6.QtTest", "pyqtgraph", "unittest.mock", "combe.api", "combe.cli.root",
+    "combe.app.window",
+)  # fmt: skip
+"""Imported before the modules begin."""
+SLOWEST = int(os.environ.get("COMBE_SLOWEST", "10"))
+"""So many tests are named with their times at the end."""
+
 
 def main() -> int:
     """All modules, each in a process of its own, as many at a time as there are processors; or those named; with
@@ -92,33 +104,75 @@ def main() -> int:
         print(f"without {', '.join(SLOW)}", flush=True)
     modules.sort(key=lambda name: LONG_FIRST.index(name) if name in LONG_FIRST else len(LONG_FIRST))
     counts = [0, 0, 0]
-    with (
-        tempfile.TemporaryDirectory(prefix="combe-tests-") as folder,
-        ThreadPoolExecutor(max(1, min((os.cpu_count() or 1) + 1, 4))) as pool,
-    ):
+    slowest: list[tuple[float, str]] = []
+    load()
+    with tempfile.TemporaryDirectory(prefix="combe-tests-") as folder:
         os.environ["COMBE_TEST_MEMORY"] = folder
-        for done in as_completed([pool.submit(run_apart, name, root) for name in modules]):
-            module, output, seconds = done.result()
+        os.environ["XDG_CACHE_HOME"] = f"{folder}/cache"
+        for module, output, seconds in run_apart(modules, Path(folder), root):
             found = re.search(r"(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*$", output)
             own = [int(part or 0) for part in found.groups()] if found else [0, 1, 0]
+            lines = re.findall(r"^  ok   (.*)  \(([\d.]+) s\)$", output, re.M)
+            slowest = sorted([*slowest, *((float(took), f"{module}: {test}") for test, took in lines)])[-SLOWEST:]
             counts = [total + part for total, part in zip(counts, own)]
             words = ", ".join(f"{n} {word}" for n, word in zip(own, ("passed", "failed", "skipped")) if n)
             print(f"{'FAIL' if own[1] else 'ok  '} {module}: {words}, {seconds:.1f} s", flush=True)
             if own[1]:
                 print(output if found else f"{output}\n{module} ended before its last test", flush=True)
+    print("\nthe slowest:")
+    for took, test in reversed(slowest):
+        print(f"  {took:5.1f} s  {test}")
     skipped = f", {counts[2]} skipped" if counts[2] else ""
     print(f"\n{counts[0]} passed, {counts[1]} failed{skipped}")
     return 1 if counts[1] or not counts[0] else 0
 
 
-def run_apart(module: str, root: Path) -> tuple[str, str, float]:
-    """One module in a process of its own, all it said, and how long it took."""
-    started = time.perf_counter()
-    done = subprocess.run(
-        [sys.executable, str(Path(__file__).resolve()), f"tests.{module}"], cwd=root, stdout=subprocess.PIPE,
-        stderr=subprocess.STDOUT, text=True, errors="replace", check=False,
-    )  # fmt: skip
-    return module, done.stdout.rstrip(), time.perf_counter() - started
+def load() -> None:
+    """Import what nearly all modules need, once: they begin as copies of this process.
+
+    Nothing here may start a thread, or an application of Qt; what isn't there is told by the module that needs it.
+    """
+    for name in LOADED:
+        with contextlib.suppress(ImportError):
+            importlib.import_module(name)
+
+
+def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[str, str, float]]:
+    """Each module in a process of its own, all it said, and how long it took; as they end."""
+    waiting = list(modules)
+    running: dict[int, tuple[str, float]] = {}
+    while waiting or running:
+        while waiting and len(running) < max(1, min((os.cpu_count() or 1) + 1, 4)):
+            module = waiting.pop(0)
+            sys.stdout.flush()
+            child = os.fork()
+            if not child:
+                _become(module, folder / module, root)
+            running[child] = module, time.perf_counter()
+        ended, _ = os.wait()
+        if ended in running:
+            module, started = running.pop(ended)
+            said = (folder / module).read_text(encoding="utf-8", errors="replace").rstrip()
+            yield module, said, time.perf_counter() - started
+
+
+def _become(module: str, output: Path, root: Path) -> NoReturn:
+    """Run a module in this copy of the process, and end with it whatever happens."""
+    status = 1
+    try:
+        file = os.open(output, os.O_WRONLY | os.O_CREAT)
+        for stream in (1, 2):
+            os.dup2(file, stream)
+        os.chdir(root)
+        sys.argv[1:] = [f"tests.{module}"]
+        status = run_here([f"tests.{module}"], root)
+    except BaseException:
+        traceback.print_exc()
+    finally:
+        sys.stdout.flush()
+        sys.stderr.flush()
+        # Not through the ends of the interpreter: a window's remains are not taken apart, and nothing of the parent's is.
+        os._exit(status)
 
 
 def run_here(names: list[str], root: Path) -> int:

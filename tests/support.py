@@ -25,6 +25,11 @@ def some(cases: Sequence[T], count: int) -> Sequence[T]:
     return [cases[round(k * (len(cases) - 1) / max(count - 1, 1))] for k in range(count)]
 
 
+def examples(count: int) -> int:
+    """So many of a property's examples in a campaign, half as many on every other day."""
+    return count if IS_CAMPAIGN else (count + 1) // 2
+
+
 def document(rate: float, *bands: tuple[Any, ...], **more: Any) -> dict[str, Any]:
     """A requirement document; a band is (start, stop, max_db) or (start, stop, min_db, max_db)."""
     entries = []

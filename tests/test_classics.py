@@ -17,7 +17,7 @@ from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError
 from combe.filters import Cascade, rational_of, sections_of
 from combe.requirement import Requirement
-from tests.support import asked, least_margin_db, plain_section_gain_db
+from tests.support import asked, examples, least_margin_db, plain_section_gain_db
 
 FAMILIES = ("butterworth", "chebyshev", "inverse-chebyshev", "elliptic", "bessel")
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
@@ -123,7 +123,7 @@ class Prototypes(unittest.TestCase):
 
 
 class LeastOrders(unittest.TestCase):
-    @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=examples(25), deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(st.floats(0.05, 0.6), st.floats(0.03, 0.3), st.floats(0.001, 2.0), st.floats(20, 120))
     def test_the_closed_form_orders_are_met(self, edge: float, width: float, ripple: float, down: float) -> None:
         requirement = asked(2, (0, edge, -ripple, 0.0), (edge + width, 1, -down))

@@ -19,7 +19,7 @@ from combe.errors import CombeError, DesignError
 from combe.requirement import Requirement
 from combe.requirement.sentences import turned
 from combe.values import replace
-from tests.support import BAT, asked, least_margin_db, plain_gain, some
+from tests.support import BAT, asked, examples, least_margin_db, plain_gain, some
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
 BASIC = ("equiripple", "kaiser", "least-squares", "butterworth", "chebyshev", "inverse-chebyshev", "elliptic", "bessel")
@@ -102,7 +102,7 @@ class Race(unittest.TestCase):
             seen.append(contender)
         self.assertLessEqual(len(seen), 4)
 
-    @settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=examples(30), deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(
         st.sampled_from(BASIC), st.sampled_from(["lowpass", "highpass", "bandpass", "bandstop"]), st.floats(0.1, 0.7),
         st.floats(0.04, 0.3), st.floats(0.01, 2), st.floats(15, 90), st.floats(-3, 3),

@@ -20,10 +20,11 @@ from combe.proof.c import prove_c
 from combe.realization.stages import Realization
 from combe.rounding.realize import Choices, realize, rounded_lines
 from combe.values import replace
-from tests.support import BAT, some
+from tests.support import BAT, IS_CAMPAIGN, some
 from tests.test_arithmetic import random_realization
 
-SANITIZERS = ["-fsanitize=undefined,address", "-fno-sanitize-recover=all"]
+SANITIZERS = ["-fsanitize=undefined,address", "-fno-sanitize-recover=all", *([] if IS_CAMPAIGN else ["-O0"])]
+"""By day without optimizing, which takes as long as all the rest of a build."""
 HAS_GCC = shutil.which("gcc") is not None
 
 

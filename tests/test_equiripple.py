@@ -16,7 +16,7 @@ from combe.errors import DesignError, Stopped
 from combe.filters import Fir
 from combe.ledger import lines_of, meets
 from combe.requirement import Requirement, requirement_from
-from tests.support import BAT, LOWPASS, asked, document, plain_gain_db, worst_margin_db
+from tests.support import BAT, LOWPASS, asked, document, examples, plain_gain_db, worst_margin_db
 
 HIGHPASS = asked(2, (0, 0.3, -70), (0.38, 1, -0.05, 0.05))
 BANDSTOP = asked(48_000, (0, 8000, -0.2, 0.1), (10_000, 12_000, -50), (14_000, 24_000, -0.2, 0.1))
@@ -262,7 +262,7 @@ def requirements(draw: st.DrawFn) -> Requirement:
 
 
 class AnyRequirement(unittest.TestCase):
-    @settings(max_examples=40, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=examples(40), deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
     @given(requirements())
     def test_gets_a_filter_that_keeps_it_or_a_reason(self, requirement: Requirement) -> None:
         try:

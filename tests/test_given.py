@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from combe.designing.given import given_filter
 from combe.errors import FileError
 from combe.filters import Cascade, Fir, Roots
-from tests.support import plain_section_gain_db
+from tests.support import examples, plain_section_gain_db
 
 
 class Understood(unittest.TestCase):
@@ -72,7 +72,7 @@ class Explained(unittest.TestCase):
                 given_filter(text)
             self.assertIn(words, caught.exception.sentence())
 
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=examples(300), deadline=None)
     @given(st.text(alphabet="0123456789.,;eE+-xji{}[]()=ab:/ \n", max_size=40))
     def test_any_text_is_read_or_refused(self, text: str) -> None:
         try:

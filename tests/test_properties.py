@@ -30,10 +30,11 @@ from combe.responses import frequency_response, group_delay, worst_point
 from combe.rounding.realize import Choices, realize
 from combe.running.run import requantized_integer
 from combe.running.simulate import simulate
+from tests.support import examples
 from tests.test_arithmetic import exact_rounding
 from tests.test_equiripple import requirements
 
-RELAXED = settings(max_examples=80, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+RELAXED = settings(max_examples=examples(80), deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 taps = st.lists(st.floats(-2, 2, allow_subnormal=False), min_size=1, max_size=24)
 
 

@@ -37,7 +37,7 @@ from combe.responses.curves import (
     phase_delay_curve,
 )
 from combe.responses.measures import measures
-from tests.support import LOWPASS, asked, plain_gain
+from tests.support import LOWPASS, asked, examples, plain_gain
 
 EMPTY = Roots((), (), 1.0)
 
@@ -89,7 +89,7 @@ class RootsByHand(unittest.TestCase):
         self.assertAlmostEqual(max(abs(p) for p in added(EMPTY, "pole", 1.4 + 0.2j).poles), LARGEST_POLE)
         self.assertAlmostEqual(max(abs(z) for z in added(EMPTY, "zero", 1.4 + 0.2j).zeros), abs(1.4 + 0.2j))
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=examples(60), deadline=None)
     @given(st.complex_numbers(max_magnitude=0.9), st.complex_numbers(max_magnitude=1.5), st.booleans())
     def test_the_largest_gain_stays_whatever_is_moved(self, pole: complex, zero: complex, doubles: bool) -> None:
         start = unlocked(design(LOWPASS, "elliptic").filter)

@@ -48,9 +48,9 @@ def waves(omega: np.ndarray, taps: int, symmetry: int) -> np.ndarray:
     return np.where(offset == 0, 1.0, 2.0) * np.cos(np.outer(omega, offset))
 
 
-def least_error(requirement: Requirement, taps: int, symmetry: int) -> float:
+def least_error(requirement: Requirement, taps: int, symmetry: int, density: int) -> float:
     """The least E for which some filter of this length keeps all limits widened to E times their room, on a grid."""
-    omega, low, high = limits(requirement, np.linspace(0, np.pi, 24 * taps + 1))
+    omega, low, high = limits(requirement, np.linspace(0, np.pi, density * taps + 1))
     basis = waves(omega, taps, symmetry)
     middle, room = (low + high) / 2, (high - low) / 2
     scale = 1 / room[:, None]
@@ -122,9 +122,13 @@ class Shortest(unittest.TestCase):
             return False
         for shorter in (taps - 1, taps - 2, taps - 3):
             if shorter > 1:
-                error = least_error(requirement, shorter, symmetry)
+                wanted = 0.985 if found.capped else 0.995
+                # What fails on some frequencies fails: a dense grid, which takes long, is only for what a coarse one lets by.
+                error = least_error(requirement, shorter, symmetry, 6)
+                if error <= wanted:
+                    error = least_error(requirement, shorter, symmetry, 24)
                 told = f"{requirement.bands}: {shorter} of {taps} taps reach {error:.5f}"
-                self.assertGreater(error, 0.985 if found.capped else 0.995, told)
+                self.assertGreater(error, wanted, told)
         return found.is_shortest
 
     def test_a_shorter_length_of_the_same_parity(self) -> None:
@@ -180,7 +184,7 @@ class Windows(unittest.TestCase):
                 else ((*low, down), (*high, -ripple, ripple))
             )
             briefs.append(asked(1.0, *ways))
-        for number, brief in enumerate(some(briefs, 5)):
+        for number, brief in enumerate(some(briefs, 4)):
             for method in self.METHODS:
                 with self.subTest(number=number, method=method):
                     self.check(brief, method)

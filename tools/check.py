@@ -16,29 +16,35 @@ CHECKS = (
 
 
 def main() -> int:
-    """Run all, count each check as one test."""
-    passed = failed = skipped = 0
-    for name, words in CHECKS:
-        print(f"\n== {name}", flush=True)
-        done = subprocess.run([sys.executable, *words], cwd=ROOT, check=False)
-        passed, failed = (passed + 1, failed) if done.returncode == 0 else (passed, failed + 1)
-    print("\n== tests", flush=True)
+    """Run all, count each check as one test; the checks go on while the tests run."""
+    checks = [
+        subprocess.Popen(
+            [sys.executable, *words], cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+        )
+        for _, words in CHECKS
+    ]
+    counts = [0, 0, 0]
+    print("== tests", flush=True)
     with subprocess.Popen([sys.executable, "tests/run.py"], cwd=ROOT, stdout=subprocess.PIPE, text=True) as tests:
         assert tests.stdout is not None
-        last = ""
+        is_whole = False
         for line in tests.stdout:
             count = re.fullmatch(r"(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*", line)
             if count:
-                last = line
-                passed, failed = passed + int(count[1]), failed + int(count[2])
-                skipped += int(count[3] or 0)
+                is_whole = True
+                counts = [int(part or 0) for part in count.groups()]
             else:
                 print(line, end="", flush=True)
-    if not last:
-        failed += 1
+    if not is_whole:
+        counts[1] += 1
         print("the tests ended early")
-    print(f"\n{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""))
-    return 1 if failed else 0
+    for (name, _), check in zip(CHECKS, checks):
+        said, _ = check.communicate()
+        print(f"== {name}\n{said}", end="", flush=True)
+        counts[1 if check.returncode else 0] += 1
+    skipped = f", {counts[2]} skipped" if counts[2] else ""
+    print(f"\n{counts[0]} passed, {counts[1]} failed{skipped}")
+    return 1 if counts[1] else 0
 
 
 if __name__ == "__main__":

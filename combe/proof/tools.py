@@ -19,10 +19,6 @@ PACKAGES = {
 }  # fmt: skip
 
 
-QUICKLY = ("-MAKEFLAGS", "OPT_GLOBAL=-O0", "-MAKEFLAGS", "OPT_SLOW=-O0")
-"""For Verilator: what runs once, and the simulator's own library, aren't worth a compiler's time."""
-
-
 def find(tool: str) -> str:
     """The path of a tool.
 

@@ -14,6 +14,8 @@ SPAN, SHORTER, ENOUGH = 48, (48, 24, 12), 64
 """Symbols to either side over which a pulse is not taken as zero; a receiver takes fewer where too few symbols are left
 in the middle of a short signal."""
 USUAL_ROLLOFF = 0.25
+NEAR = 1e-3
+"""So near to a place where the pulse's formula divides by nothing it is worked out with care."""
 LEAST_SYMBOLS, TIMED_SYMBOLS, MOST_SYMBOLS = 8, 200, 4000
 """At least so many, so many to find the timing by, and so many for the figure itself."""
 
@@ -54,6 +56,25 @@ def pulse(time: Array, rolloff: float) -> Array:
         corner = rolloff / np.sqrt(2) * ((1 + 2 / np.pi) * np.sin(quarter) + (1 - 2 / np.pi) * np.cos(quarter))
         found = np.where(np.abs(np.abs(4 * rolloff * t) - 1) < 1e-7, corner, found)
     return np.asarray(np.where(np.abs(t) <= SPAN, found, 0.0))
+
+
+def _pulses(starts: Array, steps: Array, rolloff: float) -> Array:
+    """``pulse`` at each start plus each step, a row for each start: sines of sums are sums of products, so that only the
+    starts and the steps themselves need a sine."""
+    slow, fast = np.pi * (1 - rolloff), np.pi * (1 + rolloff)
+    rows = np.column_stack([np.sin(slow * starts), np.cos(slow * starts)])
+    top = rows @ np.vstack([np.cos(slow * steps), np.sin(slow * steps)])
+    t = starts[:, None] + steps[None, :]
+    u = 4 * rolloff * t
+    rows = np.column_stack([np.cos(fast * starts), -np.sin(fast * starts)])
+    top += u * (rows @ np.vstack([np.cos(fast * steps), np.sin(fast * steps)]))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        top /= np.pi * t * (1 - u * u)
+    # Where the quotient is of nearly nothing by nearly nothing, as it is elsewhere.
+    near = (np.abs(t) < NEAR) | (np.abs(np.abs(u) - 1) < NEAR)
+    top[near] = pulse(t[near], rolloff)
+    top[np.abs(t) > SPAN] = 0.0
+    return np.asarray(top)
 
 
 def modulated(part: Part, count: int, rate: float, random: np.random.RandomState) -> Modulated:
@@ -111,19 +132,19 @@ def received(sent: Modulated, heard: Array, settled: int, delay: float) -> Recei
     places = _some(np.flatnonzero(inside), MOST_SYMBOLS)
     turned = heard * np.exp(-1j * sent.carrier * np.arange(len(heard)))
 
-    def arrived(shift: float, among: NDArray[np.intp]) -> Received:
+    def arrived(shift: float, among: NDArray[np.intp], span: int = span) -> Received:
         wanted = sent.symbols[among] if sent.carrier else np.real(sent.symbols[among]).astype(np.complex128)
         found = _matched(turned, times[among] + delay + shift, sent, span)
         gain = np.vdot(wanted, found) / np.vdot(wanted, wanted)
         return Received(wanted, found / gain if abs(gain) > 0 else np.full(len(found), np.inf + 0j))
 
-    def error(shift: float, among: NDArray[np.intp]) -> float:
-        return arrived(shift, among).error_db
+    def error(shift: float, among: NDArray[np.intp], span: int = span) -> float:
+        return arrived(shift, among, span).error_db
 
     half = max(1.0, sent.samples_per_symbol / 4)
     coarse = np.linspace(-half, half, 17)
     few = _some(places, TIMED_SYMBOLS)
-    start = coarse[int(np.argmin([error(float(shift), few) for shift in coarse]))]
+    start = coarse[int(np.argmin([error(float(shift), few, SHORTER[-1]) for shift in coarse]))]
     step = coarse[1] - coarse[0]
     found = minimize_scalar(
         lambda shift: error(shift, few), bounds=(start - step, start + step), method="bounded", options={"xatol": 1e-5}
@@ -144,6 +165,6 @@ def _matched(turned: ComplexArray, times: Array, sent: Modulated, span: int) -> 
     reach = int(np.ceil(span * length)) + 1
     offsets = np.arange(-reach, reach + 1)
     at = np.floor(times).astype(np.int64)[:, None] + offsets[None, :]
-    weight = pulse((at - times[:, None]) / length, sent.rolloff)
+    weight = _pulses((np.floor(times) - times) / length, offsets / length, sent.rolloff)
     inside = (at >= 0) & (at < len(turned))
     return np.asarray(np.sum(turned[np.where(inside, at, 0)] * weight * inside, axis=1))

@@ -26,7 +26,8 @@ class MagnitudePage(Page):
         self.scene: Scene | None = None
         self._shown: tuple[object, ...] = ()
         self.magnitude = MagnitudePlot()
-        self.second = {kind: SidePlot(kind) for kind in ("phase", "delay", "level")}
+        self.second: dict[str, SidePlot] = {}
+        self._is_log = False
         self.magnitude.edge_moved.connect(
             lambda index, kind, hz: self.dragged.emit(lambda project: edits.move_edge(project, index, kind, hz))
         )
@@ -37,10 +38,6 @@ class MagnitudePage(Page):
         self.magnitude.typing_wanted.connect(lambda index, kind: self.asked.emit("type", (index, kind)))
         self.pair = QSplitter(Qt.Orientation.Vertical)
         self.pair.addWidget(self.magnitude)
-        for plot in self.second.values():
-            plot.setXLink(self.magnitude.main)
-            plot.hide()
-            self.pair.addWidget(plot)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.pair)
@@ -72,14 +69,25 @@ class MagnitudePage(Page):
                 if not plot.isHidden():
                     plot.show_all(self.scene.requirement, self.scene.curves, self.scene.counted)
 
+    def _make_second(self, kind: str) -> None:
+        """When it is first looked at: a window begins with one plot and its loupe."""
+        plot = SidePlot(kind)
+        plot.setXLink(self.magnitude.main)
+        plot.set_log(self._is_log)
+        self.pair.addWidget(plot)
+        self.second[kind] = plot
+
     def show_below(self, words: str) -> None:
         """A second view under the magnitude, on the same frequency axis; or the loupe alone."""
         self.below.setCurrentText(words)
-        for kind, plot in self.second.items():
-            plot.setVisible(words == f"{kind} below")
-        self.magnitude.loupe.setVisible(words == BELOW[0])
+        kind = words.removesuffix(" below") if words != BELOW[0] else ""
+        if kind and kind not in self.second:
+            self._make_second(kind)
+        for name, plot in self.second.items():
+            plot.setVisible(name == kind)
+        self.magnitude.loupe.setVisible(not kind)
         height = max(self.pair.height(), 300)
-        shown = [height // 2 if words == f"{kind} below" else 0 for kind in self.second]
+        shown = [height // 2 if name == kind else 0 for name in self.second]
         self.pair.setSizes([height - sum(shown), *shown])
         self.magnitude.show_ticks(words != BELOW[0])
         self._show_second()
@@ -108,6 +116,7 @@ class MagnitudePage(Page):
 
     def set_log(self, is_log: bool) -> None:
         """All of them on one axis."""
+        self._is_log = is_log
         self.magnitude.set_log(is_log)
         for plot in self.second.values():
             plot.set_log(is_log)

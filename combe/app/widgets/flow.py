@@ -13,6 +13,7 @@ class Flow(QLayout):
         super().__init__(parent)
         self._gap = gap
         self._items: list[QLayoutItem] = []
+        self._heights: dict[int, int] = {}
         self.setContentsMargins(0, 0, 0, 0)
 
     def addItem(self, item: QLayoutItem | None) -> None:
@@ -41,8 +42,15 @@ class Flow(QLayout):
         return True
 
     def heightForWidth(self, width: int) -> int:
-        """Lines needed at a width."""
-        return self._arrange(QRect(0, 0, width, 0), move=False)
+        """Lines needed at a width; asked for dozens of times while a window lays itself out."""
+        if width not in self._heights:
+            self._heights[width] = self._arrange(QRect(0, 0, width, 0), move=False)
+        return self._heights[width]
+
+    def invalidate(self) -> None:
+        """An item is another, or of another size."""
+        self._heights.clear()
+        super().invalidate()
 
     def setGeometry(self, box: QRect) -> None:
         """Put every item in its place."""

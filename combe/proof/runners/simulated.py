@@ -17,7 +17,8 @@ from combe.delivery.hdl.vectors import Vectors
 from combe.delivery.hdl.writer import bench_files
 from combe.delivery.package import Package
 from combe.errors import ToolError
-from combe.proof.tools import QUICKLY, find, run
+from combe.proof.tools import find, run
+from combe.proof.verilated import build
 from combe.realization.stages import Realization
 
 SECONDS = 300
@@ -105,13 +106,9 @@ class Simulated:
             run([find("iverilog"), "-g2001", "-o", "bench", f"{name}.v", f"{name}_tb.v"], folder)
             said = run([find("vvp"), "-n", "bench", "+heard=heard.txt"], folder, seconds=SECONDS)
         elif self.tool == "verilator":
-            flags = ["--binary", "--timing", "-j", "2", "-Wno-fatal", "-Wno-lint", *QUICKLY, "-CFLAGS", "-O0"]
-            run(
-                [find("verilator"), *flags, "--top-module", f"{name}_tb", f"{name}.v", f"{name}_tb.v"],
-                folder,
-                seconds=SECONDS,
-            )
-            said = run([str(folder / "obj_dir" / f"V{name}_tb"), "+heard=heard.txt"], folder, seconds=SECONDS)
+            flags = ["--cc", "--exe", "--main", "--timing", "-CFLAGS", "-O0"]
+            program = build(folder, f"{name}_tb", flags, [f"{name}.v", f"{name}_tb.v"])
+            said = run([str(program), "+heard=heard.txt"], folder, seconds=SECONDS)
         else:
             ghdl = find("ghdl")
             for file in (f"{name}.vhd", f"{name}_tb.vhd"):

@@ -15,7 +15,8 @@ from combe.delivery.hdl.writer import PORTS
 from combe.delivery.package import Package
 from combe.errors import ToolError
 from combe.proof.runners.folder import InFolder
-from combe.proof.tools import QUICKLY, find, run
+from combe.proof.tools import find, run
+from combe.proof.verilated import build
 from combe.realization.stages import Realization
 
 SECONDS, PATIENCE = 300, 200_000
@@ -44,6 +45,7 @@ class Streamed(InFolder):
         if max(signals["in_data"].width, signals["out_data"].width) > MOST_BITS:
             raise ToolError(f"ports wider than {MOST_BITS} bits are not streamed", "proof")
         super().__init__("combe-stream-")
+        self._program = self.folder / "obj_dir" / f"V{package.name}"
 
     def build(self) -> None:
         """Compile the circuit with a program that feeds it."""
@@ -53,9 +55,7 @@ class Streamed(InFolder):
         extra = [port.signal for port in circuit.ports if port.signal.name not in PORTS]
         text = _environment().get_template("stream.cpp.j2").render(name=name, extra=extra, patience=PATIENCE)
         (folder / "stream.cpp").write_text(text, encoding="utf-8")
-        flags = ["--cc", "--exe", "--build", "-j", "2", "-Wno-fatal", "-Wno-lint", "-O3", *QUICKLY, "-CFLAGS", "-O1"]
-        command = [find("verilator"), *flags, "--top-module", name, f"{name}.v", "stream.cpp"]
-        run(command, folder, seconds=SECONDS)
+        build(folder, name, ["--cc", "--exe", "-O3", "-CFLAGS", "-O1"], [f"{name}.v", "stream.cpp"])
 
     def run(self, samples: NDArray[Any]) -> NDArray[np.int64]:
         """Raw outputs for raw inputs, from one reset on.
@@ -67,8 +67,7 @@ class Streamed(InFolder):
         """
         signals = self.built.circuit.signals
         given = np.asarray(samples).astype(np.int64) & _mask(signals["in_data"].width)
-        command = [str(self.folder / "obj_dir" / f"V{self.package.name}")]
-        said = run(command, self.folder, given.astype("<u8").tobytes(), seconds=SECONDS)
+        said = run([str(self._program)], self.folder, given.astype("<u8").tobytes(), seconds=SECONDS)
         heard = np.frombuffer(said, dtype="<u8").astype(np.int64)
         if len(heard) != len(samples):
             raise ToolError(f"the circuit gave {len(heard)} outputs instead of {len(samples)}", "proof")
