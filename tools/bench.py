@@ -295,7 +295,7 @@ def dragging() -> None:
 
 
 def drag(name: str, project: Project, what: str) -> None:
-    """Sixty moves of the first band's upper edge, each until its filter is painted, everything on screen."""
+    """Thirty moves of the first band's upper edge, each until its filter is painted, everything on screen."""
     from hand import Hand, edge, idle, opened, timed
 
     sys.setswitchinterval(0.001)
@@ -306,12 +306,13 @@ def drag(name: str, project: Project, what: str) -> None:
         for _ in range(5):
             hand.move(-2)
         rows = []
-        for step in range(60):
-            rows.append(hand.move(-1 if step % 20 < 10 else 1))
+        for step in range(30):
+            # Never where it has been: what was worked out there is remembered.
+            rows.append(hand.move(3 if step % 2 else -5))
             idle(hand.app, 0.01)
         hand.release()
     known, painted, painting = (statistics.median(column) for column in zip(*rows))
-    late = sorted(row[1] for row in rows)[56]
+    late = sorted(row[1] for row in rows)[28]
     note(f"{name}_to_filter", known, "ms", f"a dragged edge to its filter, rounded, analyzed: {what}")
     note(f"{name}_painting", painting, "ms", "of that painting, every plot that changed")
     note(f"{name}_to_picture", painted, "ms", "a dragged edge to the painted plot")

@@ -21,7 +21,8 @@ from combe.app.window import MainWindow
 from combe.project.document import Project
 from combe.values import replace
 
-Paint = tuple[Plot, float, float]
+Paint = tuple[Plot, float, float, object]
+"""Which plot, when it began and ended, and the rounded filter there was at the time."""
 
 
 class Clocked(QApplication):
@@ -60,10 +61,10 @@ def opened(project: Project, width: int = 1280, height: int = 800) -> Iterator[t
     def paint(plot: Plot, event: Any) -> None:
         started = time.perf_counter()
         plain(plot, event)
-        paints.append((plot, started, time.perf_counter()))
+        paints.append((plot, started, time.perf_counter(), session.results.rounded))
 
-    Plot.paintEvent = paint  # type: ignore[method-assign]
     session = Session(project)
+    Plot.paintEvent = paint  # type: ignore[method-assign]
     window = MainWindow(session, Settings())
     window.resize(width, height)
     window.show()
@@ -124,14 +125,16 @@ class Hand:
         self.place += QPointF(pixels, 0)
         del self.paints[:]
         del self.known[:]
+        before = self.window.session.results.rounded
         started = time.perf_counter()
         self._send(QEvent.Type.MouseMove, Qt.MouseButton.LeftButton)
         while time.perf_counter() < started + 2:
             self.app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
-            done = [end for plot, at, end in self.paints if plot is self.plot and self.known and at >= self.known[0]]
-            if done:
-                painting = sum(end - at for _, at, end in self.paints)
-                return 1e3 * (self.known[0] - started), 1e3 * (done[0] - started), 1e3 * painting
+            done = [row for row in self.paints if row[0] is self.plot and row[3] is not before]
+            if done and self.known:
+                painting = sum(end - at for _, at, end, _ in self.paints)
+                known = min(self.known[0], done[0][1])
+                return 1e3 * (known - started), 1e3 * (done[0][2] - started), 1e3 * painting
         raise RuntimeError("the plot didn't follow the hand")
 
     def release(self) -> None:

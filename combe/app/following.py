@@ -98,8 +98,10 @@ class Following(Layout):
         if self._is_behind:
             self._is_behind = False
             self._paint_anyway.stop()
-            self.brief.show_requirement(self.session.project.requirement, self.settings.counted)
             self._show_curves()
+            # Now, and not with the brief's figures, whose rows have to be laid out before anything is painted.
+            self.plots.paint_now()
+            self.brief.show_requirement(self.session.project.requirement, self.settings.counted)
 
     def _show_title(self) -> None:
         session = self.session

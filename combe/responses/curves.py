@@ -26,10 +26,32 @@ def magnitude_curve(source: Filter) -> tuple[Array, Array]:
     if len(omega) < count:
         omega = np.linspace(0, np.pi, count)
         level = gain_db(uniform_response(source, count))
-    exact = turning_points(source, 0.0, np.pi, 1)
+    exact = lobes(source) if isinstance(source, Fir) and source.symmetry else turning_points(source, 0.0, np.pi, 1)
     every = np.concatenate([omega, exact])
     order = np.argsort(every, kind="stable")
     return every[order], np.concatenate([level, gain_db(frequency_response(source, exact))])[order]
+
+
+def lobes(source: Fir) -> Array:
+    """Tops and zeros of the amplitude of symmetric or antisymmetric taps, as near as drawing needs: a top within 1e-4 dB
+    of its height, a zero where nothing of it is left to see.
+
+    The amplitude is a smooth real function, sampled 16 times a tap: parabolas through three of its values have its tops,
+    a secant bent by the second difference its zeros. Under the hand no frame has time for more.
+    """
+    count = 1 + (1 << int(np.ceil(np.log2(max(LEAST_POINTS - 1, 16 * len(source.taps))))))
+    omega = np.linspace(0, np.pi, count)
+    turned = uniform_response(source, count) * np.exp(0.5j * (len(source.taps) - 1) * omega)
+    a = turned.real if source.symmetry == 1 else turned.imag
+    rises = np.diff(a)
+    top = np.flatnonzero(rises[:-1] * rises[1:] < 0) + 1
+    bend = a[top - 1] - 2 * a[top] + a[top + 1]
+    tops = omega[top] + omega[1] * (a[top - 1] - a[top + 1]) / (2 * bend)
+    zero = np.flatnonzero(a[1:-2] * a[2:-1] < 0) + 1
+    part = a[zero] / (a[zero] - a[zero + 1])
+    bend = (a[zero - 1] - a[zero] - a[zero + 1] + a[zero + 2]) / 4
+    part += bend * part * (1 - part) / (a[zero + 1] - a[zero])
+    return np.concatenate([tops, omega[zero] + omega[1] * np.clip(part, 0.0, 1.0)])
 
 
 def magnitude_window(source: Filter, start: float, stop: float, count: int) -> tuple[Array, Array]:

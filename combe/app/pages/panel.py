@@ -127,6 +127,14 @@ class PlotPanel(Panel):
             strokes = sorted(self.scene.curves, key=lambda curve: curve.name)
         self.legend.show_curves(strokes)
 
+    def paint_now(self) -> None:
+        """Paint what has changed of the open page's plots, before anything around them is laid out."""
+        plots = [plot for plot in self.current_page.findChildren(Plot) if plot.isVisible()]
+        for plot in plots:
+            plot.settle_scene()
+        if plots:
+            plots[0].repaint_changed()
+
     def show_below(self, words: str) -> None:
         """A second view under the magnitude, on the same frequency axis; or the loupe alone."""
         assert words in BELOW

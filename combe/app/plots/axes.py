@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QLabel, QWidget
 from pyqtgraph.WidgetGroup import WidgetGroup
@@ -267,6 +267,14 @@ class Plot(pg.PlotWidget):
         digits = 5
         rounded = float(f"{hz:.{digits}g}") if math.isfinite(hz) else 0.0
         return frequency_text(rounded, self.frequency_axis.sample_rate_hz, self.frequency_axis.counted)
+
+    def settle_scene(self) -> None:
+        """What has changed is known to the view at once, not when the scene's own message comes round."""
+        QCoreApplication.sendPostedEvents(self.scene(), QEvent.Type.MetaCall.value)
+
+    def repaint_changed(self) -> None:
+        """Paint whatever the window has to paint anew, at once."""
+        QCoreApplication.sendPostedEvents(self.window(), QEvent.Type.UpdateRequest.value)
 
     def copy_picture(self) -> None:
         """Put the plot on the clipboard as a picture."""
