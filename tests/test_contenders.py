@@ -139,13 +139,13 @@ class Prices(unittest.TestCase):
 
     def test_both_edges_of_a_transition_cost_what_lengths_of_one_parity_say(self) -> None:
         found = {(p.figure.band_index, p.figure.name): p for p in prices(LOW, DesignChoice("equiripple"))}
+        need = self.needed(LOW)
         for key, moved in (
             ((0, "stop"), lambda hz: asked(48_000, (0, 8000 - hz, -0.1, 0.1), (10_000, 24_000, -60))),
             ((1, "start"), lambda hz: asked(48_000, (0, 8000, -0.1, 0.1), (10_000 + hz, 24_000, -60))),
         ):
             price = found[key]
-            needs = [self.needed(requirement) for requirement in (LOW, moved(price.amount))]
-            self.assertAlmostEqual(price.saved, needs[0] - needs[1], delta=0.05)
+            self.assertAlmostEqual(price.saved, need - self.needed(moved(price.amount)), delta=0.05)
 
     def needed(self, requirement: Requirement) -> float:
         """Where the logarithm of the worst excess crosses zero, over even orders, limits read off a dense grid."""
@@ -177,9 +177,12 @@ class Prices(unittest.TestCase):
 
 class Nearest(unittest.TestCase):
     def test_each_relaxation_is_kept_by_the_filter_it_names(self) -> None:
-        for hopeless in (
-            asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), max_multiplies=8),
-            asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), phase="linear", max_delay_s=5e-4),
+        for hopeless in some(
+            (
+                asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), max_multiplies=8),
+                asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), phase="linear", max_delay_s=5e-4),
+            ),
+            1,
         ):
             found = list(contenders(hopeless))
             self.assertFalse(any(c.keeps for c in found))

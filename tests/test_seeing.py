@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import itertools
 import unittest
 
 import numpy as np
@@ -37,7 +38,7 @@ from combe.responses.curves import (
     phase_delay_curve,
 )
 from combe.responses.measures import measures
-from tests.support import LOWPASS, asked, examples, plain_gain
+from tests.support import LOWPASS, asked, examples, plain_gain, plain_gain_db
 
 EMPTY = Roots((), (), 1.0)
 
@@ -177,6 +178,28 @@ class Curves(unittest.TestCase):
             self.assertLess(np.min(level), -60, width)
             self.assertAlmostEqual(omega[np.argmin(level)], angle, delta=1e-7)
         self.assertLess(np.min(magnitude_curve(notch)[1]), -60)
+
+    def test_no_top_is_cut_off_and_no_zero_filled_up_in_a_drawn_curve(self) -> None:
+        """A symmetric product of (1 − 2cos(θ)z⁻¹ + z⁻²) has its zeros at θ, and tops a fine grid of plain sums finds."""
+        source = np.random.default_rng(3)
+        for count in (3, 7, 11):
+            angles = np.sort((np.arange(count) + source.uniform(0.2, 0.8, count)) * 0.97 * np.pi / count)
+            taps = np.ones(1)
+            for angle in angles:
+                taps = np.convolve(taps, [1.0, -2 * np.cos(angle), 1.0])
+            for symmetry in (1, -1):
+                own = np.convolve(taps, [1.0, -1.0]) if symmetry == -1 else taps
+                own = (own + symmetry * own[::-1]) / 2  # to the bit: the product is so but for rounding
+                omega, level = magnitude_curve(Fir(tuple(own / np.max(np.abs(own)))))
+                ends = np.linspace(0, np.pi, 400 * count) / (2 * np.pi)
+                fine = plain_gain_db(own / np.max(np.abs(own)), ends)
+                for low, high in itertools.pairwise([0.0, *angles, np.pi]):
+                    inside = (omega >= low) & (omega <= high)
+                    true = fine[(2 * np.pi * ends > low) & (2 * np.pi * ends < high)].max()
+                    self.assertGreater(level[inside].max(), true - 2e-4, (count, symmetry))
+                for angle in angles:
+                    near = np.abs(omega - angle) < 1e-3 / count
+                    self.assertLess(level[near].min(), level.max() - 90, (count, symmetry))
 
     def test_notable_points_are_where_they_should_be(self) -> None:
         half = notable_points(Fir((0.5, 0.5)), "half power")

@@ -11,7 +11,7 @@ from combe.designing.methods import METHODS, Method, design_task
 from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError
 from combe.filters import Cascade, Filter
-from tests.support import asked
+from tests.support import asked, some
 
 RATE = 48_000.0
 LOW = asked(RATE, (0, 6000, -0.5, 0.5), (9000, 24_000, -40))
@@ -92,7 +92,8 @@ class Effects(unittest.TestCase):
                 with self.subTest(method=method.name, setting=name):
                     self.assertGreater(self.differs(method, {}, name), 0)
                     tried += 1
-            for first, second in itertools.permutations(names, 2):
+            pairs = list(itertools.permutations(names, 2))
+            for first, second in some(pairs, (len(pairs) + 1) // 2):
                 if frozenset((first, second)) in APART or (method.name, second) == ("hilbert", "ripple_db"):
                     continue
                 with self.subTest(method=method.name, beside=first, setting=second):

@@ -11,7 +11,7 @@ try:
     from PyQt6.QtCore import QPointF, Qt
     from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
     from PyQt6.QtTest import QTest
-    from PyQt6.QtWidgets import QDialog
+    from PyQt6.QtWidgets import QApplication, QDialog
 except ImportError as error:  # pragma: no cover - depends on the machine
     raise unittest.SkipTest(f"Qt is missing here: {error}") from None
 
@@ -218,6 +218,32 @@ class Following(WindowCase):
         self.assertFalse(self.session.results.ideal.is_draft)
         self.assertFalse(window._unshown)
         self.assertIn("drag the edge", window.actions_table.undo.text())
+
+    def test_the_plot_is_painted_before_the_brief_is_laid_out(self) -> None:
+        """Anything else first would hold the picture up."""
+        window, order = self.window, []
+        plain, real = Plot.paintEvent, window.brief.show_requirement
+
+        def paint(plot: Plot, event: object) -> None:
+            plain(plot, event)  # type: ignore[arg-type]
+            if plot is window.plots.magnitude.main:
+                order.append("plot")
+
+        def show(*words: object) -> None:
+            order.append("brief")
+            real(*words)  # type: ignore[arg-type]
+
+        with unittest.mock.patch.object(self.session, "_submit_chain"):
+            window.drag(lambda project: edits.move_edge(project, 0, "stop", 11_000.0))
+        QApplication.processEvents()
+        with (
+            unittest.mock.patch.object(Plot, "paintEvent", paint),
+            unittest.mock.patch.object(window.brief, "show_requirement", show),
+        ):
+            window._catch_up()
+        self.assertEqual(order, ["plot", "brief"])
+        self.session.end_gesture()
+        self.settle()
 
     def test_an_edge_whose_filter_is_late_is_painted_without_it(self) -> None:
         window = self.window

@@ -16,6 +16,49 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- a kept library, the picture under the hand
+    Fault(
+        "proof/verilated.py",
+        'repr((version("verilator"), version("g++"), switches, user, LIBRARY_FLAGS))',
+        'repr((version("verilator"), version("g++"), user, LIBRARY_FLAGS))',
+        "test_verilated",
+        "objects of another way to build are taken",
+    ),
+    Fault(
+        "proof/verilated.py",
+        "about.st_uid == os.getuid() and not about.st_mode & 0o022",
+        "about.st_uid == os.getuid()",
+        "test_verilated",
+        "objects are taken from where anybody can write",
+    ),
+    Fault(
+        "proof/verilated.py",
+        "        if not kept:\n            raise\n",
+        "        raise\n",
+        "test_verilated",
+        "damaged objects end every proof from then on",
+    ),
+    Fault(
+        "responses/curves.py",
+        "omega[1] * (a[top - 1] - a[top + 1]) / (2 * bend)",
+        "omega[1] * (a[top + 1] - a[top - 1]) / (2 * bend)",
+        "test_seeing",
+        "tops of a drawn curve beside where they are",
+    ),
+    Fault(
+        "responses/curves.py",
+        "part += bend * part * (1 - part) / (a[zero + 1] - a[zero])",
+        "part += 0.0",
+        "test_seeing",
+        "zeros of a drawn curve filled up",
+    ),
+    Fault(
+        "app/following.py",
+        "            self.plots.paint_now()\n",
+        "",
+        "test_strokes",
+        "the picture waits for the brief under the hand",
+    ),
     # -- several filters, long signals, what a bench must show
     Fault(
         "project/sources.py",
