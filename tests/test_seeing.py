@@ -199,7 +199,7 @@ class Curves(unittest.TestCase):
                     self.assertGreater(level[inside].max(), true - 2e-4, (count, symmetry))
                 for angle in angles:
                     near = np.abs(omega - angle) < 1e-3 / count
-                    self.assertLess(level[near].min(), level.max() - 90, (count, symmetry))
+                    self.assertLess(level[near].min(), level.max() - 100, (count, symmetry))
 
     def test_notable_points_are_where_they_should_be(self) -> None:
         half = notable_points(Fir((0.5, 0.5)), "half power")
