@@ -18,6 +18,7 @@ if TYPE_CHECKING:
         CombeError,
         Delivery,
         bench,
+        board,
         check,
         contenders,
         deliver,
@@ -36,7 +37,7 @@ if TYPE_CHECKING:
     )
 
 __all__ = [
-    "CombeError", "Delivery", "__version__", "bench", "check", "contenders", "deliver", "design", "document", "from_document", "lines",
+    "CombeError", "Delivery", "__version__", "bench", "board", "check", "contenders", "deliver", "design", "document", "from_document", "lines",
     "load", "meets", "realize", "response", "save", "simulate", "table", "trade",
 ]  # fmt: skip
 

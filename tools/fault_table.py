@@ -402,7 +402,7 @@ FAULTS = (
         "a bit too many for a power of two",
     ),
     Fault(
-        "running/simulate.py",
+        "running/flow.py",
         "(signal < entry.least) | (signal > entry.most)",
         "(signal < entry.least) & (signal > entry.most)",
         "test_arithmetic test_properties",
@@ -676,8 +676,8 @@ FAULTS = (
     # -- project
     Fault(
         "project/history.py",
-        '            self.current = project\n        self._gesture = ""\n        return self.current\n\n    def redo',
-        "            self.current = project\n        return self.current\n\n    def redo",
+        '            self._now = self._before.pop()\n        self._gesture = ""\n',
+        "            self._now = self._before.pop()\n",
         "test_small_truths test_project test_edits",
         "a gesture that survives undo",
     ),
@@ -690,7 +690,7 @@ FAULTS = (
     ),
     Fault(
         "project/history.py",
-        "self._before = [(make(project), what) for project, what in self._before]",
+        "self._before = [made(value) for value in self._before]",
         "self._before = list(self._before)",
         "test_small_truths test_project test_edits",
         "undo forgets what was noted",
@@ -740,13 +740,13 @@ FAULTS = (
     ),
     Fault(
         "signals/figures.py",
-        "    power[1 : -1 if size % 2 == 0 else None] *= 2\n",
+        "    power[1 : -1 if self.size % 2 == 0 else None] *= 2\n",
         "",
         "test_bench",
         "a density of both sides",
     ),
     Fault(
-        "signals/make.py",
+        "signals/sources.py",
         "values * (peak / np.sqrt(2) / rms)",
         "values * (peak / rms)",
         "test_bench",

@@ -26,6 +26,11 @@ def main() -> int:
     """Try them, two at a time; 1 if a fault survives."""
     words = sys.argv[1:]
     wanted = [fault for fault in FAULTS if not words or any(word in f"{fault.file} {fault.what}" for word in words)]
+    stale = [fault for fault in FAULTS if (ROOT / "combe" / fault.file).read_text("utf-8").count(fault.old) != 1]
+    for fault in stale:
+        print(f"{fault.file}: the line of {fault.what!r} doesn't stand there once")
+    if stale:
+        return 1
     places: Queue[Path] = Queue()
     with tempfile.TemporaryDirectory(prefix="combe-faults-") as holder:
         for number in range(min(os.cpu_count() or 1, 4)):
@@ -58,10 +63,6 @@ def tried(fault: Fault, places: Queue[Path]) -> tuple[Fault, bool]:
     place = places.get()
     path = place / "combe" / fault.file
     whole = path.read_text(encoding="utf-8")
-    if whole.count(fault.old) != 1:
-        raise SystemExit(
-            f"{fault.file}: the line of {fault.what!r} stands there {whole.count(fault.old)} times, not once"
-        )
     started = time.perf_counter()
     try:
         path.write_text(whole.replace(fault.old, fault.new), encoding="utf-8")

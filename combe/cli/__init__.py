@@ -23,6 +23,7 @@ VERBS = {
     "realize": "Turn a design into integers that a chip can run.",
     "simulate": "Run a realization bit by bit.",
     "bench": "Send a signal through the filter: exact, rounded, bit-true, compiled, simulated.",
+    "board": "Send a signal through a made-up recorder board: buffers, interrupts, deadlines.",
     "deliver": "Write generated code, and prove it on real tools.",
     "budget": "Instructions on an emulated processor, and the share of its clock they take.",
     "table": "Write coefficients as text, by a recipe.",

@@ -54,11 +54,27 @@ def code_values(realization: Realization, choices: CodeChoices) -> dict[str, Any
 
 def codes_through(realization: Realization, choices: CodeChoices, codes: NDArray[np.int64]) -> NDArray[np.int64]:
     """The codes a filter gives for the codes it takes."""
-    entry, result = converters(choices)
-    up, down = input_shift(entry, realization.input), output_shift(result, realization.output)
-    output = simulate(realization, ((codes & entry.most) - entry.offset) << up)
-    moved = (output + (1 << (down - 1))) >> down if down > 0 else output << -down
-    return np.asarray(np.clip(moved + result.offset, 0, result.most), dtype=np.int64)
+    return codes_of(realization, choices, np.asarray(simulate(realization, values_of(realization, choices, codes))))
+
+
+def values_of(realization: Realization, choices: CodeChoices, codes: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The raw inputs that a converter's codes stand for."""
+    entry, _ = converters(choices)
+    return np.asarray(((codes & entry.most) - entry.offset) << input_shift(entry, realization.input), dtype=np.int64)
+
+
+def unlimited_codes(realization: Realization, choices: CodeChoices, raw: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The codes of raw outputs, those that no converter has among them."""
+    _, result = converters(choices)
+    down = output_shift(result, realization.output)
+    moved = (raw + (1 << (down - 1))) >> down if down > 0 else raw << -down
+    return np.asarray(moved + result.offset, dtype=np.int64)
+
+
+def codes_of(realization: Realization, choices: CodeChoices, raw: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The codes a converter is given for raw outputs: what is beyond its range stands at an end of it."""
+    _, result = converters(choices)
+    return np.asarray(np.clip(unlimited_codes(realization, choices, raw), 0, result.most), dtype=np.int64)
 
 
 def _unsigned(bits: int) -> str:

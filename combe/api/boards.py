@@ -1,0 +1,138 @@
+"""A signal through a recorder board that is made up."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import ExitStack
+from typing import TYPE_CHECKING
+
+from combe.api.benching import benched
+from combe.errors import FormatError, ToolError
+
+if TYPE_CHECKING:
+    from combe.api.files import Value
+    from combe.benching.board.run import BoardRun
+    from combe.proof.runners import Runner
+    from combe.realization.stages import Realization
+    from combe.signals.spec import Signal
+
+Say = Callable[[str], None]
+THROUGH = ("code", "bit-true")
+CYCLES_PER_INTERRUPT = 120.0
+"""To get in and out of an interrupt and to call the filter, with what compilers save and restore."""
+
+
+def board(
+    source: Value,
+    signal: Signal | str,
+    *,
+    filter: str = "",
+    block: int = 128,
+    core: str = "cortex-m4",
+    clock_hz: float = 80e6,
+    cycles_per_sample: float | None = None,
+    cycles_per_interrupt: float = CYCLES_PER_INTERRUPT,
+    converter_in: str = "12",
+    converter_out: str = "",
+    change_to: Value | None = None,
+    change_at: int = 0,
+    fade: int = 0,
+    through: str = "code",
+    samples: int | None = None,
+    seed: int = 1,
+    say: Say = lambda _: None,
+) -> BoardRun:
+    """A signal through a board: an input converter fills one half of a buffer while the filter works on the other, an
+    output converter plays what it wrote.
+
+    >>> import combe
+    >>> from combe.filters import Fir
+    >>> from combe.designing.designed import Design
+    >>> realized = combe.realize(Design("given", Fir((0.5, 0.5)), 48_000.0), 16, input="s12f11", output="s12f11")
+    >>> calm = combe.board(realized, "sine 1 kHz -6 dB", samples=4800, cycles_per_sample=40, through="bit-true")
+    >>> calm.late, calm.delay_samples, round(calm.pace.load, 4)
+    ((), 256, 0.0246)
+    >>> busy = combe.board(realized, "sine 1 kHz -6 dB", samples=4800, cycles_per_sample=2000, through="bit-true")
+    >>> busy.remedies[0]
+    '24 of 37 blocks come too late: 120 % of the clock is asked for; 96.05 MHz would do it'
+
+    Parameters
+    ----------
+    block
+        Samples of half a buffer.
+    cycles_per_sample
+        What the filter takes; None counts it on the emulated core, or estimates it where there is no emulator.
+    converter_in, converter_out
+        Bits, and the code the program takes for zero: ``12`` (the middle) or ``12@0``.
+    change_to, change_at, fade
+        Another filter of taps that takes over at a sample, over so many samples.
+    through
+        ``code`` compiles and runs the generated C, ``bit-true`` the model.
+
+    Raises
+    ------
+    CombeError
+        If the signal, a converter or the other filter doesn't go with this one, or a tool is missing.
+    """
+    from combe.benching.board.run import Change, run_board
+    from combe.benching.board.schedule import Pace
+    from combe.signals.spec import signal_from_sentence
+
+    realization = _realization(source, filter)
+    if isinstance(signal, str):
+        signal = signal_from_sentence(signal, realization.sample_rate_hz, samples, seed)
+    if cycles_per_sample is None:
+        cycles_per_sample = _counted(realization, core, clock_hz, block, say)
+    pace = Pace(realization.sample_rate_hz, block, clock_hz, cycles_per_sample, cycles_per_interrupt)
+    change = None
+    if change_to is not None:
+        change = Change(_realization(change_to, ""), change_at, fade)
+    with ExitStack() as stack:
+        run = _runner(realization, through, stack, say)
+        second = _runner(change.realization, through, stack, say) if change is not None else None
+        return run_board(realization, signal, pace, run, converter_in, converter_out, change, second)
+
+
+def _realization(source: Value, filter: str) -> Realization:
+    from combe.realization.stages import Realization
+
+    return source if isinstance(source, Realization) else benched(source, filter).realization
+
+
+def _counted(realization: Realization, core: str, clock_hz: float, block: int, say: Say) -> float:
+    """Cycles a sample: instructions counted on the emulated core in blocks nearest to these, or estimated from the filter."""
+    from combe.analysis.exact import exact_filter
+    from combe.ledger.cycles import estimated_cycles
+    from combe.proof.budget import BudgetRow, budget, calibrated
+
+    calibration = calibrated(core, clock_hz, "")
+    say(f"counting instructions on an emulated {core}")
+    rows = []
+    for row in budget(realization, calibration, (), ("intrinsics",)):
+        if isinstance(row, BudgetRow):
+            rows.append(row)
+        else:
+            say(row)
+    if not rows:
+        say("cycles are estimated from the filter alone")
+        return estimated_cycles(exact_filter(realization), core)
+    return min(rows, key=lambda row: abs(row.block - block)).cycles
+
+
+def _runner(realization: Realization, through: str, stack: ExitStack, say: Say) -> Runner:
+    from combe.delivery.c import c_package
+    from combe.proof.runners import BitTrue
+    from combe.proof.runners.compiled import Compiled
+
+    if through not in THROUGH:
+        raise FormatError(f'"{through}" is nothing a board runs', "through", f"known are {', '.join(THROUGH)}")
+    if through == "bit-true":
+        return BitTrue(realization)
+    try:
+        program = stack.enter_context(Compiled(c_package(realization, "filter_on_board"), realization))
+    except ToolError as error:
+        say(f"{error.sentence()}; the bit-true model runs instead")
+        return BitTrue(realization)
+    say("compiling")
+    program.build()
+    return program
