@@ -22,6 +22,7 @@ from combe.project.demo import demo_project
 from combe.project.document import DesignChoice
 from combe.project.file import project_document, project_from
 from combe.values import replace
+from tests import memory
 from tests.support import plain_gain_db
 from tests.test_app import type_over
 from tests.test_delivery import HAS_GCC
@@ -33,6 +34,7 @@ class Step(unittest.TestCase):
     def setUp(self) -> None:
         self.folder = Path(tempfile.mkdtemp(prefix="combe-test-"))
         self.addCleanup(shutil.rmtree, self.folder)
+        memory.remember_all(self, demo_project().requirement)
         self.session = Session(demo_project())
         self.window = MainWindow(self.session, Settings(path=self.folder / "settings.json"))
         self.addCleanup(self.close)

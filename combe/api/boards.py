@@ -7,19 +7,15 @@ from contextlib import ExitStack
 from typing import TYPE_CHECKING
 
 from combe.api.benching import benched
-from combe.errors import FormatError, ToolError
+from combe.benching.board.schedule import INTERRUPT_CYCLES
 
 if TYPE_CHECKING:
     from combe.api.files import Value
     from combe.benching.board.run import BoardRun
-    from combe.proof.runners import Runner
     from combe.realization.stages import Realization
     from combe.signals.spec import Signal
 
 Say = Callable[[str], None]
-THROUGH = ("code", "bit-true")
-CYCLES_PER_INTERRUPT = 120.0
-"""To get in and out of an interrupt and to call the filter, with what compilers save and restore."""
 
 
 def board(
@@ -31,7 +27,7 @@ def board(
     core: str = "cortex-m4",
     clock_hz: float = 80e6,
     cycles_per_sample: float | None = None,
-    cycles_per_interrupt: float = CYCLES_PER_INTERRUPT,
+    cycles_per_interrupt: float = INTERRUPT_CYCLES,
     converter_in: str = "12",
     converter_out: str = "",
     change_to: Value | None = None,
@@ -74,13 +70,15 @@ def board(
     CombeError
         If the signal, a converter or the other filter doesn't go with this one, or a tool is missing.
     """
-    from combe.benching.board.run import Change, run_board
+    from combe.benching.board.run import Change, run_board, runner_of
     from combe.benching.board.schedule import Pace
+    from combe.proof.budget import calibrated
     from combe.signals.spec import signal_from_sentence
 
     realization = _realization(source, filter)
     if isinstance(signal, str):
         signal = signal_from_sentence(signal, realization.sample_rate_hz, samples, seed)
+    calibrated(core, clock_hz, "")
     if cycles_per_sample is None:
         cycles_per_sample = _counted(realization, core, clock_hz, block, say)
     pace = Pace(realization.sample_rate_hz, block, clock_hz, cycles_per_sample, cycles_per_interrupt)
@@ -88,8 +86,8 @@ def board(
     if change_to is not None:
         change = Change(_realization(change_to, ""), change_at, fade)
     with ExitStack() as stack:
-        run = _runner(realization, through, stack, say)
-        second = _runner(change.realization, through, stack, say) if change is not None else None
+        run = runner_of(realization, through, stack, say)
+        second = runner_of(change.realization, through, stack, say) if change is not None else None
         return run_board(realization, signal, pace, run, converter_in, converter_out, change, second)
 
 
@@ -117,22 +115,3 @@ def _counted(realization: Realization, core: str, clock_hz: float, block: int, s
         say("cycles are estimated from the filter alone")
         return estimated_cycles(exact_filter(realization), core)
     return min(rows, key=lambda row: abs(row.block - block)).cycles
-
-
-def _runner(realization: Realization, through: str, stack: ExitStack, say: Say) -> Runner:
-    from combe.delivery.c import c_package
-    from combe.proof.runners import BitTrue
-    from combe.proof.runners.compiled import Compiled
-
-    if through not in THROUGH:
-        raise FormatError(f'"{through}" is nothing a board runs', "through", f"known are {', '.join(THROUGH)}")
-    if through == "bit-true":
-        return BitTrue(realization)
-    try:
-        program = stack.enter_context(Compiled(c_package(realization, "filter_on_board"), realization))
-    except ToolError as error:
-        say(f"{error.sentence()}; the bit-true model runs instead")
-        return BitTrue(realization)
-    say("compiling")
-    program.build()
-    return program

@@ -42,7 +42,7 @@ FOLLOWING = (
     "facts",
     "rounding_facts",
 )
-LOOKED_AT = ("heard", "chart", "trade", "bench", "drawing", "table", "colored", "states")
+LOOKED_AT = ("heard", "chart", "trade", "bench", "board", "drawing", "table", "colored", "states")
 BESIDE = ("contenders", "prices", "relaxations", "widths")
 
 
@@ -410,6 +410,7 @@ class Session(QObject):
             "chart": lambda is_stopped: _work().charted(ideal, project, is_stopped),
             "trade": lambda is_stopped: _work().traded(ideal, project, is_stopped),
             "bench": lambda is_stopped: _work().benched(rounded, ideal, project, is_stopped),
+            "board": lambda _: _work().boarded(rounded, ideal, project, results.budget),
             "states": lambda is_stopped: _work().compared_states(project, is_stopped),
             "drawing": lambda _: _work().drawn(rounded, project),
             "table": lambda _: _work().tabled(rounded, project),

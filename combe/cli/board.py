@@ -9,15 +9,15 @@ import numpy as np
 import typer
 
 from combe import api
-from combe.api.boards import CYCLES_PER_INTERRUPT, THROUGH
-from combe.benching.board.run import BoardRun
+from combe.benching.board.run import THROUGH, BoardRun
+from combe.benching.board.schedule import INTERRUPT_CYCLES
 from combe.cli.output import hertz, print_json, say
 from combe.cli.sources import FilterName
 from combe.errors import FormatError
 from combe.files import json_text, make_folder
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.placing import write_files
-from combe.requirement.quantities import frequency_text, short
+from combe.requirement.quantities import duration_text, frequency_text, short
 from combe.signals.spec import EXAMPLE, Signal, check_length, read_signal
 
 FILES = ("codes.csv", "interrupts.csv", "board.json")
@@ -37,7 +37,7 @@ def run(
     ] = None,
     interrupt: Annotated[
         float, typer.Option(metavar="C", help="Cycles an interrupt takes by itself.")
-    ] = CYCLES_PER_INTERRUPT,
+    ] = INTERRUPT_CYCLES,
     converter_in: Annotated[str, typer.Option(metavar="BITS[@ZERO]", help="The input converter.")] = "12",
     converter_out: Annotated[
         str, typer.Option(metavar="BITS[@ZERO]", help="The output converter; like the input's.")
@@ -83,12 +83,14 @@ def _print(found: BoardRun) -> None:
         f"{frequency_text(pace.clock_hz)}: {100 * pace.load:.1f} % of the clock, "
         f"{short(pace.cycles_per_sample, 4)} cycles a sample, through {found.runner}"
     )
-    print(
-        f"{len(found.schedule.served)} interrupts, {len(found.late)} too late; the least time left is "
-        f"{short(1e6 * found.slack_s, 4)} us"
+    spare = (
+        f"the least time left is {duration_text(found.slack_s)}"
+        if found.slack_s >= 0
+        else f"by up to {duration_text(-found.slack_s)}"
     )
+    print(f"{len(found.schedule.served)} interrupts, {len(found.late)} too late, {spare}")
     print(
-        f"{found.delay_samples} samples ({short(1e3 * found.delay_samples / pace.sample_rate_hz, 4)} ms) from converter to "
+        f"{found.delay_samples} samples ({duration_text(found.delay_samples / pace.sample_rate_hz)}) from converter to "
         "converter, the filter's own delay besides"
     )
     if found.click is not None:

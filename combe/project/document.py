@@ -46,6 +46,8 @@ class Processor(Struct, frozen=True):
     core: str = "cortex-m4"
     clock_hz: float = 80e6
     measured: str = ""
+    block: int = 128
+    """Samples of half a buffer, on the board that the code is tried on."""
 
 
 class Kept(Struct, frozen=True):

@@ -22,7 +22,7 @@ from combe.designing.methods import method_named
 from combe.designing.task import DesignChoice
 from combe.errors import DesignError
 from combe.filters import Filter, Roots
-from combe.project.document import Pin, Processor, Project, ProofRecord
+from combe.project.document import Pin, Project, ProofRecord
 from combe.project.sources import carried_on
 from combe.requirement import Requirement
 from combe.requirement.presets import shape
@@ -388,12 +388,27 @@ def choose_language(language: str) -> Edit:
     return Edit("choose language", lambda project: replace(project, code=with_code(project.code, "language", language)))
 
 
+MOST_BLOCK = 1 << 16
+
+
 def choose_processor(core: str, clock_hz: float, measured: str) -> Edit:
     """The core a budget is counted for."""
     if not 1e3 <= clock_hz <= 1e11:
         raise DesignError(f"{frequency_text(clock_hz)} is not a clock", "clock_hz", "from 1 kHz to 100 GHz")
-    processor = Processor(core, clock_hz, measured.strip())
-    return Edit("choose the processor", lambda project: replace(project, processor=processor))
+    return Edit(
+        "choose the processor",
+        lambda project: replace(
+            project,
+            processor=replace(project.processor, core=core, clock_hz=clock_hz, measured=measured.strip()),
+        ),
+    )
+
+
+def choose_block(block: int) -> Edit:
+    """How many samples half a buffer holds, on the board that the code is tried on."""
+    if not 1 <= block <= MOST_BLOCK:
+        raise DesignError(f"a block of {block} is out of reach", "block", f"take 1 to {MOST_BLOCK:,}")
+    return Edit("choose the block", lambda project: replace(project, processor=replace(project.processor, block=block)))
 
 
 def with_recipe(recipe: Recipe, **changes: Any) -> Recipe:

@@ -30,6 +30,7 @@ from combe.designing.prices import Price, prices
 from combe.errors import CombeError, PoleError
 from combe.filters import Filter
 from combe.ledger import Line, worst_line
+from combe.ledger.cycles import estimated_cycles
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, bench_lines, ideal_of, package_of, rounded_of
 from combe.project.compared import State, states_of
 from combe.project.document import INPUT, Member, Project, hardware_of
@@ -329,6 +330,28 @@ def benched(rounded: Rounded, ideal: Ideal, project: Project, is_stopped: Callab
         yield News("bench", made((*models, *tools) or ("ideal",)))
     except CombeError as error:
         yield Failure("bench", error)
+
+
+def boarded(rounded: Rounded, ideal: Ideal, project: Project, counted: Counted) -> Reports:
+    """The bench's signal through the made-up board, with the cycles that were counted last, or estimated ones."""
+    from combe.benching.board.run import run_board, runner_of
+    from combe.benching.board.schedule import INTERRUPT_CYCLES, Pace
+
+    setup, asked, processor = project.bench, project.requirement, project.processor
+    own = [row for row in counted.rows if not row.taps and row.variant in ("intrinsics", "integer")]
+    nearest = min(own, key=lambda row: abs(row.block - processor.block), default=None)
+    cycles = nearest.cycles if nearest is not None else estimated_cycles(ideal.design.filter, processor.core)
+    try:
+        signal = signal_from_sentence(
+            signal_of(setup, asked), asked.sample_rate_hz, min(setup.samples, MOST_AT_ONCE), setup.seed
+        )
+        pace = Pace(asked.sample_rate_hz, processor.block, processor.clock_hz, cycles, INTERRUPT_CYCLES)
+        with contextlib.ExitStack() as stack:
+            run = runner_of(rounded.realization, "code", stack)
+            entry, result = project.code.converter_in or "12", project.code.converter_out
+            yield News("board", run_board(rounded.realization, signal, pace, run, entry, result))
+    except CombeError as error:
+        yield Failure("board", error)
 
 
 def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Reports:

@@ -56,7 +56,7 @@ def member_from(found: FilterShape, document: dict[str, Any], name: str | None =
         requirement, _design(found.design), _arithmetic(found.arithmetic), code_name,
         tuple(_proof(proof) for proof in found.proofs), pins, _code(found.code),
         recipe_from(document["recipe"], "recipe") if found.recipe is not None else GALLERY[0],
-        Processor(found.processor.core, found.processor.clock_hz, found.processor.measured), _hardware(found.hardware),
+        Processor(found.processor.core, found.processor.clock_hz, found.processor.measured, found.processor.block), _hardware(found.hardware),
         _bench(found.bench, requirement), found.code.folder, found.source,
         tuple(_variant(variant, document["variants"][k], k) for k, variant in enumerate(found.variants)),
     )  # fmt: skip
@@ -166,7 +166,8 @@ def member_document(member: Member) -> dict[str, Any]:
         bench = {key: getattr(member.bench, key) for key in BenchSetup.__struct_fields__}
         document["bench"] = bench | {"through": list(member.bench.through), "asks": list(member.bench.asks)}
     if member.processor != Processor():
-        document["processor"] = as_dict(member.processor)
+        usual = {"block": Processor().block}
+        document["processor"] = {k: v for k, v in as_dict(member.processor).items() if usual.get(k) != v}
     if member.pins:
         document["pins"] = [
             {"name": pin.name, "shown": pin.is_shown} | filter_document(pin.filter) for pin in member.pins

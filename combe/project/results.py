@@ -16,6 +16,7 @@ from combe.values import replace
 
 if TYPE_CHECKING:
     from combe.analysis.fact import Fact
+    from combe.benching.board.run import BoardRun
     from combe.benching.run import Bench
     from combe.delivery.coloring import Span
     from combe.delivery.hdl.build import Built
@@ -92,6 +93,7 @@ class Results(Struct, frozen=True):
     chart: tuple[WidthPoint, ...] = ()
     trade: tuple[Cell, ...] = ()
     bench: Bench | None = None
+    board: BoardRun | None = None
     drawing: Drawing | None = None
     table: str = ""
     way: Filter | None = None
@@ -224,7 +226,15 @@ ASPECTS: dict[str, Callable[[Project], object]] = {
     "code": lambda project: project.code,
     "circuit": hardware_of,
     "recipe": lambda project: project.recipe,
-    "processor": lambda project: project.processor,
+    "processor": lambda project: replace(project.processor, block=0),
+    "board": lambda project: (
+        project.processor,
+        project.code.converter_in,
+        project.code.converter_out,
+        project.bench.signal,
+        project.bench.samples,
+        project.bench.seed,
+    ),
     "bench asks": lambda project: project.bench if project.bench.asks else None,
     "states": lambda project: (state_of(project), project.variants),
     "upstream": lambda project: _upstream(project),
@@ -271,6 +281,7 @@ DEPENDS: dict[str, Dependence] = {
     "chart": Dependence(("ideal", "charted")),
     "trade": Dependence(("requirement", "method", "charted", "structure"), stays=True),
     "bench": Dependence(("rounded", "bench setup"), stays=True),
+    "board": Dependence(("rounded", "board", "budget"), stays=True),
     "states": Dependence(("states", "name"), stays=True),
     "drawing": Dependence(("rounded", "circuit"), stays=True),
     "colored": Dependence(("package",)),

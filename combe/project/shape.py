@@ -92,6 +92,7 @@ class ProcessorShape(Struct, forbid_unknown_fields=True):
     )
     clock_hz: Annotated[float, Meta(ge=1e3, le=1e11, description="a clock from 1 kHz to 100 GHz")] = 80e6
     measured: Text = ""
+    block: Annotated[int, whole(1, 65_536)] = 128
 
 
 class HardwareShape(Struct, forbid_unknown_fields=True):

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import math
+from collections import deque
+from collections.abc import Callable
+from contextlib import ExitStack
 from typing import Any
 
 import numpy as np
@@ -9,10 +13,12 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.benching.board.schedule import Pace, Schedule, played_times, read_times, samples_read, schedule
+from combe.delivery.c import c_package
 from combe.delivery.c.codes import codes_of, unlimited_codes, values_of
 from combe.delivery.code_choices import CodeChoices, Converter, converter_from
-from combe.errors import FormatError
-from combe.proof.runners import Runner
+from combe.errors import FormatError, ToolError
+from combe.proof.runners import BitTrue, Runner
+from combe.proof.runners.compiled import Compiled
 from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.requirement.quantities import short
@@ -20,7 +26,9 @@ from combe.signals.make import Player, whole
 from combe.signals.spec import Signal
 
 Integers = NDArray[np.int64]
+THROUGH = ("code", "bit-true")
 MOST_BLOCK, MOST_ON_BOARD = 1 << 16, 2_000_000
+MOST_CYCLES = 1e9
 WORTH_TELLING = 0.01
 """The share of outputs at an end of the converter from which on it is told."""
 AROUND = 8
@@ -108,6 +116,14 @@ class BoardRun(Struct, frozen=True, eq=False):
         return found | {"remedies": list(self.remedies)}
 
 
+class _Write(Struct, frozen=True, eq=False):
+    """What a block's work puts into its half, and when."""
+
+    block: int
+    times: NDArray[np.float64]
+    values: Integers
+
+
 def run_board(
     realization: Realization,
     signal: Signal,
@@ -142,10 +158,10 @@ def run_board(
     made = whole(player)
     codes = np.asarray(made.raw + (1 << (entry.bits - 1)), dtype=np.int64)
     plan = schedule(pace, len(codes) // pace.block)
-    found = [samples_read(pace, each) for each in plan.served]
+    found = [samples_read(pace, each, len(codes)) for each in plan.served]
     read = np.concatenate(found) if found else np.zeros(0, dtype=np.int64)
     own = np.concatenate([each.block * pace.block + np.arange(pace.block) for each in plan.served] or [read])
-    values = values_of(realization, choices, codes[np.minimum(read, len(codes) - 1)])
+    values = values_of(realization, choices, codes[read])
     raw = np.asarray(runner.run(values), dtype=np.int64)
     click = None
     if change is not None and other is not None:
@@ -162,6 +178,14 @@ def run_board(
 def _check(realization: Realization, pace: Pace, change: Change | None) -> None:
     if not 1 <= pace.block <= MOST_BLOCK:
         raise FormatError(f"a block of {pace.block} is out of reach", "block", f"take 1 to {MOST_BLOCK:,}")
+    for where, cycles, least in (
+        ("cycles", pace.cycles_per_sample, 1e-3),
+        ("interrupt", pace.cycles_per_interrupt, 0.0),
+    ):
+        if not (math.isfinite(cycles) and least <= cycles <= MOST_CYCLES):
+            raise FormatError(f"{cycles:g} cycles are out of reach", where, f"take {least:g} to {MOST_CYCLES:g}")
+    if not 1e3 <= pace.clock_hz <= 1e11:
+        raise FormatError(f"a clock of {pace.clock_hz:g} Hz is out of reach", "clock", "it runs from 1 kHz to 100 GHz")
     if change is None:
         return
     made = change.realization
@@ -208,7 +232,7 @@ def _played(
     blocks = count // pace.block
     held = np.full((2, pace.block), min(result.offset, result.most), dtype=np.int64)
     owner = np.full((2, pace.block), -1, dtype=np.int64)
-    writes: list[list[tuple[int, NDArray[np.float64], Integers]]] = [[], []]
+    coming: tuple[deque[_Write], deque[_Write]] = (deque(), deque())
     late = set(plan.lost)
     slack = float("inf")
     for number, each in enumerate(plan.served):
@@ -217,17 +241,18 @@ def _played(
         slack = min(slack, left)
         if left < 0:
             late.add(each.block)
-        writes[each.block % 2].append((each.block, done, codes[number * pace.block : (number + 1) * pace.block]))
+        values = codes[number * pace.block : (number + 1) * pace.block]
+        coming[each.block % 2].append(_Write(each.block, done, values))
     outputs, sources = np.empty(count, dtype=np.int64), np.empty(count, dtype=np.int64)
+    begun: list[list[_Write]] = [[], []]
     for turn in range(blocks + (count % pace.block > 0)):
         half, times = turn % 2, played_times(pace, turn - 2)
-        remaining = []
-        for block, done, values in writes[half]:
-            now = done <= times
-            held[half][now], owner[half][now] = values[now], block
-            if not np.all(now):
-                remaining.append((block, done, values))
-        writes[half] = remaining
+        while coming[half] and coming[half][0].times[0] <= times[-1]:
+            begun[half].append(coming[half].popleft())
+        for write in begun[half]:
+            now = write.times <= times
+            held[half][now], owner[half][now] = write.values[now], write.block
+        begun[half] = [write for write in begun[half] if np.any(write.times > times)]
         part = slice(turn * pace.block, min((turn + 1) * pace.block, count))
         outputs[part], sources[part] = held[half][: part.stop - part.start], owner[half][: part.stop - part.start]
     return outputs, sources, tuple(sorted(late)), slack if plan.served else 0.0
@@ -267,3 +292,28 @@ def _remedies(
     if click is not None and click.is_heard:
         found.append(click.sentence())
     return tuple(found)
+
+
+def runner_of(
+    realization: Realization, through: str, stack: ExitStack, say: Callable[[str], None] = lambda _: None
+) -> Runner:
+    """What runs the filter: the generated C, compiled and kept until the stack ends, or the bit-true model; the model too
+    where there is no compiler, which is said.
+
+    Raises
+    ------
+    CombeError
+        If it's neither, or the code can't be written.
+    """
+    if through not in THROUGH:
+        raise FormatError(f'"{through}" is nothing a board runs', "through", f"known are {', '.join(THROUGH)}")
+    if through == "bit-true":
+        return BitTrue(realization)
+    try:
+        program = stack.enter_context(Compiled(c_package(realization, "filter_on_board"), realization))
+    except ToolError as error:
+        say(f"{error.sentence()}; the bit-true model runs instead")
+        return BitTrue(realization)
+    say("compiling")
+    program.build()
+    return program

@@ -12,6 +12,8 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+INTERRUPT_CYCLES = 120.0
+"""To get in and out of an interrupt and to call the filter, with what compilers save and restore."""
 
 
 class Pace(Struct, frozen=True):
@@ -87,7 +89,8 @@ def schedule(pace: Pace, blocks: int) -> Schedule:
 
 def read_times(pace: Pace, served: Served) -> Array:
     """When each sample of a block is read; it is written a sample's work later."""
-    return served.start_s + (pace.cycles_per_interrupt + np.arange(pace.block) * pace.cycles_per_sample) / pace.clock_hz
+    cycles = pace.cycles_per_interrupt + np.arange(pace.block) * pace.cycles_per_sample
+    return np.asarray(served.start_s + cycles / pace.clock_hz, dtype=np.float64)
 
 
 def played_times(pace: Pace, block: int) -> Array:
@@ -95,11 +98,12 @@ def played_times(pace: Pace, block: int) -> Array:
     return np.asarray(((block + 2) * pace.block + np.arange(pace.block)) / pace.sample_rate_hz)
 
 
-def samples_read(pace: Pace, served: Served) -> NDArray[np.int64]:
-    """Which samples the code finds in the half it works on: the block's own, unless newer ones have come over them."""
-    places = np.arange(pace.block)
-    # The half's n-th filling puts sample (block + 2n)·B + k into place k, at the end of that sample's own time. A hair is
-    # left for times that are the same but for rounding.
+def samples_read(pace: Pace, served: Served, count: int) -> NDArray[np.int64]:
+    """Which of ``count`` samples the code finds in the half it works on: the block's own, unless newer ones have come over
+    them."""
+    first = served.block * pace.block + np.arange(pace.block)
+    # The half's n-th filling puts sample first + 2nB into a place, at the end of that sample's own time. A hair is left for
+    # times that are the same but for rounding.
     arrived = read_times(pace, served) * pace.sample_rate_hz * (1 + 1e-12)
-    fillings = np.floor((arrived - places - 1 - served.block * pace.block) / (2 * pace.block))
-    return np.asarray((served.block + 2 * np.maximum(fillings, 0)) * pace.block + places, dtype=np.int64)
+    fillings = np.floor((np.minimum(arrived, count) - 1 - first) / (2 * pace.block))
+    return np.asarray(first + 2 * pace.block * np.maximum(fillings, 0), dtype=np.int64)
