@@ -51,8 +51,9 @@ class Dependence(unittest.TestCase):
     def test_another_architecture_touches_circuits_alone(self) -> None:
         self.assertEqual(changed(hardware=HardwareChoices("serial")), CIRCUITS | {"states"})
 
-    def test_another_processor_touches_the_budget_alone(self) -> None:
-        self.assertEqual(changed(processor=Processor("cortex-m7")), {"budget"})
+    def test_another_processor_touches_budget_and_board_alone(self) -> None:
+        self.assertEqual(changed(processor=Processor("cortex-m7")), {"budget", "board"})
+        self.assertEqual(changed(processor=Processor(block=7)), {"board"})
 
     def test_what_follows_a_project_touches_nothing(self) -> None:
         from combe.filters import Fir
@@ -68,7 +69,7 @@ class Standing(unittest.TestCase):
     def test_what_is_looked_at_stays_as_stale_and_the_rest_goes(self) -> None:
         found = self.after(processor=Processor("cortex-m7"))
         self.assertEqual(found.budget, NOTHING.budget)
-        self.assertEqual(found.fresh, FILLED.fresh - {"budget"})
+        self.assertEqual(found.fresh, FILLED.fresh - {"budget", "board"})
         found = self.after(arithmetic=replace(demo_project().arithmetic, rounding="floor"))
         self.assertIs(found.rounded, FILLED.rounded)
         self.assertIn("rounded", found.stale)

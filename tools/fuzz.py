@@ -183,6 +183,20 @@ def words_for(draw: random.Random, file: Path, folder: Path, name: str) -> tuple
         every += [
             ("bench", str(folder / "seed-fir.json"), "--signal", path),
             ("bench", str(folder / "seed-fir.json"), "--recording", path),
+            (
+                "board",
+                str(folder / "seed-fir.json"),
+                "--signal",
+                path,
+                "--samples",
+                "300",
+                "--cycles",
+                "20",
+                draw.choice(
+                    ("--block", "--interrupt", "--converter-in", "--converter-out", "--clock", "--fade", "--change-at")
+                ),
+                odd,
+            ),
         ]
     return draw.choice(every)
 
