@@ -16,7 +16,7 @@ from combe.realization.formats import Format
 from combe.signals.modulation import Modulated
 from combe.signals.recordings import SoundFile, length_of, recorded, recording_file
 from combe.signals.sheets import SheetFile
-from combe.signals.sources import PIECE, WHOLE_KINDS, Source, source_of
+from combe.signals.sources import PIECE, WHOLE_KINDS, Source, generator, source_of
 from combe.signals.spec import MOST_SAMPLES, MOST_WHOLE, Signal
 
 Array = NDArray[np.float64]
@@ -28,6 +28,51 @@ class Made(Struct, frozen=True, eq=False):
     raw: NDArray[np.int64]
     clipped: int
     modulated: tuple[Modulated, ...]
+
+
+class Converter:
+    """What turns a signal into raw integers of an input: rounded to nearest (ties to even) and saturated, in steps of a
+    converter's bits where it has fewer than the input.
+
+    Dither is the difference of two even random numbers, triangular over two steps of the converter: the rounding error
+    then has no mean and a power of a quarter of a step squared whatever the signal is (Lipshitz, Wannamaker &
+    Vanderkooy 1992, "Quantization and dither: a theoretical survey").
+    """
+
+    def __init__(self, entry: Format, bits: int = 0, random: np.random.RandomState | None = None) -> None:
+        self.codes = Format(entry.signed, bits or entry.bits, 0)
+        self.shift = entry.bits - self.codes.bits
+        self.random = random
+
+    @staticmethod
+    def of(signal: Signal, entry: Format) -> Converter:
+        """The converter among a signal's parts, or that of the input itself.
+
+        Raises
+        ------
+        FileError
+            If it has more bits than the input.
+        """
+        place, part = next(((k, part) for k, part in enumerate(signal.parts) if part.kind == "converter"), (0, None))
+        if part is None:
+            return Converter(entry)
+        bits = part.bits or entry.bits
+        if bits > entry.bits:
+            what = f"a converter of {bits} bits gives more than {entry} takes"
+            raise FileError(what, f"parts[{place}].bits", f"{entry.bits} are the most")
+        return Converter(entry, bits, generator(signal.seed, place) if part.dither else None)
+
+    def take(self, values: Array) -> tuple[NDArray[np.int64], int]:
+        """The next samples as raw integers of the input, and how many were clipped."""
+        steps = values * 2.0**-self.shift
+        if self.random is not None:
+            # Pairs one after another, so that the stream doesn't depend on the pieces.
+            pairs = self.random.random_sample(2 * len(values)).reshape(-1, 2)
+            steps = steps + (pairs[:, 0] - pairs[:, 1])
+        rounded = np.rint(steps)
+        held = np.clip(rounded, float(self.codes.least), float(self.codes.most))
+        raw = np.asarray(held.astype(np.int64) << self.shift, dtype=np.int64)
+        return raw, int(np.count_nonzero(held != rounded))
 
 
 def _count(signal: Signal, files: Iterable[SoundFile | SheetFile]) -> int:
@@ -54,7 +99,7 @@ class Player:
     """
 
     def __init__(self, signal: Signal, entry: Format) -> None:
-        self.entry = entry
+        self.converter = Converter.of(signal, entry)
         full = 2.0 ** (entry.bits - 1)
         recordings = {
             k: recording_file(part, signal) for k, part in enumerate(signal.parts) if part.kind == "recording"
@@ -63,6 +108,8 @@ class Player:
         self.sources: list[Source] = []
         sent = []
         for k, part in enumerate(signal.parts):
+            if part.kind == "converter":
+                continue
             if k in recordings:
                 self.sources.append(recorded(recordings[k], part, full))
                 continue
@@ -79,10 +126,9 @@ class Player:
             total = np.zeros(size)
             for source in self.sources:
                 total += source.take(size)
-            rounded = np.rint(total)
-            clipped = np.clip(rounded, float(self.entry.least), float(self.entry.most))
-            self.clipped += int(np.count_nonzero(clipped != rounded))
-            yield clipped.astype(np.int64)
+            raw, clipped = self.converter.take(total)
+            self.clipped += clipped
+            yield raw
 
 
 def make_signal(signal: Signal, entry: Format) -> Made:

@@ -44,6 +44,7 @@ class Part(Struct, frozen=True, forbid_unknown_fields=True):
     offset: Number | None = None
     full_scale: Number | None = None
     name: Annotated[str, Meta(description="a text")] | None = None
+    dither: Annotated[bool, Meta(description="true or false")] | None = None
 
 
 SURVEYS = ("night", "roost")
@@ -54,8 +55,9 @@ KINDS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "white": ((), ("dbfs",)), "pink": ((), ("dbfs",)), "maximum-length": (("bits",), ("dbfs",)),
     "modulated": (("points", "symbol_rate_hz", "carrier_hz"), ("dbfs", "rolloff")),
     "recording": (("file",), ("column", "offset", "full_scale")), "survey": (("name",), ("dbfs",)),
+    "converter": (("bits",), ("dither",)),
 }  # fmt: skip
-"""Keys each kind must have, and may have."""
+"""Keys each kind must have, and may have. A converter isn't added: all the others go through it."""
 
 
 class Signal(Struct, frozen=True):
@@ -141,7 +143,7 @@ def checked(part: Part, where: str, rate: float) -> Part:
     if part.law == "logarithmic" and not (part.start_hz and part.stop_hz):
         raise FileError("a logarithmic chirp starts and stops above zero", f"{where}.start_hz")
     if part.bits is not None and not 2 <= part.bits <= 24:
-        raise FileError(f"a register of {part.bits} bits is out of reach", f"{where}.bits", "take 2 to 24")
+        raise FileError(f"a {part.kind} of {part.bits} bits is out of reach", f"{where}.bits", "take 2 to 24")
     if part.at is not None and part.at >= MOST_SAMPLES:
         raise FileError(f"sample {part.at} is out of reach", f"{where}.at", f"up to {MOST_SAMPLES}")
     if part.kind == "modulated":
@@ -172,6 +174,11 @@ def _check_modulated(part: Part, where: str, rate: float) -> None:
 def _whole(signal: Signal) -> Signal:
     if not signal.parts:
         raise FileError("expected at least one part, found an empty list", "parts")
+    converters = sum(part.kind == "converter" for part in signal.parts)
+    if converters > 1:
+        raise FileError(f"{converters} converters are too many", "parts", "a signal goes through one")
+    if converters == len(signal.parts):
+        raise FileError("a converter has nothing to convert", "parts", f"add a signal, such as {EXAMPLE!r}")
     if len(signal.parts) > MOST_PARTS:
         raise FileError(f"{len(signal.parts)} parts are too many", "parts", f"up to {MOST_PARTS} are taken")
     if signal.samples is None and not any(part.kind == "recording" for part in signal.parts):
@@ -190,7 +197,8 @@ def signal_from_sentence(text: str, rate: float, samples: int | None = None, see
     """``sine 20 Hz -12 dB + white -60 dB``: parts with a plus between them, each a kind and its figures.
 
     Frequencies stand where the kind takes them (a chirp has two, ``to`` between them), a level ends in dB, a phase in
-    degrees; other figures go by name, ``bits 12``, ``points 64``, ``symbols 2 kHz``, ``rolloff 0.25``, ``at 100``.
+    degrees; other figures go by name, ``bits 12``, ``points 64``, ``symbols 2 kHz``, ``rolloff 0.25``, ``at 100``. All of it
+    goes through a ``converter bits 8 dither`` where one stands among the parts.
 
     Raises
     ------
@@ -255,6 +263,10 @@ def _named(rest: str, found: dict[str, Any], rate: float) -> str:
     match = re.search(rf"\bsymbols\s+({_FREQUENCY})(?=\s|$)", rest)
     if match:
         found["symbol_rate_hz"] = parse_frequency(match[1], rate)
+        rest = rest[: match.start()] + " " + rest[match.end() :]
+    match = re.search(r"\bdither(ed)?\b", rest)
+    if match:
+        found["dither"] = True
         rest = rest[: match.start()] + " " + rest[match.end() :]
     match = re.search(r"\b(linear|logarithmic)\b", rest)
     if match:

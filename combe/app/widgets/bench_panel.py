@@ -46,6 +46,7 @@ STARTS = {
     "A sine": "sine {quarter} -12 dB", "A chirp over everything": "chirp {low} to {high} -6 dB", "White noise": "white -30 dB",
     "Pink noise": "pink -30 dB", "A square wave": "square {low} -12 dB", "A step": "step at 100 -6 dB", "An impulse": "impulse at 100 0 dB",
     "The survey's night": "survey night", "The weight on a roost beam": "survey roost",
+    "A converter of few bits": "converter bits 8 dither",
     "A maximum-length sequence": "maximum-length bits 12 -6 dB", "A modulated carrier": "modulated points 16 symbols {low} {quarter} -12 dB",
 }  # fmt: skip
 """What a new part begins as."""
