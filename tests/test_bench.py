@@ -243,6 +243,26 @@ class Bench(unittest.TestCase):
         self.assertEqual(found.through[0].rms_error, 0.0)
         self.assertIsNone(found.through[0].snr_db)
 
+    def test_gains_are_off_by_what_is_told(self) -> None:
+        """A quiet sine through coarse rounding, many times: what is off, in units of what was told, has a power of one."""
+        made = combe.realize(Design("given", Fir((0.2, 0.3, 0.2)), 48_000.0), 16, input="s16f15", output="s8f7")
+        taps = np.array(made.realization.stages[0].coefficients) * made.realization.stages[0].coefficient.step  # type: ignore[union-attr]
+        off: list[float] = []
+        for seed in some(range(400), 60):
+            hz = 1000.0 + 37.123 * seed
+            heard = combe.bench(
+                made, f"sine {hz} Hz -24 dB + white -32 dB", samples=3000, seed=seed + 1, through=["bit-true"]
+            ).through[0]
+            exact = 20 * np.log10(abs(np.sum(taps * np.exp(-2j * np.pi * hz / 48_000 * np.arange(3)))))
+            tone = heard.tones[0]
+            assert tone.error_db is not None and tone.error_deg is not None
+            self.assertAlmostEqual(tone.error_deg, np.rad2deg(10 ** (tone.error_db / 20) - 1), delta=1e-6)
+            off.append((tone.gain_db - exact) / tone.error_db)
+        self.assertAlmostEqual(float(np.sqrt(np.mean(np.square(off)))), 1.0, delta=0.3)
+        self.assertIn("±", tone.words())
+        sure = combe.bench(made, "sine 1 kHz -6 dB", samples=3000, through=["ideal"]).through[0].tones[0]
+        self.assertEqual((sure.error_db, "±" in sure.words()), (0.0, False))
+
     def test_errors_are_against_the_exact_filter_over_all_samples(self) -> None:
         taps = (0.2, 0.5, 0.2)
         realized = combe.realize(Design("given", Fir(taps), 1000.0), 9, input="s10f9", output="s12f11")

@@ -10,12 +10,14 @@ from numpy.typing import NDArray
 
 from combe.realization.formats import Format
 from combe.realization.stages import Realization
-from combe.signals.figures import Tones, delay_by_correlation, fit_tones
+from combe.signals.figures import Tones, delay_by_correlation, fit_tones, tone_errors
 from combe.signals.modulation import Modulated, Received, received
 from combe.signals.spec import Signal
 
 Array = NDArray[np.float64]
 FLOOR_DB = -400.0
+TOLD_DB, TOLD_DEG = 1e-4, 1e-2
+"""Below it what noise throws off isn't told beside the figure."""
 
 
 class Input(Struct, frozen=True, eq=False):
@@ -45,6 +47,25 @@ class Tone(Struct, frozen=True):
     dbfs: float
     gain_db: float
     phase_deg: float
+    error_db: float | None = None
+    error_deg: float | None = None
+    """How far noise may have thrown gain and phase off, as standard deviations; None where it isn't known."""
+
+    def document(self) -> dict[str, Any]:
+        """As a file has it."""
+        return {
+            "hz": self.hz, "dbfs": self.dbfs, "gain_db": self.gain_db, "phase_deg": self.phase_deg,
+            "gain_error_db": self.error_db, "phase_error_deg": self.error_deg,
+        }  # fmt: skip
+
+    def words(self) -> str:
+        """Gain and phase, and how sure they are where the last figure that is told isn't."""
+        gain, phase = f"{self.gain_db:+.4f} dB", f"{self.phase_deg:+.2f} degrees"
+        if self.error_db is not None and self.error_db > TOLD_DB:
+            gain += f" ± {self.error_db:.1g}"
+        if self.error_deg is not None and self.error_deg > TOLD_DEG:
+            phase += f" ± {self.error_deg:.1g}"
+        return f"{gain}, {phase}"
 
 
 class Heard(Struct, frozen=True, eq=False):
@@ -75,9 +96,7 @@ class Heard(Struct, frozen=True, eq=False):
         }  # fmt: skip
         if self.identical is not None:
             found["identical"] = self.identical
-        found["tones"] = [
-            {"hz": t.hz, "dbfs": t.dbfs, "gain_db": t.gain_db, "phase_deg": t.phase_deg} for t in self.tones
-        ]
+        found["tones"] = [tone.document() for tone in self.tones]
         if not self.are_tones_sure:
             found["note"] = "the tones lie too close to be told apart in so few samples"
         return found | {
@@ -126,7 +145,7 @@ def heard_of(
     delay = delay_by_correlation(given.values[settled:], values[settled:], max(2 * settled, 16))
     arrived = [received(sent, values, settled, delay or 0.0) for sent in modulated]
     known = tuple(each for each in arrived if each is not None)
-    tones, is_sure = _tones(values, given, full, realization, settled)
+    tones, is_sure = _tones(values, error, given, full, realization, settled)
     return Heard(
         name, values, full, at_ends(integers, realization.output) if integers is not None else None, identical, tones, is_sure,
         float(np.sqrt(energy / max(len(error), 1))), float(np.max(np.abs(error), initial=0.0)), ratio, delay,
@@ -135,19 +154,26 @@ def heard_of(
 
 
 def _tones(
-    values: Array, given: Input, full: float, realization: Realization, settled: int
+    values: Array, error: Array, given: Input, full: float, realization: Realization, settled: int
 ) -> tuple[tuple[Tone, ...], bool]:
     if given.tones is None:
         return (), True
     omegas = np.array(given.hz) * 2 * np.pi / realization.sample_rate_hz
     found = fit_tones(values[settled:], omegas, settled)
     tones = []
+    thrown = tone_errors(error[settled:], omegas)
     for k, hz in enumerate(given.hz):
         played, heard = float(given.tones.amplitudes[k]), float(found.amplitudes[k])
         turn = turn_deg(found, given.tones, k)
         gain = level_db(heard, played) if played > 0 else FLOOR_DB
-        tones.append(Tone(hz, level_db(heard, full), gain, turn))
+        share = float(thrown[k] / heard) if heard > 0 else float("nan")
+        off_db, off_deg = (20 * np.log10(1 + share), np.rad2deg(share)) if np.isfinite(share) else (None, None)
+        tones.append(Tone(hz, level_db(heard, full), gain, turn, _plain(off_db), _plain(off_deg)))
     return tuple(tones), found.is_sure
+
+
+def _plain(value: Any) -> float | None:
+    return None if value is None else float(value)
 
 
 def turn_deg(found: Tones, given: Tones, k: int) -> float:

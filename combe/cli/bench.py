@@ -130,4 +130,4 @@ def _print(bench: Bench) -> None:
             words += f", error vector {heard.evm_db:.1f} dB"
         print(words)
         for tone in heard.tones:
-            print(f"  {tone.hz:g} Hz: {tone.gain_db:+.4f} dB, {tone.phase_deg:+.2f} degrees")
+            print(f"  {tone.hz:g} Hz: {tone.words()}")

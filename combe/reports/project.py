@@ -122,8 +122,7 @@ def _bench(project: Project, ideal: Ideal, rounded: Rounded) -> Section:
     ]  # fmt: skip
     words = [f"{told}, {bench.samples:,} samples; errors against the exact filter on the same samples."]
     words += [
-        f"{frequency_text(tone.hz)} through the bit-true run: {tone.gain_db:+.4f} dB, {tone.phase_deg:+.2f} degrees."
-        for tone in bench.through[-1].tones
+        f"{frequency_text(tone.hz)} through the bit-true run: {tone.words()}." for tone in bench.through[-1].tones
     ]
     return Section("Bench", tuple(words), tuple(rows))
 

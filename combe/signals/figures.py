@@ -14,6 +14,8 @@ WORST_CONDITION = 1e6
 CLEAR = 0.95
 """A second peak of the correlation above this share of the first leaves the delay unknown."""
 FINER = 16
+BESIDE = 16
+"""Lines to either side of a tone that tell how much noise there is."""
 
 
 class Tones(Struct, frozen=True, eq=False):
@@ -66,6 +68,23 @@ class ToneSums:
         """The tones that fit best."""
         found, _, _, singular = np.linalg.lstsq(self.products, self.heard, rcond=None)
         return _tones(found, float(np.sqrt(singular[0] / singular[-1])) if singular[-1] > 0 else np.inf)
+
+
+def tone_errors(error: Array, omegas: Array) -> Array:
+    """How far noise throws off the amplitude a fit finds for each tone: its standard deviation.
+
+    A fit over N values takes of noise what lies within 1/N of the tone; its power there is told by the lines beside, those
+    next to the tone left out. Amplitudes then have the variance 2·S/N for a power of S a value (Rife & Boorstyn 1974, "Single-tone
+    parameter estimation from discrete-time observations").
+    """
+    count = len(error)
+    power = np.abs(np.fft.rfft(error)) ** 2 / max(count, 1)
+    found = np.zeros(len(omegas))
+    for k, omega in enumerate(omegas):
+        at = round(float(omega) / (2 * np.pi) * count)
+        beside = [n for n in (*range(at - BESIDE, at - 1), *range(at + 2, at + BESIDE + 1)) if 0 < n < len(power)]
+        found[k] = np.sqrt(2 * np.mean(power[beside]) / count) if beside else np.nan
+    return found
 
 
 def _columns(omegas: Array, first: int, count: int) -> Array:

@@ -28,7 +28,7 @@ from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, level_text, short
 
 if TYPE_CHECKING:
-    from combe.benching.heard import Heard
+    from combe.benching.heard import Heard, Tone
     from combe.benching.run import Bench
 
 Array = NDArray[np.float64]
@@ -330,6 +330,7 @@ def _look(name: str) -> tuple[str, float, bool]:
     return LOOKS.get(name, OTHER)
 
 
+SHOWN_DB = 5e-4
 HEAD = ("", "level", "peak", "error rms", "signal to error", "delay", "tones", "")
 
 
@@ -342,9 +343,15 @@ def rows_of(bench: Bench) -> list[tuple[str, ...]]:
     return rows + [_row(heard) for heard in bench.through]
 
 
+def _tone(tone: Tone) -> str:
+    """Gain and phase, with how far noise may have thrown the gain off where that shows."""
+    sure = f" ±{tone.error_db:.1g}" if tone.error_db is not None and tone.error_db > SHOWN_DB else ""
+    return f"{tone.gain_db:+.3f}{sure} dB {tone.phase_deg:+.1f}°"
+
+
 def _row(heard: Heard) -> tuple[str, ...]:
     row = heard.document()
-    tones = ", ".join(f"{tone.gain_db:+.3f} dB {tone.phase_deg:+.1f}°" for tone in heard.tones)
+    tones = ", ".join(_tone(tone) for tone in heard.tones)
     remarks = []
     if heard.identical is not None:
         remarks.append("identical" if heard.identical else "DIFFERS")
