@@ -275,7 +275,7 @@ class Panels(unittest.TestCase):
     def test_the_code_view_shows_every_file(self) -> None:
         view = CodeView()
         package, _ = bat_package()
-        self.assertEqual(view.offered, ["table", "measured", "budget"])
+        self.assertEqual(view.offered, ["table", "measured", "budget", "board"])
         scene = Scene(
             demo_project(), Results(package=package, colored={f.name: colored(f.text, f.name) for f in package.files})
         )
@@ -287,7 +287,7 @@ class Panels(unittest.TestCase):
         none = Results(troubles={"package": CombeError("too wide for C")})
         view.show_scene(Scene(demo_project(), none))
         self.assertEqual(view.text.toPlainText(), "too wide for C")
-        self.assertEqual([button.text() for button in view.buttons], ["Table", "Measured", "Budget"])
+        self.assertEqual([button.text() for button in view.buttons], ["Table", "Measured", "Budget", "Board"])
 
     def test_text_is_coloured_where_it_is_seen(self) -> None:
         view = CodeView()
