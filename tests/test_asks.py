@@ -16,7 +16,8 @@ from combe.benching.setup import BenchSetup
 from combe.designing.designed import Design
 from combe.errors import CombeError, FileError
 from combe.filters import Fir
-from combe.ledger.words import limit_name
+from combe.ledger import Line
+from combe.ledger.words import figure_text, limit_name, margin_words, signed_margin
 from combe.project import edits
 from combe.project.demo import demo_project, recorder_project
 from combe.project.file import project_document, project_from, save_project
@@ -212,3 +213,16 @@ class Surveys(unittest.TestCase):
             heard = np.concatenate([np.full(delay, slow[0]), slow[: len(slow) - delay]])
             found = delay_by_correlation(slow[50:], heard[50:], 60)
             self.assertTrue(found is None or abs(found - delay) < 0.6, found)
+
+
+class Untold(unittest.TestCase):
+    def test_what_a_signal_cannot_tell_is_missed_and_no_number(self) -> None:
+        made = combe.realize(Design("given", Fir((0.5, 0.5)), 48_000.0))
+        bench = combe.bench(made, "white -20 dB", samples=2000)
+        lines = ask_lines(bench, ("5 kHz at most -10 dB", "signal to noise at least 40 dB"))
+        self.assertEqual([line.margin < 0 for line in lines], [True, False])
+        self.assertEqual(margin_words(lines[:1]), "5 kHz tone: can't be told")
+        self.assertEqual(figure_text(lines[0], lines[0].reached), "can't be told")
+        self.assertEqual((signed_margin(lines[0].margin), figure_text(lines[0], lines[0].asked)), ("", "−10 dB"))
+        many = Line("", -1, "max_multiplies", 1.0, 1000.0, -999.0)
+        self.assertIn("missed by 999", margin_words((many,)))

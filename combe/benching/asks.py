@@ -12,6 +12,7 @@ from combe.benching.run import Bench
 from combe.errors import CombeError, FileError
 from combe.files import shortened
 from combe.ledger import Line
+from combe.ledger.words import UNTOLD
 from combe.requirement.quantities import duration_text, frequency_text, parse_duration, parse_frequency, short
 
 HEARD = "bit-true"
@@ -98,8 +99,7 @@ def _line(ask: Ask, heard: Heard | None, rate: float) -> Line:
     unit = {"snr": "snr_db", "tone": "tone_db", "delay": "bench_delay_s", "saturated": "saturated"}[ask.figure]
     name = frequency_text(ask.hz) if ask.figure == "tone" else ""
     if reached is None:
-        worst = 999.0 * ask.side
-        return Line(name, -1, f"{side}_{unit}", ask.value, worst, -999.0, ask.hz or None)
+        return Line(name, -1, f"{side}_{unit}", ask.value, UNTOLD * ask.side, -UNTOLD, ask.hz or None)
     return Line(name, -1, f"{side}_{unit}", ask.value, reached, ask.side * (ask.value - reached), ask.hz or None)
 
 

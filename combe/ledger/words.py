@@ -20,21 +20,37 @@ def limit_name(line: Line) -> str:
     return f"{line.band} {NAMES[line.limit]}" if line.band else NAMES[line.limit]
 
 
+UNTOLD = 999.0
+"""A figure of a bench that its signal can't tell, and with the other sign its margin: missed, and no number."""
+
+
+def is_untold(line: Line) -> bool:
+    """Whether a limit is missed for want of a figure."""
+    return line.margin == -UNTOLD and abs(line.reached) == UNTOLD
+
+
 def figure_text(line: Line, value: float) -> str:
     """A figure of a limit with its unit."""
+    if value == line.reached and is_untold(line):
+        return "can't be told"
     if line.unit == "db":
         return level_text(value, 3 if abs(line.asked) < 10 else 2) if value != line.asked else f"{short(value, 6)} dB"
     return duration_text(value) if line.unit == "s" else short(value, 6)
 
 
 def signed_margin(db: float) -> str:
-    """A margin with its sign, never as a zero that is missed."""
+    """A margin with its sign, never as a zero that is missed; nothing where none can be told."""
+    if db == -UNTOLD:
+        return ""
     return f"+{db:.3f}" if db >= 0 else f"−{_amount(-db)}"
 
 
 def margin_words(lines: tuple[Line, ...]) -> str:
     """How the worst limit stands: ``0.021 dB spare``, ``missed by 1.18 dB``, ``delay missed by 0.4 ms``."""
     worst = worst_line(lines)
+    untold = next((line for line in lines if is_untold(line)), None)
+    if untold is not None:
+        return f"{limit_name(untold)}: can't be told"
     if worst is not None and worst.margin < 0:
         return f"missed by {_amount(-worst.margin)} dB"
     missed = next((line for line in lines if line.margin < 0), None)
