@@ -6,18 +6,23 @@ import json
 import shutil
 import unittest
 
+from combe.cli.sources import realization_in
 from combe.designing.contenders import contenders
 from combe.designing.methods import design
 from combe.errors import FormatError, RequirementError
 from combe.filters import Cascade, Fir
 from combe.ledger import lines_of
 from combe.ledger.cycles import estimated_cycles, estimated_instructions
+from combe.project.demo import recorder_project
+from combe.project.document import project_of
+from combe.project.file import save_project
 from combe.proof.arm import built_for_riscv
 from combe.proof.budget import BudgetRow, Calibration, budget, budget_row, calibrated, with_taps
 from combe.requirement import requirement_document
 from combe.requirement.reading import requirement_from
 from combe.requirement.sentences import whole_words, with_whole, with_whole_figure
 from combe.rounding.realize import Choices, realize
+from combe.values import replace
 from tests.support import asked
 from tests.test_cli import InFolder, call
 
@@ -159,6 +164,29 @@ class CommandLine(InFolder):
             ("--clock", "0"),
         ):
             self.refused("budget", made, *wrong)
+
+    def test_all_filters_of_a_project_share_one_core(self) -> None:
+        """The sum of what each takes alone at its own rate; a clock too slow for all of them is status 1."""
+        members = [m for m in recorder_project().members if m.code_name in ("notch", "probe")]
+        path = self.folder / "p.combe"
+        save_project(project_of("two", [replace(member, source="input") for member in members]), path)
+        status, out, _ = call("budget", path, "--every", "--json", "--block", "256")
+        found = json.loads(out)
+        self.assertEqual((status, [each["name"] for each in found["filters"]]), (0, ["notch", "probe"]))
+        for each in found["filters"]:
+            made = realization_in(str(path), each["name"]).realization
+            rows = list(budget(made, calibrated("cortex-m4", 80e6, ""), (), ("intrinsics",)))
+            alone = next(row for row in rows if isinstance(row, BudgetRow) and row.block == 256)
+            self.assertAlmostEqual(each["share"], alone.instructions * 1.3 * each["sample_rate_hz"] / 80e6)
+        self.assertAlmostEqual(found["share"], sum(each["share"] for each in found["filters"]))
+        slow = found["share"] * 80e6 * 0.9
+        status, out, _ = call("budget", path, "--every", "--block", "256", "--clock", f"{slow:.0f}")
+        self.assertEqual(status, 1)
+        self.assertIn("together: 111.11 %", out)
+        self.assertIn("would do", out)
+        self.refused("budget", path, "--every", "--filter", "notch")
+        self.refused("budget", path, "--every", "--measured", "100/3")
+        self.refused("budget", self.put("t.txt", "0.5"), "--every")
 
 
 if __name__ == "__main__":

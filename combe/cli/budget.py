@@ -8,17 +8,23 @@ import typer
 from rich.console import Console
 from rich.table import Table
 
+from combe import api
 from combe.cli.output import hertz, print_json, say
 from combe.cli.sources import FilterName, WholePath, realization_in
-from combe.errors import FormatError
+from combe.errors import FileError, FormatError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
-from combe.proof.budget import BudgetRow, budget, calibrated
+from combe.project.chosen import realized_file
+from combe.project.document import Project
+from combe.proof.budget import BudgetRow, budget, calibrated, shared
+from combe.requirement.quantities import frequency_text
 
 
 def run(
     realization: Annotated[str, typer.Argument(metavar="REALIZATION.json", help="The realization file.")],
     filter: FilterName = "",
     whole_path: WholePath = False,
+    every: Annotated[bool, typer.Option("--every", help="All filters of a project on one core together.")] = False,
+    block: Annotated[int, typer.Option(metavar="N", help="With --every: in blocks nearest to this length.")] = 128,
     core: Annotated[str, typer.Option(help=f"The processor: {', '.join(CYCLES_PER_INSTRUCTION)}.")] = "cortex-m4",
     clock: Annotated[str, typer.Option(metavar="HZ", help="Its clock, such as 80M.")] = "80M",
     taps: Annotated[str, typer.Option(metavar="N,N,…", help="Other numbers of taps to count too.")] = "",
@@ -31,6 +37,8 @@ def run(
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Instructions of generated C on an emulated processor, and the share of its clock they take."""
+    if every:
+        return _every(realization, filter, whole_path, core, hertz(clock, "--clock"), measured, block, json)
     found = realization_in(realization, filter, whole_path).realization
     lengths = _lengths(taps)
     clock_hz = hertz(clock, "--clock")
@@ -61,6 +69,44 @@ def run(
             f"Instructions are counted; cycles are instructions times {calibration.cycles_per_instruction:.4g} ({how})."
         )
     return 0 if rows else 1
+
+
+def _every(
+    path: str, name: str, whole_path: bool, core: str, clock_hz: float, measured: str, block: int, json: bool
+) -> int:
+    """All filters of a project, each at its own rate, on one core."""
+    if name or whole_path:
+        raise FormatError("all filters are counted", "--every", "leave --filter and --path out")
+    if "/" in measured:
+        raise FormatError("a timer's count is of one filter", "--measured", "give cycles an instruction, such as 1.2")
+    loaded = api.load(path)
+    if not isinstance(loaded, Project):
+        raise FileError("is no project", path, "leave --every out")
+    calibration = calibrated(core, clock_hz, measured)
+    filters = []
+    for place, member in enumerate(loaded.members):
+        say(member.code_name)
+        filters.append((member.code_name, realized_file(loaded.opened(place)).realization))
+    found = list(shared(filters, calibration, block))
+    known = [each.share for each in found if each.share is not None]
+    total = sum(known) if len(known) == len(found) else None
+    if json:
+        print_json({
+            "format": "combe-budget", "version": 1, "core": core, "clock_hz": clock_hz, "block": block,
+            "cycles_per_instruction": calibration.cycles_per_instruction,
+            "calibration": "measured" if calibration.is_measured else "typical",
+            "filters": [each.document() for each in found], "share": total,
+        })  # fmt: skip
+    else:
+        for each in found:
+            what = each.failure
+            if each.cycles is not None and each.share is not None:
+                what = f"{each.cycles:.1f} cycles a sample, {100 * each.share:.2f} %"
+            print(f"{each.name} at {frequency_text(each.sample_rate_hz)}: {what}")
+        if total is not None:
+            rest = "" if total <= 1 else f"; {frequency_text(float(f'{total * clock_hz:.3g}'))} would do"
+            print(f"together: {100 * total:.2f} % of {frequency_text(clock_hz)}{rest}")
+    return 0 if total is not None and total <= 1 else 1
 
 
 def _print(rows: list[BudgetRow]) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from msgspec import Struct
@@ -87,6 +87,41 @@ def budget(
                 continue
             for block, instructions in proof.instructions.items():
                 yield budget_row(variant, block, taps, instructions, realization.sample_rate_hz, calibration)
+
+
+class Share(Struct, frozen=True):
+    """What one filter of a device takes of the clock they all share; without figures where it can't be counted, and why."""
+
+    name: str
+    sample_rate_hz: float
+    cycles: float | None = None
+    share: float | None = None
+    failure: str = ""
+
+    def document(self) -> dict[str, Any]:
+        """As ``--json`` prints it."""
+        return {
+            "name": self.name, "sample_rate_hz": self.sample_rate_hz, "cycles_per_sample_estimated": self.cycles,
+            "share": self.share, "failure": self.failure,
+        }  # fmt: skip
+
+
+def shared(filters: Sequence[tuple[str, Realization]], calibration: Calibration, block: int) -> Iterator[Share]:
+    """All filters of a device on one core, each at its own rate, in blocks nearest to a length: intrinsics where the core has
+    them."""
+    for name, made in filters:
+        rows: list[BudgetRow] = []
+        failure = ""
+        for each in budget(made, calibration, (), ("intrinsics",)):
+            if isinstance(each, BudgetRow):
+                rows.append(each)
+            else:
+                failure = each
+        if not rows:
+            yield Share(name, made.sample_rate_hz, failure=failure or "nothing was counted")
+            continue
+        row = min(rows, key=lambda row: abs(row.block - block))
+        yield Share(name, made.sample_rate_hz, row.cycles, row.share)
 
 
 def budget_row(
