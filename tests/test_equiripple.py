@@ -262,7 +262,7 @@ def requirements(draw: st.DrawFn) -> Requirement:
 
 
 class AnyRequirement(unittest.TestCase):
-    @settings(max_examples=examples(40), deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=examples(30), deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
     @given(requirements())
     def test_gets_a_filter_that_keeps_it_or_a_reason(self, requirement: Requirement) -> None:
         try:
