@@ -16,6 +16,7 @@ from combe.benching.files import FILES, write_bench
 from combe.benching.nodes import told
 from combe.benching.run import THROUGH, USUAL, Bench
 from combe.benching.setup import signal_of
+from combe.benching.sound import write_sound
 from combe.cli.output import print_json, say
 from combe.cli.sources import FilterName, WholePath
 from combe.errors import CombeError, FileError, FormatError
@@ -46,6 +47,9 @@ def run(
         list[str] | None, typer.Option(metavar="moving-average:N", help="Compare with a moving average, too.")
     ] = None,
     to: Annotated[str, typer.Option(metavar="DIR", help="Write bench.json, traces.csv and spectrum.csv here.")] = "",
+    sound: Annotated[
+        float | None, typer.Option(metavar="TIMES", help="With --to: all of it as sound files, so many times slower.")
+    ] = None,
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Send a signal through the filter: exact, rounded, bit-true, compiled, simulated."""
@@ -54,6 +58,8 @@ def run(
     if own is None and bool(signal) == bool(recording):
         raise FormatError("give a signal or a recording", "--signal", f'write one like --signal "{EXAMPLE}"')
     check_length(samples, seed)
+    if sound is not None and not to:
+        raise FormatError("sound files need a folder", "--sound", "give one with --to")
     whole = _way(loaded, filter) if whole_path else None
     realized = whole.file() if whole is not None else benched(loaded, filter)
     rate = realized.realization.sample_rate_hz
@@ -79,6 +85,7 @@ def run(
                 write_bench(bench, to)
     except CombeError as error:
         raise error.at(file) if error.where in ("through", "against") else error from None
+    sounds = write_sound(bench, to, sound) if sound is not None else []
     lines = ask_lines(bench, own.bench.asks) if own is not None and "bit-true" in names else ()
     if json:
         asked = {"asked": [line.document() for line in lines]} if lines else {}
@@ -92,6 +99,8 @@ def run(
             )
         for name in FILES if to else ():
             print(Path(to) / name)
+        for path in sounds:
+            print(path)
     return 0 if bench.is_identical and all(line.margin >= 0 for line in lines) else 1
 
 
