@@ -20,6 +20,7 @@ from combe.errors import CombeError
 from combe.filters import Cascade, Fir
 from combe.project import edits
 from combe.project.demo import demo_project
+from combe.project.document import DesignChoice
 from combe.project.file import project_document, project_from
 from combe.proof.runners import BitTrue
 from combe.realization.stages import Realization
@@ -310,6 +311,35 @@ class OnThePage(WindowCase):
             box.setText(text)
             box.editingFinished.emit()
             self.assertEqual(self.session.project, before, text)
+
+    def test_a_pinned_filter_takes_over_in_the_middle(self) -> None:
+        page = self.page
+        self.assertFalse(page.then.isEnabled())
+        self.window.pin()
+        self.session.edit(edits.choose_design(DesignChoice("equiripple", order=60)))
+        self.settle()
+        page.then.setCurrentIndex(1)
+        page.then.activated.emit(1)
+        self.settle()
+        assert page.found is not None and page.found.click is not None
+        at = page.found.click.at
+        self.assertIn("neighbours differ by", page.words.text())
+        self.assertEqual(page.timeline.first, at // 128 - 2)
+        before = page.found.outputs
+        page.fade.setText("200")
+        page.fade.editingFinished.emit()
+        self.settle()
+        changed = np.flatnonzero(page.found.outputs != before)
+        self.assertGreaterEqual(changed.min(), at + 256)
+        self.assertLess(changed.max(), at + 256 + 201)
+        page.fade.setText("soon")
+        page.fade.editingFinished.emit()
+        self.settle()
+        self.assertIsNotNone(page.found.click)
+        self.session.edit(edits.unpin_all())
+        self.settle()
+        self.assertIsNone(page.found.click)
+        self.assertEqual(page.then.currentText(), "no other filter")
 
     def test_a_block_is_kept_in_the_file(self) -> None:
         self.session.edit(edits.choose_block(48))

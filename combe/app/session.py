@@ -77,6 +77,7 @@ class Session(QObject):
         self.saved = project
         self.results = Results()
         self.signal = ""
+        self.taking_over: tuple[int, int] | None = None
         self._wanted = ""
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
         self._dragging = False
@@ -397,6 +398,14 @@ class Session(QObject):
             self._show(self.results.outdated("heard"))
             self._look()
 
+    def change_on_board(self, pin: int | None, fade: int) -> None:
+        """Let a pinned filter take over in the middle of the board's run, over so many samples; or none."""
+        change = None if pin is None else (pin, fade)
+        if change != self.taking_over:
+            self.taking_over = change
+            self._show(self.results.outdated("board"))
+            self._look()
+
     def _look(self) -> None:
         results, project, name = self.results, self.project, self._wanted
         ideal, rounded = results.ideal, results.rounded
@@ -404,13 +413,13 @@ class Session(QObject):
             return
         if name and (name in results.fresh or name in results.pending):
             return
-        signal = self.signal
+        signal, change = self.signal, self.taking_over
         jobs: dict[str, Job] = {
             "heard": lambda _: _work().listened(rounded, project, signal),
             "chart": lambda is_stopped: _work().charted(ideal, project, is_stopped),
             "trade": lambda is_stopped: _work().traded(ideal, project, is_stopped),
             "bench": lambda is_stopped: _work().benched(rounded, ideal, project, is_stopped),
-            "board": lambda _: _work().boarded(rounded, ideal, project, results.budget),
+            "board": lambda _: _work().boarded(rounded, ideal, project, results.budget, change),
             "states": lambda is_stopped: _work().compared_states(project, is_stopped),
             "drawing": lambda _: _work().drawn(rounded, project),
             "table": lambda _: _work().tabled(rounded, project),

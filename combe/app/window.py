@@ -107,6 +107,8 @@ class MainWindow(Following, Gestures):
             self.session.synthesize()
         elif what == "listen":
             self.session.listen(str(detail))
+        elif what == "board" and isinstance(detail, tuple):
+            self.session.change_on_board(*detail)
         elif what == "step":
             self.session.return_to(int(str(detail)))
         elif what == "type" and isinstance(detail, tuple):

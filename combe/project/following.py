@@ -41,6 +41,7 @@ from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.process import stoppable
 from combe.proof.synthesis import Synthesized, synthesized
 from combe.proof.waves import excerpt
+from combe.realization.stages import Realization
 from combe.responses.curves import delay_curve, magnitude_curve, phase_curve
 from combe.rounding.choices import uncounted
 from combe.rounding.movement import rounding_facts
@@ -332,9 +333,12 @@ def benched(rounded: Rounded, ideal: Ideal, project: Project, is_stopped: Callab
         yield Failure("bench", error)
 
 
-def boarded(rounded: Rounded, ideal: Ideal, project: Project, counted: Counted) -> Reports:
-    """The bench's signal through the made-up board, with the cycles that were counted last, or estimated ones."""
-    from combe.benching.board.run import run_board, runner_of
+def boarded(
+    rounded: Rounded, ideal: Ideal, project: Project, counted: Counted, change: tuple[int, int] | None = None
+) -> Reports:
+    """The bench's signal through the made-up board, with the cycles that were counted last, or estimated ones; with a
+    ``change`` a pinned filter (its place) takes over in the middle, over so many samples."""
+    from combe.benching.board.run import Change, run_board, runner_of
     from combe.benching.board.schedule import INTERRUPT_CYCLES, Pace
 
     setup, asked, processor = project.bench, project.requirement, project.processor
@@ -349,9 +353,24 @@ def boarded(rounded: Rounded, ideal: Ideal, project: Project, counted: Counted) 
         with contextlib.ExitStack() as stack:
             run = runner_of(rounded.realization, "code", stack)
             entry, result = project.code.converter_in or "12", project.code.converter_out
-            yield News("board", run_board(rounded.realization, signal, pace, run, entry, result))
+            other, then = None, None
+            if change is not None and change[0] < len(project.pins):
+                made = _as_pinned(project, rounded, change[0])
+                blocks = (signal.samples or 0) // processor.block
+                then = Change(made, blocks // 2 * processor.block + processor.block // 2, change[1])
+                other = runner_of(made, "code", stack)
+            yield News("board", run_board(rounded.realization, signal, pace, run, entry, result, then, other))
     except CombeError as error:
         yield Failure("board", error)
+
+
+def _as_pinned(project: Project, rounded: Rounded, place: int) -> Realization:
+    """A pinned filter in the arithmetic of the open one."""
+    own = rounded.realization
+    choices = replace(
+        uncounted(project.arithmetic), input=str(own.input), output=str(own.output), structure="", accumulator_bits=None
+    )
+    return realize(project.pins[place].filter, own.sample_rate_hz, choices, project.name)
 
 
 def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Reports:

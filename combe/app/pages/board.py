@@ -16,7 +16,7 @@ from combe.app.plots.curve import NOTHING, Curve
 from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import SMALL, THEME, font
 from combe.app.widgets.legend import Legend
-from combe.app.widgets.parts import field, label
+from combe.app.widgets.parts import Choice, field, label
 from combe.benching.board.run import BoardRun
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import CombeError
@@ -24,6 +24,7 @@ from combe.project import edits
 from combe.requirement.quantities import duration_text, frequency_text, short
 
 USUAL = "12"
+SAME, MOST_FADE = "no other filter", 1 << 20
 PERIODS = 8
 """Halves of a buffer that are drawn."""
 TOP, LEFT, RIGHT, ROW, GAP = 20, 96, 8, 22, 10
@@ -41,9 +42,13 @@ class Timeline(QWidget):
         self.setAccessibleName("timeline of interrupts")
 
     def show_run(self, found: BoardRun | None) -> None:
-        """Another run: drawn from the first block that is late, or from the beginning."""
+        """Another run: drawn from the first block that is late, around a change, or from the beginning."""
         self.found = found
-        self.first = max(found.late[0] - 2, 0) if found is not None and found.late else 0
+        self.first = 0
+        if found is not None and found.late:
+            self.first = max(found.late[0] - 2, 0)
+        elif found is not None and found.click is not None:
+            self.first = max(found.click.at // found.pace.block - 2, 0)
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -107,6 +112,8 @@ class CodesPlot(Plot):
         self.ends = [pg.InfiniteLine(angle=0, movable=False) for _ in range(2)]
         for line in self.ends:
             self.addItem(line, ignoreBounds=True)
+        self.change = pg.InfiniteLine(angle=90, movable=False)
+        self.addItem(self.change, ignoreBounds=True)
         self.label_axes()
 
     def show_run(self, found: BoardRun, first: int) -> None:
@@ -118,6 +125,11 @@ class CodesPlot(Plot):
             part = values[low:high].astype(np.float64)
             self.strokes[name].set_look(THEME.color(role), 1.4)
             self.strokes[name].show_points(np.repeat(time, 2)[1:], np.repeat(part, 2)[:-1])
+        self.change.setVisible(found.click is not None)
+        if found.click is not None:
+            # Where it is heard: two halves after the sample it began with.
+            self.change.setValue(1e3 * (found.click.at + found.delay_samples) / pace.sample_rate_hz)
+            self.change.setPen(pg.mkPen(THEME.color("heather"), width=1.5))
         most = max(converter.most for converter in found.converters)
         for line, value in zip(self.ends, (0, found.converters[1].most)):
             line.setValue(value)
@@ -150,6 +162,18 @@ class BoardPage(Page):
             label("Half a buffer"), self.block, label("samples, converters"), self.entry, label("to"), self.result,
         ):  # fmt: skip
             head.addWidget(part)
+        self.then = Choice()
+        self.then.setAccessibleName("filter that takes over")
+        self.then.setToolTip(
+            "A pinned filter takes over in the middle of the run: where its coefficients change it may click"
+        )
+        self.then.activated.connect(lambda _: self._offer_change())
+        self.fade = field("samples of the change", hint="at once", width=64)
+        self.fade.setToolTip("Samples over which both run while one gives way to the other")
+        self.fade.editingFinished.connect(self._offer_change)
+        more: tuple[QWidget, ...] = (label("then"), self.then, label("over"), self.fade)
+        for widget in more:
+            head.addWidget(widget)
         head.addStretch(1)
         self.words = label("", "muted", wrap=True)
         self.trouble = label("", "clay", wrap=True)
@@ -179,6 +203,15 @@ class BoardPage(Page):
         ):  # fmt: skip
             if not (box.hasFocus() and box.isModified()):
                 box.setText(text)
+        names = [SAME, *(pin.name for pin in scene.project.pins)]
+        if names != [self.then.itemText(k) for k in range(self.then.count())]:
+            chosen = self.then.currentText()
+            self.then.clear()
+            self.then.addItems(names)
+            self.then.setCurrentText(chosen if chosen in names else SAME)
+            if chosen and chosen not in names:
+                self._offer_change()
+        self.then.setEnabled(len(names) > 1)
         self.show_run(scene.results.board, scene.trouble("board"))
 
     def show_run(self, found: BoardRun | None, trouble: str = "") -> None:
@@ -197,6 +230,14 @@ class BoardPage(Page):
         """Take on the theme's colours."""
         self.codes.dress()
         self.show_run(self.found, "" if self.found is not None else self.trouble.text())
+
+    def _offer_change(self) -> None:
+        place = self.then.currentIndex() - 1
+        text = self.fade.text().strip()
+        if text and not (text.isdigit() and int(text) <= MOST_FADE):
+            self.told.emit(f"{text[:40]!r} is no number of samples; take 0 to {MOST_FADE:,}")
+            return
+        self.asked.emit("board", (place if place >= 0 else None, int(text or 0)))
 
     def _offer_block(self) -> None:
         try:
@@ -230,6 +271,11 @@ def _words(found: BoardRun) -> str:
         f"{100 * pace.load:.1f} % of {frequency_text(pace.clock_hz)} ({short(pace.cycles_per_sample, 4)} cycles a sample). "
         f"{len(found.schedule.served)} interrupts, {late}, {spare}. "
         f"{found.delay_samples} samples, {duration_text(found.delay_samples / pace.sample_rate_hz)}, from converter to converter."
+        + (
+            f" Changed at {duration_text(found.click.at / pace.sample_rate_hz)}: {found.click.told()}."
+            if found.click
+            else ""
+        )
     )
 
 

@@ -56,8 +56,12 @@ class Click(Struct, frozen=True):
         """Whether the change stands out of the signal."""
         return self.step > 1.5 * self.usual
 
-    def sentence(self) -> str:
+    def told(self) -> str:
         """In words."""
+        return f"neighbours differ by {self.step} steps there, elsewhere by {self.usual} at most"
+
+    def sentence(self) -> str:
+        """The same, with what would mend it."""
         words = f"at the change neighbours differ by {self.step} steps, elsewhere by {self.usual} at most"
         if self.is_heard:
             words += f": a click. Let both filters run over {self.remedy_fade} samples while one gives way to the other"
