@@ -433,6 +433,7 @@ class Collecting(unittest.TestCase):
     def test_windows_come_and_go_while_garbage_is_collected(self) -> None:
         import gc
 
+        memory.remember_all(self, demo_project().requirement)
         for _ in some(range(4), 2):
             session = Session(demo_project())
             window = MainWindow(session, Settings(path=Path("/nonexistent/settings.json")))

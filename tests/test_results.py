@@ -14,6 +14,7 @@ from combe.project.demo import demo_project, wake_up_project
 from combe.project.document import DesignChoice, Pin, Processor, Project
 from combe.project.results import DEPENDS, NOTHING, Counted, Results, affected
 from combe.values import replace
+from tests import memory
 
 FILLED = Results(
     **{name: object() for name in DEPENDS if name != "budget"},  # type: ignore[arg-type]
@@ -116,6 +117,7 @@ class Lanes(unittest.TestCase):
         self.application = QApplication.instance() or QApplication(["combe"])
         from combe.app.session import Session
 
+        memory.remember_all(self, demo_project().requirement)
         self.session = Session(demo_project())
         self.addCleanup(self.session.close)
         self.session.start()
