@@ -754,8 +754,8 @@ FAULTS = (
     ),
     Fault(
         "signals/make.py",
-        "rounded = np.rint(total)",
-        "rounded = np.floor(total + 0.5)",
+        "rounded = np.rint(steps)",
+        "rounded = np.floor(steps + 0.5)",
         "test_bench",
         "ties up instead of to even",
     ),
