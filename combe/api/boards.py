@@ -101,17 +101,11 @@ def _counted(realization: Realization, core: str, clock_hz: float, block: int, s
     """Cycles a sample: instructions counted on the emulated core in blocks nearest to these, or estimated from the filter."""
     from combe.analysis.exact import exact_filter
     from combe.ledger.cycles import estimated_cycles
-    from combe.proof.budget import BudgetRow, budget, calibrated
+    from combe.proof.budget import calibrated, shared
 
-    calibration = calibrated(core, clock_hz, "")
     say(f"counting instructions on an emulated {core}")
-    rows = []
-    for row in budget(realization, calibration, (), ("intrinsics",)):
-        if isinstance(row, BudgetRow):
-            rows.append(row)
-        else:
-            say(row)
-    if not rows:
-        say("cycles are estimated from the filter alone")
+    found = next(shared([("", realization)], calibrated(core, clock_hz, ""), block))
+    if found.cycles is None:
+        say(f"{found.failure}; cycles are estimated from the filter alone")
         return estimated_cycles(exact_filter(realization), core)
-    return min(rows, key=lambda row: abs(row.block - block)).cycles
+    return found.cycles

@@ -58,11 +58,11 @@ class Click(Struct, frozen=True):
 
     def told(self) -> str:
         """In words."""
-        return f"neighbours differ by {self.step} steps there, elsewhere by {self.usual} at most"
+        return f"neighbours differ by {self.step} steps, elsewhere by {self.usual} at most"
 
     def sentence(self) -> str:
         """The same, with what would mend it."""
-        words = f"at the change neighbours differ by {self.step} steps, elsewhere by {self.usual} at most"
+        words = f"at the change {self.told()}"
         if self.is_heard:
             words += f": a click. Let both filters run over {self.remedy_fade} samples while one gives way to the other"
         return words
