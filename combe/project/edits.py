@@ -11,6 +11,7 @@ from typing import Any
 
 from msgspec import Struct
 
+from combe.benching.board.schedule import MOST_BLOCK
 from combe.benching.setup import BenchSetup
 from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.hdl.choices import HardwareChoices, check_hardware_choices
@@ -386,9 +387,6 @@ def choose_architecture(name: str) -> Edit:
 def choose_language(language: str) -> Edit:
     """Another language for the code."""
     return Edit("choose language", lambda project: replace(project, code=with_code(project.code, "language", language)))
-
-
-MOST_BLOCK = 1 << 16
 
 
 def choose_processor(core: str, clock_hz: float, measured: str) -> Edit:

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from msgspec import Meta, Struct, field
 
+from combe.benching.board.schedule import MOST_BLOCK
 from combe.benching.setup import LENGTH
 from combe.delivery.hdl.choices import ARCHITECTURES
 from combe.delivery.recipes import RecipeShape
@@ -92,7 +93,7 @@ class ProcessorShape(Struct, forbid_unknown_fields=True):
     )
     clock_hz: Annotated[float, Meta(ge=1e3, le=1e11, description="a clock from 1 kHz to 100 GHz")] = 80e6
     measured: Text = ""
-    block: Annotated[int, whole(1, 65_536)] = 128
+    block: Annotated[int, whole(1, MOST_BLOCK)] = 128
 
 
 class HardwareShape(Struct, forbid_unknown_fields=True):

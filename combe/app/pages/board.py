@@ -18,6 +18,7 @@ from combe.app.theme.palette import SMALL, THEME, font
 from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, field, label
 from combe.benching.board.run import BoardRun
+from combe.benching.board.schedule import MOST_BLOCK
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import CombeError
 from combe.project import edits
@@ -244,7 +245,7 @@ class BoardPage(Page):
             self.block.setModified(False)
             self.edited.emit(edits.choose_block(int(self.block.text())))
         except (ValueError, CombeError):
-            self.told.emit(f"{self.block.text()[:40]!r} is no number of samples; take 1 to {edits.MOST_BLOCK:,}")
+            self.told.emit(f"{self.block.text()[:40]!r} is no number of samples; take 1 to {MOST_BLOCK:,}")
 
     def _offer_converters(self) -> None:
         entry, result = self.entry.text().strip(), self.result.text().strip()

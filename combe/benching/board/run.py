@@ -12,7 +12,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from combe.benching.board.schedule import Pace, Schedule, played_times, read_times, samples_read, schedule
+from combe.benching.board.schedule import MOST_BLOCK, Pace, Schedule, played_times, read_times, samples_read, schedule
 from combe.delivery.c import c_package
 from combe.delivery.c.codes import codes_of, unlimited_codes, values_of
 from combe.delivery.code_choices import CodeChoices, Converter, converter_from
@@ -27,7 +27,7 @@ from combe.signals.spec import Signal
 
 Integers = NDArray[np.int64]
 THROUGH = ("code", "bit-true")
-MOST_BLOCK, MOST_ON_BOARD = 1 << 16, 2_000_000
+MOST_ON_BOARD = 2_000_000
 MOST_CYCLES = 1e9
 WORTH_TELLING = 0.01
 """The share of outputs at an end of the converter from which on it is told."""
@@ -213,9 +213,8 @@ def _changed(before: Integers, after: Integers, change: Change, realization: Rea
     inputs has that is left in place."""
     at = min(change.at, len(before))
     place = np.arange(len(before)) - at
-    share = np.clip(place + 1, 0, change.fade + 1) if change.fade else np.where(place >= 0, 1, 0)
-    whole = change.fade + 1 if change.fade else 1
-    mixed = before + ((after - before) * share) // whole
+    share = np.clip(place + 1, 0, change.fade + 1)
+    mixed = before + ((after - before) * share) // (change.fade + 1)
     length = max((len(stage.coefficients) for stage in realization.stages if isinstance(stage, TapSum)), default=1)
     reach = AROUND * max(length, 16)
 

@@ -12,6 +12,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+MOST_BLOCK = 1 << 16
 INTERRUPT_CYCLES = 120.0
 """To get in and out of an interrupt and to call the filter, with what compilers save and restore."""
 
