@@ -111,10 +111,11 @@ class Integers(unittest.TestCase):
         made = taps(Choices(16, "direct"), 62)
         for unroll in (4, 32):
             text = self.proved(made, CodeChoices(unroll=unroll))
-            self.assertIn(f"tap += {unroll};", text)
-        self.assertIn("__smlad", self.proved(made, CodeChoices()))
-        self.assertNotIn("__ARM", self.proved(made, CodeChoices(intrinsics=False)))
-        self.assertNotIn("__ARM", self.proved(sections(), CodeChoices(intrinsics=False)))
+            self.assertIn(f"UNROLL({unroll // 2})", text)
+        self.assertIn("__smla", self.proved(made, CodeChoices()))
+        for plain in (made, sections()):
+            text = self.proved(plain, CodeChoices(intrinsics=False))
+            self.assertFalse("__ARM_FEATURE" in text or "arm_acle" in text)
 
     def test_names_of_files_and_types(self) -> None:
         made = taps()
@@ -315,6 +316,17 @@ class CPlusPlus(unittest.TestCase):
             self.assertEqual([f.name for f in package.files], ["filter_1.hpp", "filter_1_check.cpp", "Makefile"])
             proof = prove_c(package, made, (), SANITIZERS)
             self.assertTrue(proof.holds, (more, proof.sentence()))
+
+    def test_nothing_leaks_from_the_header(self) -> None:
+        """Macros a file has after it includes the header and hadn't before: the include guard, and what the standard has."""
+        for made in (taps(Choices(16, "direct"), 40), sections()):
+            package = c_package(made, "filter_1", choices=CodeChoices("c++"))
+            with tempfile.TemporaryDirectory() as place:
+                package.write(place)
+                words = ["g++", "-std=c++17", "-dM", "-E", "-include", "filter_1.hpp", "-x", "c++", "/dev/null"]
+                done = subprocess.run(words, cwd=place, capture_output=True, text=True, check=True)
+            own = {line.split()[1] for line in done.stdout.splitlines() if "FILTER_1" in line.upper()}
+            self.assertEqual(own, {"FILTER_1_HPP"})
 
     def test_two_files_may_include_it(self) -> None:
         package = c_package(taps(), "filter_1", choices=CodeChoices("c++"))

@@ -99,7 +99,7 @@ class GeneratedC(unittest.TestCase):
     def test_a_wrong_sample_is_named(self) -> None:
         package, made = bat_package()
         files = tuple(
-            replace(f, text=f.text.replace("y[n + 1u] = (int16_t)", "y[n + 1u] = (n == 4) ? (int16_t)1 : (int16_t)"))
+            replace(f, text=f.text.replace("y[1] = (int16_t)", "y[1] = 1 | (int16_t)"))
             if f.name == "calls.c" else SourceFile("calls_check.c", "int main(void) { return 0; }\n") if f.name == "calls_check.c" else f
             for f in package.files
         )  # fmt: skip

@@ -15,7 +15,7 @@ from combe.analysis.certified import _FirProver
 from combe.analysis.linear import LinearProgram
 from combe.analysis.noise import mean, predicted_noise, variance
 from combe.delivery.c import c_package
-from combe.delivery.c.stages import _fits_32
+from combe.delivery.c.blocks import _fits_32
 from combe.designing.contenders import contenders
 from combe.designing.methods import design, design_task
 from combe.designing.nearest import relaxations
@@ -171,9 +171,9 @@ class Sums(unittest.TestCase):
         taps = design(LOW, "equiripple", 30).filter
         for entry, is_dual in (("s16f15", True), ("u15f15", True), ("u16f16", False), ("s17f16", False)):
             package = c_package(realize(taps, 48_000, Choices(10, "direct", entry, "s16f15")), "f")
-            self.assertEqual("__smlad" in package.text(".c"), is_dual, entry)
+            self.assertEqual("__smla" in package.text(".c"), is_dual, entry)
         wide = c_package(realize(taps, 48_000, Choices(18, "direct", "s16f15", "s16f15")), "f")
-        self.assertNotIn("__smlad", wide.text(".c"))
+        self.assertNotIn("__smla", wide.text(".c"))
 
     def test_sums_of_64_bits_are_not_left_to_64_bits(self) -> None:
         """The half added before a shift carries the largest sum over the top."""

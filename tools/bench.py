@@ -254,6 +254,58 @@ def processors() -> None:
             )
 
 
+TIMED = """
+#include "calls.h"
+#include <stdio.h>
+#include <time.h>
+static calls_in_t x[65536];
+static calls_out_t y[65536];
+static calls_state_t state;
+int main(void)
+{
+    double best = 1e9;
+    unsigned seed = 1;
+    for (int i = 0; i < 65536; i++) { seed = seed * 1664525u + 1013904223u; x[i] = (calls_in_t)(((int)(seed >> 16) - 32768) * SCALE); }
+    calls_reset(&state);
+    for (int r = 0; r < 60; r++) {
+        struct timespec a, b;
+        clock_gettime(CLOCK_MONOTONIC, &a);
+        for (int k = 0; k < 65536; k += 256) { calls_run(&state, x + k, y + k, 256); }
+        clock_gettime(CLOCK_MONOTONIC, &b);
+        double t = (double)(b.tv_sec - a.tv_sec) + 1e-9 * (double)(b.tv_nsec - a.tv_nsec);
+        if (t < best) { best = t; }
+    }
+    printf("%.3f\\n", 65536 / best / 1e6);
+    return 0;
+}
+"""
+
+
+def host() -> None:
+    """Millions of samples a second of generated C on this processor, -O2, blocks of 256."""
+    from combe.delivery.c import c_package
+    from combe.delivery.code_choices import CodeChoices
+    from combe.designing.methods import design
+    from combe.rounding.realize import Choices, realize
+    from tests.support import asked
+
+    low = asked(48_000, (0, 3000, -0.1, 0.1), (5_000, 24_000, -60))
+    mid = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
+    taps = realize(design(low, "equiripple", 63).filter, 48_000, Choices(16, "direct"))
+    four = realize(design(mid, "elliptic", 8).filter, 48_000, Choices(16))
+    for name, made in (("64_taps", taps), ("4_sections", four)):
+        for number in ("integer", "single"):
+            package = c_package(made, "calls", choices=CodeChoices(number=number))
+            with tempfile.TemporaryDirectory() as place:
+                package.write(place)
+                (Path(place) / "timed.c").write_text(TIMED, encoding="utf-8")
+                scale = "-DSCALE=1" if number == "integer" else "-DSCALE=3e-5f"
+                words = ["gcc", "-O2", "-std=gnu99", scale, "-o", "timed", "timed.c", "calls.c"]
+                subprocess.run(words, cwd=place, check=True)
+                said = subprocess.run(["./timed"], cwd=place, check=True, capture_output=True, text=True).stdout
+            note(f"host_{name}_{number}", float(said), "MS/s", "generated C on this processor, -O2, blocks of 256")
+
+
 def response() -> None:
     """A true extreme against one FFT of the same grid."""
     import numpy as np
@@ -456,7 +508,7 @@ def main() -> int:
     """All of them, or those named, each in a process of its own: none finds what another has warmed up or left."""
     sys.path.insert(0, str(ROOT))
     parts = (
-        commands, designs, classics, races, runs, arithmetic, processors, response, start, dragging, thread, frames
+        commands, designs, classics, races, runs, arithmetic, processors, host, response, start, dragging, thread, frames
     )  # fmt: skip
     names = [part.__name__ for part in parts]
     wanted = [name for name in sys.argv[1:] if name in names]

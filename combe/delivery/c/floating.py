@@ -5,9 +5,10 @@ from __future__ import annotations
 import struct
 from typing import Any
 
+from combe.delivery.c.blocks import block_length, filled, unrolling
 from combe.delivery.c.network import SHIFTED_BY_HAND, kept_word, value_word
 from combe.delivery.c.samples import USUAL_UNROLL, WORDS
-from combe.delivery.c.stages import UNROLLED, View
+from combe.delivery.c.stages import View
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
 from combe.realization.formats import Format
@@ -17,6 +18,8 @@ from combe.realization.stages import Realization, Requantize, Stage, TapSum
 from combe.realization.term import INPUT
 
 TYPES = {"single": "float", "double": "double"}
+TOGETHER = {"single": 16, "double": 8}
+"""Outputs worked out together where a processor has vectors: four of its registers."""
 LEAST_NORMAL = {"single": 2.0**-126, "double": 2.0**-1022}
 GUARD = {"single": "1e-30f", "double": "1e-290"}
 """Far below the rounding of anything heard, far above where denormals start."""
@@ -75,8 +78,8 @@ def _taps(stage: TapSum, index: int, choices: CodeChoices, word: str) -> dict[st
     number, count = choices.number, len(stage.coefficients)
     rows = [real_text(value * stage.coefficient.step, number) for value in stage.coefficients]
     shared: dict[str, Any] = {
-        "count": count, "kept_count": count, "padded": count, "sum_type": word, "inner": word, "table_type": word, "kept_type": word,
-        "pair_type": word, "accumulator": "", "coefficient": word, "is_dual": False, "quick": None, "form": stage.form,
+        "count": count, "kept_count": count, "padded": count, "sum_type": word, "table_type": word, "kept_type": word,
+        "pair_type": word, "accumulator": "", "coefficient": word, "is_dual": False, "form": stage.form,
         "described": "as real values", "order_words": " Newest sample first.", "rows": rows, "sign": stage.symmetry,
         "unroll": choices.unroll or USUAL_UNROLL, "is_reloadable": choices.reloadable,
         "table": f"state->taps_{index}" if choices.reloadable else "",
@@ -92,14 +95,14 @@ def _taps(stage: TapSum, index: int, choices: CodeChoices, word: str) -> dict[st
         return shared | {
             "layout": layout, "layout_words": WORDS[layout], "rows": rows[:half], "kept_count": half, "padded": half,
         }  # fmt: skip
-    group = choices.unroll or UNROLLED
-    padded = -(-count // group) * group
+    padded = filled(count, choices.unroll)
     zero = real_text(0.0, number)
     return shared | {
-        "layout": "blocks", "padded": padded, "segment": padded, "unrolled": group,
-        "rows": [zero] * (padded - count) + rows[::-1], "block": min(max(32, -(-padded // 32) * 32), 128),
+        "layout": "blocks", "padded": padded, "stops": [], "segment": 0, "is_long": False, "bias": "0", "span": 0,
+        "vectors": "real" if padded % 8 == 0 else "", "together": TOGETHER[number],
+        "rows": [zero] * (padded - count) + rows[::-1], "block": block_length(padded),
         "order_words": " Oldest sample first" + (f", filled up with {padded - count} zeros." if padded > count else "."),
-    }  # fmt: skip
+    } | unrolling(padded, choices.unroll)  # fmt: skip
 
 
 def _network(stage: Network, word: str, number: str) -> dict[str, Any]:

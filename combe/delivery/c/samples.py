@@ -29,10 +29,10 @@ def sample_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[s
     low, high = (source.least, source.most) if sign > 0 else (source.least - source.most, source.most - source.least)
     return {
         "count": count, "padded": len(kept), "kept_count": len(kept), "sign": sign, "table_type": table_type,
-        "sum_type": signed_type(stage.accumulator.least, stage.accumulator.most, 32), "inner": "",
+        "sum_type": signed_type(stage.accumulator.least, stage.accumulator.most, 32),
         "accumulator": stage.accumulator, "coefficient": stage.coefficient, "kept_type": c_type(source),
         "rows": [literal(value, table_type) for value in kept], "layout": "folded" if is_folded else choices.history,
-        "is_dual": False, "quick": None, "form": stage.form, "unroll": choices.unroll or USUAL_UNROLL,
+        "is_dual": False, "form": stage.form, "unroll": choices.unroll or USUAL_UNROLL,
         "described": f"{stage.coefficient}: the integer k stands for k * 2^{-stage.coefficient.fraction}",
         "order_words": " Newest sample first" + (", one for each pair." if is_folded else "."),
         "pair_type": signed_type(2 * low, 2 * high, 32), "layout_words": WORDS["folded" if is_folded else choices.history],

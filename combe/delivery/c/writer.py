@@ -103,6 +103,8 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         "is_header_only": is_cpp, "fn": "inline" if is_cpp else "static", "api": "inline " if is_cpp else "",
         "table": "inline constexpr" if is_cpp else "static const",
         "needs_apart": any(v.kind in ("section", "network") or v.values.get("layout") == "blocks" for v in stages),
+        "has_blocks": any(v.values.get("layout") == "blocks" for v in stages),
+        "has_vectors": any(v.values.get("vectors") for v in stages), "has_runs": any(v.values.get("stops") for v in stages),
         "is_reloadable": choices.reloadable, "codes": code_values(realization, choices),
         "finished": lambda p, value: _finished(p, value, name),
         "guarded": lambda value: f"({value} < {guard} && {value} > -{guard}) ? 0 : {value}" if guard else value,

@@ -62,7 +62,7 @@ class Emulated:
     @property
     def uses_intrinsics(self) -> bool:
         """Whether the dual multiply-accumulate is really in what was built."""
-        has_dual = "__smlad" in self.package.text(f"{self.package.file}.c")
+        has_dual = "__smla" in self.package.text(f"{self.package.file}.c")
         return not self.portable and has_dual and self.core in ("cortex-m4", "cortex-m7")
 
     def run(self, samples: NDArray[Any]) -> NDArray[Any]:
