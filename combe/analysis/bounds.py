@@ -44,12 +44,38 @@ def bounds(realization: Realization) -> list[Bound]:
     FormatError
         Beyond the number of words of state bounds are found for.
     """
+    if realization.changes_rate:
+        return _rate_bounds(realization)
     program = realization.program
     low, high = worst_values(program)
     return [
         Bound(step.name, step.stage, step.result, floor(low[k] + 1e-9), ceil(high[k] - 1e-9))
         for k, step in enumerate(program.steps)
     ]
+
+
+def _rate_bounds(realization: Realization) -> list[Bound]:
+    """Where the rate changes: per stage what any input, and half a step or a step of every rounding before it, can make."""
+    from combe.analysis.rates import rounding_step, spread
+
+    entry = realization.input
+    middle = (entry.most + entry.least) / 2 * entry.step
+    half = (entry.most - entry.least) / 2 * entry.step
+    found = []
+    for index, stage in enumerate(realization.stages):
+        stages = realization.stages[: index + 1]
+        center, reach = spread(stages, middle, half)
+        for place, before in enumerate(stages):
+            step = rounding_step(before)
+            if step is not None and step.shift > 0:
+                down, up = error_limits(step)
+                moved, wide = spread(stages[place + 1 :], (up + down) / 2, (up - down) / 2)
+                center, reach = (center[0] + moved[0], center[1] + moved[1]), reach + wide
+        unit = stage.result.step
+        name = "the output" if index == len(realization.stages) - 1 else f"stage {index + 1}"
+        least, most = (center[0] - reach) / unit, (center[1] + reach) / unit
+        found.append(Bound(name, index, stage.result, floor(least + 1e-9), ceil(most - 1e-9)))
+    return found
 
 
 def worst_values(program: Program) -> tuple[Array, Array]:

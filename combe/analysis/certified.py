@@ -21,6 +21,7 @@ from combe.filters import Fir
 from combe.ledger import Line
 from combe.realization.stages import Realization
 from combe.requirement import Limit, Requirement
+from combe.requirement.rates import landings
 from combe.values import replace
 
 Array = NDArray[np.float64]
@@ -35,6 +36,7 @@ SHARES = (0.0005, 0.005, 0.05)
 def certified_lines(realization: Realization, requirement: Requirement, lines: tuple[Line, ...]) -> tuple[Line, ...]:
     """The ledger's gain lines, each with ``within_db`` where its margin is proved to that bound."""
     source = exact_filter(realization)
+    away = {landing.name: landing for landing in landings(requirement)}
     prover = _FirProver(source) if isinstance(source, Fir) else _RatioProver(_whole(realization))
     found = []
     for line in lines:
@@ -43,6 +45,12 @@ def certified_lines(realization: Realization, requirement: Requirement, lines: t
             limit, side = (band.upper, 1) if line.limit == "max_db" else (band.lower, -1)
             if limit is not None:
                 line = replace(line, within_db=prover.proved(limit, side, line.margin, requirement.sample_rate_hz))
+        elif line.unit == "db" and line.band in away:
+            landing = away[line.band]
+            pieces = [Limit.level(landing.level_db, start, stop) for start, stop in landing.pieces]
+            shares = [prover.proved(piece, 1, line.margin, requirement.sample_rate_hz) for piece in pieces]
+            known = [share for share in shares if share is not None]
+            line = replace(line, within_db=max(known) if len(known) == len(shares) else None)
         found.append(line)
     return tuple(found)
 

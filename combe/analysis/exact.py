@@ -6,6 +6,7 @@ from fractions import Fraction
 
 import numpy as np
 
+from combe.analysis.rates import prototype_of_program
 from combe.analysis.transfer import Polynomial, Transfer, integers_of, product, stage_transfer
 from combe.filters import Cascade, Filter, Fir, Rational, rational_of, sections_of
 from combe.filters.precise import precise_roots
@@ -16,7 +17,9 @@ Row = tuple[float, float, float, float, float]
 
 
 def exact_filter(realization: Realization) -> Filter:
-    """The filter a realization's integer coefficients stand for, worked out once."""
+    """The filter a realization's integer coefficients stand for, worked out once; its prototype where the rate changes."""
+    if "exact" not in realization.carried and realization.changes_rate:
+        realization.carried["exact"] = prototype_of_program(realization)
     if "exact" not in realization.carried:
         realization.carried["exact"] = _exact(realization.stages, realization.formats())
     found: Filter = realization.carried["exact"]

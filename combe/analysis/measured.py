@@ -11,7 +11,7 @@ from combe.realization.program import Program
 from combe.realization.stages import Realization
 from combe.running.random_integers import random_integers
 from combe.running.run import run_program
-from combe.running.simulate import check_samples
+from combe.running.simulate import check_samples, ideal_run, simulate
 
 Array = NDArray[np.float64]
 
@@ -78,6 +78,8 @@ class Measured(Struct, frozen=True, eq=False):
 
 def measured_on(realization: Realization, samples: NDArray[np.int64]) -> Measured:
     """The error of the bit-true run on any samples."""
+    if realization.changes_rate:
+        return _rates_measured(realization, samples)
     program = realization.program
     signal = check_samples(samples, realization.input)
     run = run_program(program, signal)
@@ -86,6 +88,17 @@ def measured_on(realization: Realization, samples: NDArray[np.int64]) -> Measure
     error = run.output.astype(np.float64) - exact
     over = tuple((step.name, count) for step, count in zip(program.steps, run.overflows) if count)
     return Measured(error[skip:], float(np.mean(exact[skip:] ** 2)), over, exact[skip:])
+
+
+def _rates_measured(realization: Realization, samples: NDArray[np.int64]) -> Measured:
+    """The same where the rate changes; overflows inside are not counted there."""
+    from combe.analysis.exact import exact_filter
+
+    output = simulate(realization, samples)
+    exact = ideal_run(exact_filter(realization), realization, samples)
+    skip = min(len(output) // 4, 4096)
+    error = output.astype(np.float64) - exact
+    return Measured(error[skip:], float(np.mean(exact[skip:] ** 2)), (), exact[skip:])
 
 
 def exact_run(program: Program, signal: Array) -> Array:

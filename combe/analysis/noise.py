@@ -7,6 +7,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.linear import LinearProgram
+from combe.analysis.rates import path_gain, path_power, rate_roundings
 from combe.realization.program import Program, Step
 from combe.realization.stages import Realization
 
@@ -31,6 +32,8 @@ class Noise(Struct, frozen=True):
 
 def follows_signal(realization: Realization) -> bool:
     """Whether some rounding's error has the sign of its signal, so that it isn't noise that could be predicted by itself."""
+    if realization.changes_rate:
+        return any(step.rounding == "toward-zero" and step.shift > 0 for _, step in rate_roundings(realization))
     return any(step.rounding == "toward-zero" and step.shift > 0 for step in realization.program.steps)
 
 
@@ -41,6 +44,8 @@ def predicted_noise(realization: Realization) -> Noise:
     A rounding that drops b bits has variance (step² − finer²)/12 (Widrow & Kollár 2008) and, not to nearest, a mean.
     Energies of paths come from a Gramian, so that slow poles cost nothing.
     """
+    if realization.changes_rate:
+        return _rate_noise(realization)
     program = realization.program
     flow = LinearProgram.of(program)
     step = realization.output.step
@@ -57,6 +62,18 @@ def predicted_noise(realization: Realization) -> Noise:
     return Noise(float(sum(share for _, share in shares)), offset, tuple(shares))
 
 
+def _rate_noise(realization: Realization) -> Noise:
+    """Where the rate changes: each rounding through the stages behind it, on average over the phases."""
+    unit = realization.output.step
+    shares, offset = [], 0.0
+    for index, step in rate_roundings(realization):
+        behind = realization.stages[index + 1 :]
+        if power := variance(step):
+            shares.append((step.name, path_power(behind) * power / unit**2))
+        offset += path_gain(behind) * mean(step) / unit
+    return Noise(float(sum(share for _, share in shares)), offset, tuple(shares))
+
+
 def noise_power(realization: Realization) -> float:
     """Power of all roundings at the output, in squared output steps."""
     return predicted_noise(realization).power
@@ -64,6 +81,9 @@ def noise_power(realization: Realization) -> float:
 
 def noise_density(realization: Realization, omega: Array) -> Array:
     """Predicted density at each frequency in squared output steps; its mean over 0 to π is the fluctuating power."""
+    if realization.changes_rate:
+        # Behind a drop of samples noise is folded often enough to be nearly white.
+        return np.full(len(omega), _rate_noise(realization).fluctuating)
     program = realization.program
     _, back = LinearProgram.of(program).transfers(omega)
     total = np.zeros(len(omega))

@@ -40,6 +40,7 @@ def design(
     settings: dict[str, float] | None = None,
     given: Filter | None = None,
     holds_with_bits: int | None = None,
+    plan: str = "",
     say: Say = lambda _: None,
 ) -> Design:
     """One filter: the shortest that keeps every limit, or the best of a given order; without a method the cheapest contender.
@@ -54,6 +55,8 @@ def design(
         Cut-offs instead of limits: one, or two for a band.
     weights
         To trade bands by hand, one for each.
+    plan
+        Stages of a change of rate: ``single``, or factors in signal order such as ``2x2x2`` or ``cic8x2``.
     holds_with_bits
         Take the least order that keeps every limit with its coefficients rounded to so many bits, too.
     say
@@ -79,7 +82,13 @@ def design(
         tuple((settings or {}).items()),
         given,
         holds_with_bits,
+        plan,
     )
+    if plan or (requirement is not None and requirement.rate is not None and choice == DesignChoice("")):
+        # Stages of a plan; without one and without a method the cheapest there is.
+        return designed(
+            Task(requirement, rate, replace(choice, method=method or "equiripple", plan=plan or "cheapest"))
+        )
     if choice.method:
         return designed(Task(requirement, rate, choice))
     if requirement is None:
@@ -99,9 +108,9 @@ def rate_of(requirement: Requirement | None, rate: float | None) -> float:
         if rate is None:
             raise DesignError("there is no sample rate", "--sample-rate", "give one, or a requirement file")
         return rate
-    if rate is not None and rate != requirement.sample_rate_hz:
+    if rate is not None and rate not in (requirement.sample_rate_hz, requirement.input_rate_hz):
         raise DesignError(
-            f"the requirement is sampled at {frequency_text(requirement.sample_rate_hz)}",
+            f"the requirement is sampled at {frequency_text(requirement.input_rate_hz)}",
             "--sample-rate",
             "leave it out",
         )

@@ -69,7 +69,11 @@ def realize(
     chosen = Choices(bits, structure, input, output, **({"better": is_fewest} | choices))
     asked = design.requirement
     title = name or (asked.name if asked is not None else "filter")
-    if is_fewest:
+    if design.stages:
+        from combe.rounding.rates import fewest_bits_of_stages, realize_stages
+
+        made = fewest_bits_of_stages(design, chosen, title) if is_fewest else realize_stages(design, chosen, title)
+    elif is_fewest:
         if asked is None:
             raise FormatError('"fewest" needs limits to keep', "coefficient_bits", "give a design with its requirement")
         made = fewest_bits(design.filter, asked, chosen, title)

@@ -55,6 +55,10 @@ def run(
         int | None,
         typer.Option(metavar="N", help="The least order that keeps every limit with N-bit coefficients, too."),
     ] = None,
+    plan: Annotated[
+        str,
+        typer.Option(help="Stages of a change of rate: single, or factors such as 2x2x2, cic8x2; else the cheapest."),
+    ] = "",
     with_prices: Annotated[bool, typer.Option("--prices", help="Add what moving each figure would save.")] = False,
     out: Annotated[str, typer.Option(help="Write the design file here.")] = "",
     json: Annotated[bool, typer.Option("--json", help="Print the design file.")] = False,
@@ -76,7 +80,7 @@ def run(
             cutoffs_hz=[parse_frequency(text, rate) for text in cutoff or []],
             shape=_among(shape, ("", *SHAPES), "shape"), sample_rate_hz=rate, spare=_among(spare, SPARE, "spare"),
             weights=weight or (), settings=settings, given=given,
-            holds_with_bits=holds_with_bits, say=say,
+            holds_with_bits=holds_with_bits, plan=plan, say=say,
         )  # fmt: skip
     except CombeError as error:
         raise (error.at(requirement) if requirement else error) from None
@@ -91,7 +95,8 @@ def run(
     if json:
         print_json(document)
     elif out != "-":
-        print_lines(lines, f"{found.method}, order {found.order}, {document['cost']['multiplies']} multiplies")
+        size = f"plan {document['plan']}" if "plan" in document else f"order {found.order}"
+        print_lines(lines, f"{found.method}, {size}, {document['cost']['multiplies']} multiplies")
         for price in document.get("prices", []):
             print(_price_sentence(price, found.kind))
     for note in found.notes:

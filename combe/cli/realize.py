@@ -19,6 +19,7 @@ from combe.realization.formats import Format, narrowest_signed, parse_format
 from combe.realization.reading import realization_document
 from combe.realization.stages import FORMS, Realization
 from combe.realization.words import stage_words
+from combe.rounding.rates import fewest_bits_of_stages, realize_stages
 from combe.rounding.realize import Choices, fewest_bits, realize, realize_integers, rounded_lines
 from combe.rounding.recursive import SECTION_STRUCTURES
 from combe.rounding.search.fewer_adders import fewer_adders
@@ -90,6 +91,8 @@ def run(
     _needs_limits(source, wishes)
     try:
         made, extra = _made(source, choices, fewest, signal_to_noise, adders)
+        if chart and source.stages:
+            raise FormatError("there is no chart where the rate changes", "chart", "leave it out")
         if chart:
             assert source.requirement is not None
             extra["chart"] = chart_document(list(width_chart(source.filter, source.requirement, choices)))
@@ -125,6 +128,11 @@ def _made(
     """The realization, and what else was found on the way."""
     name = source.requirement.name if source.requirement else "filter"
     extra: dict[str, Any] = {}
+    if source.stages:
+        for key, is_asked in (("signal_to_noise", wanted_db is not None), ("adders", adders)):
+            if is_asked:
+                raise FormatError("this is not searched for where the rate changes", key, "leave it out")
+        return (fewest_bits_of_stages if fewest else realize_stages)(source, choices, name), extra
     if wanted_db is not None:
         assert source.requirement is not None
         if not 0 < wanted_db <= 280:

@@ -122,6 +122,8 @@ def unfit(method: Method, requirement: Requirement) -> str:
     """Why a method isn't tried at all, "" where it is."""
     if requirement.phase == "linear" and not any(word == "linear phase" for word in method.can):
         return "linear phase is asked, which it can't give"
+    if requirement.rate is not None and method.kind == "iir":
+        return "it feeds its output back, so that it has no phases to run at the lower rate"
     if method.name == "optimized-iir" and _is_plain(requirement):
         return "an elliptic filter is already the best of its order for these limits"
     if method.name == "elliptic-product" and shape_of(requirement):

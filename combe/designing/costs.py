@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from combe.designing.designed import Design
+from combe.designing.rates.stages import cost_of_stages
+from combe.filters import Fir
 from combe.ledger import Cost, Line, cost_of, lines_of
 from combe.ledger.cycles import estimated_cycles
 from combe.ledger.lines import COUNTED, count_lines
@@ -11,6 +13,8 @@ from combe.requirement import Requirement
 
 def cost_of_design(design: Design) -> Cost:
     """Multiplies, adds and memory words per sample."""
+    if design.stages:
+        return cost_of_stages(design.stages)
     if not design.parts:
         return cost_of(design.filter)
     costs = [cost_of(part) for part in design.parts]
@@ -20,9 +24,12 @@ def cost_of_design(design: Design) -> Cost:
 def lines_of_design(design: Design, requirement: Requirement) -> tuple[Line, ...]:
     """Every limit, the multiplies counted as ``cost_of_design`` does."""
     lines = lines_of(design.filter, requirement)
-    if not design.parts:
+    if not design.parts and not design.stages:
         return lines
-    counted = count_lines(
-        requirement, cost_of_design(design).multiplies, sum(estimated_cycles(part) for part in design.parts)
-    )  # fmt: skip
+    cycles = sum(estimated_cycles(part) for part in design.parts)
+    rate = 1.0
+    for stage in design.stages:
+        rate *= stage.up / stage.down
+        cycles += rate * estimated_cycles(Fir(stage.taps[:: stage.up] or (0.0,) * (2 * stage.order)))
+    counted = count_lines(requirement, cost_of_design(design).multiplies, cycles)
     return (*(line for line in lines if line.limit not in COUNTED), *counted)

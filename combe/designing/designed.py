@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from combe.designing.rates.stages import RateStage
 from combe.filters import Filter, Fir
 from combe.requirement import Requirement
 
@@ -18,7 +19,8 @@ class Design:
     is, where running them so is cheaper; ``is_shortest`` says that no shorter filter of its kind can keep the limits,
     which is proved; ``singular_values`` the Hankel values a reduction chose by; ``holds_with_bits`` the width at which
     its rounded coefficients are known to keep every limit; ``levels`` are the bands that follow from levels and cut-offs
-    alone, where those were given.
+    alone, where those were given. ``stages`` change the rate, in signal order; ``filter`` is their prototype then, all of
+    them as one at the highest rate, which is what ``sample_rate_hz`` tells.
     """
 
     method: str
@@ -35,6 +37,7 @@ class Design:
     cap_level_db: float | None = field(default=None, compare=False)
     holds_with_bits: int | None = None
     levels: Requirement | None = field(default=None, compare=False)
+    stages: tuple[RateStage, ...] = ()
 
     def __repr__(self) -> str:
         """In a line: method, size, rate and what for."""
@@ -51,6 +54,14 @@ class Design:
     def order(self) -> int:
         """The filter's order."""
         return self.filter.order
+
+    @property
+    def input_rate_hz(self) -> float:
+        """The input's sample rate."""
+        up = 1
+        for stage in self.stages:
+            up *= stage.up
+        return self.sample_rate_hz / up
 
     def summary(self) -> str:
         """Method and order in words."""

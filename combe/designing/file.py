@@ -11,11 +11,14 @@ from combe.checking import Fields, describe
 from combe.designing.costs import cost_of_design, lines_of_design
 from combe.designing.designed import Design
 from combe.designing.given import given_filter, polynomials
+from combe.designing.rates.stages import RateStage, prototype_of, ratio_of
 from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text
 from combe.filters import Cascade, Filter, Fir, Roots
 from combe.ledger import delay_over_passbands, meets
 from combe.requirement import requirement_document, requirement_from
+from combe.requirement.reading import rate_document
+from combe.requirement.shape import RateShape
 from combe.schema import read
 
 LONGEST, MOST_SECTIONS, MOST_ROOTS, MOST_DEGREE = 20_000, 128, 256, 256
@@ -28,24 +31,28 @@ def design_document(design: Design) -> dict[str, Any]:
     requirement, source = design.requirement, design.filter
     document: dict[str, Any] = {
         "format": "combe-design", "version": 1, "method": design.method, "kind": design.kind,
-        "order": design.order, "sample_rate_hz": design.sample_rate_hz,
+        "order": design.order, "sample_rate_hz": design.input_rate_hz,
     }  # fmt: skip
     if requirement is not None:
         document["requirement"] = requirement_document(requirement)
-    document |= filter_document(source)
+    if design.stages:
+        document |= _stages_document(design)
+    else:
+        document |= filter_document(source)
     if design.parts:
         document["parts"] = [list(part.taps) for part in design.parts]
     lines = lines_of_design(design, requirement) if requirement is not None else ()
     cost = cost_of_design(design)
     bands = [(band.start_hz, band.stop_hz) for band in requirement.passbands] if requirement else []
     delay = delay_over_passbands(source, bands, design.sample_rate_hz)
+    up = ratio_of(design.stages)[0]
     document |= {
         "is_shortest": design.is_shortest,
         "holds_with_bits": design.holds_with_bits,
         "meets": meets(lines) if requirement is not None else None,
         "lines": [line.document() for line in lines],
         "cost": {"multiplies": cost.multiplies, "adds": cost.adds, "delays": cost.delays},
-        "delay_samples": {"mean": delay.mean, "least": delay.least, "most": delay.most},
+        "delay_samples": {"mean": delay.mean / up, "least": delay.least / up, "most": delay.most / up},
         "seconds": round(design.seconds, 6),
     }
     if design.singular_values:
@@ -53,6 +60,20 @@ def design_document(design: Design) -> dict[str, Any]:
     if design.notes:
         document["notes"] = list(design.notes)
     return document
+
+
+def _stages_document(design: Design) -> dict[str, Any]:
+    """What a rate change adds: the ratio, the plan, its parts in signal order; a single one's taps, as ever, in ``taps``."""
+    up, down = ratio_of(design.stages)
+    requirement = design.requirement
+    document: dict[str, Any] = {
+        "rate": rate_document(requirement.rate) if requirement is not None and requirement.rate is not None
+        else {"up": up, "down": down},
+        "plan": "single" if len(design.stages) == 1 else "x".join(stage.words for stage in design.stages),
+    }  # fmt: skip
+    if len(design.stages) == 1 and design.stages[0].kind == "taps":
+        document["taps"] = list(design.stages[0].taps)
+    return document | {"parts": [stage.document() for stage in design.stages]}
 
 
 def filter_document(source: Filter) -> dict[str, Any]:
@@ -106,7 +127,31 @@ class DesignShape(FilterShape):
 
     sample_rate_hz: Annotated[float, Meta(gt=0, description="the sample rate in Hz, above zero")] | None = None
     method: Annotated[str, Meta(description="a text")] = "given"
-    parts: Annotated[list[list[Number]], Meta(description="a list of lists of taps")] | None = None
+    parts: Annotated[list[Any], Meta(description="a list of parts")] | None = None
+    rate: Any = None
+
+
+Factor = Annotated[int, Meta(ge=1, le=4096, description="a whole number from 1 to 4096")]
+
+
+class TapsPart(Struct, tag_field="kind", tag="taps", forbid_unknown_fields=True):
+    """A stage of taps."""
+
+    taps: Annotated[list[Number], Meta(description="a list of taps")]
+    up: Factor = 1
+    down: Factor = 1
+
+
+class CicPart(Struct, tag_field="kind", tag="cic", forbid_unknown_fields=True):
+    """Sums in a row."""
+
+    order: Annotated[int, Meta(ge=1, le=16, description="a whole number from 1 to 16")]
+    up: Factor = 1
+    down: Factor = 1
+    delay: Annotated[int, Meta(ge=1, le=4, description="a whole number from 1 to 4")] = 1
+
+
+KINDS = ("taps", "cic")
 
 
 def design_from(document: Any, where: str = "", sample_rate_hz: float | None = None) -> Design:
@@ -115,21 +160,64 @@ def design_from(document: Any, where: str = "", sample_rate_hz: float | None = N
     if "format" in document:
         fields.header("combe-design", 1)
     found = read(document, DesignShape, where)
-    source = _filter(found, where)
+    stages = _stages(found, fields)
+    source: Filter = prototype_of(stages) if stages else _filter(found, where)
+    up = ratio_of(stages)[0]
     requirement = None
     if fields.has("requirement"):
         requirement = requirement_from(document["requirement"], fields.place("requirement"))
-    rate = sample_rate_hz
+    rate = None if sample_rate_hz is None else sample_rate_hz * up
     if rate is None:
-        rate = found.sample_rate_hz or 1.0
+        rate = (found.sample_rate_hz or 1.0) * up
         if requirement is not None and requirement.sample_rate_hz != rate:
-            raise fields.fail("sample_rate_hz", f"the requirement's sample rate, {requirement.sample_rate_hz:g}")
+            raise fields.fail("sample_rate_hz", f"the requirement's sample rate, {requirement.input_rate_hz:g}")
     elif requirement is not None and requirement.sample_rate_hz != rate:
         requirement = None
     notes = document.get("notes") or []
     kept = tuple(str(note) for note in notes) if isinstance(notes, list) else ()
-    parts = tuple(Fir(tuple(_within(part, fields.place(f"parts[{k}]")))) for k, part in enumerate(found.parts or []))
-    return Design(found.method, source, rate, requirement, kept, parts=parts)
+    parts = () if stages else _parts(found, fields)
+    return Design(found.method, source, rate, requirement, kept, parts=parts, stages=stages)
+
+
+def _parts(found: DesignShape, fields: Fields) -> tuple[Fir, ...]:
+    """Filters in a row whose product the taps are."""
+    made = []
+    for k, part in enumerate(found.parts or []):
+        place = fields.place(f"parts[{k}]")
+        if not isinstance(part, list):
+            raise FileError(f"expected a list of taps, found {describe(part)}", place)
+        taps = read({"taps": part}, FilterShape, place).taps or []
+        made.append(Fir(tuple(_within(taps, place))))
+    return tuple(made)
+
+
+def _stages(found: DesignShape, fields: Fields) -> tuple[RateStage, ...]:
+    """The stages of a rate change: parts with a kind, or the taps alone where only the ratio is told."""
+    parts = found.parts or []
+    if any(isinstance(part, dict) for part in parts):
+        return tuple(_rate_stage(part, fields.place(f"parts[{k}]")) for k, part in enumerate(parts))
+    if found.rate is None or found.taps is None:
+        return ()
+    ratio = read(found.rate, RateShape, fields.place("rate"))
+    taps = _within(found.taps, fields.place("taps"))
+    if not 1 <= len(taps) <= LONGEST:
+        raise FileError(f"expected between 1 and {LONGEST} taps, found {describe(taps)}", fields.place("taps"))
+    return (RateStage("taps", ratio.up, ratio.down, tuple(taps)),) if ratio.up > 1 or ratio.down > 1 else ()
+
+
+def _rate_stage(part: Any, where: str) -> RateStage:
+    if not isinstance(part, dict) or part.get("kind") not in KINDS:
+        raise FileError(
+            f"expected a part with its kind, found {describe(part)}", where, f"kinds are {', '.join(KINDS)}"
+        )
+    shape: TapsPart | CicPart = read(part, TapsPart, where) if part["kind"] == "taps" else read(part, CicPart, where)
+    if isinstance(shape, TapsPart):
+        if not 1 <= len(shape.taps) <= LONGEST:
+            raise FileError(f"expected between 1 and {LONGEST} taps, found {describe(shape.taps)}", f"{where}.taps")
+        return RateStage("taps", shape.up, shape.down, tuple(_within(shape.taps, f"{where}.taps")))
+    if (shape.up > 1) == (shape.down > 1):
+        raise FileError("a cic goes up or down, one of the two", where, "give it up or down a factor of 2 or more")
+    return RateStage("cic", shape.up, shape.down, (), shape.order, shape.delay)
 
 
 def filter_from(document: Any, where: str = "") -> Filter:

@@ -171,6 +171,8 @@ def design_task(task: Task) -> Design:
 
     method = method_named(task.choice.method)
     check_choice(method, task.choice)
+    if task.choice.plan or (task.requirement is not None and task.requirement.rate is not None):
+        return _rate_changed(task, method)
     found = method.make(task)
     asked = task.requirement
     notes = found.notes
@@ -183,6 +185,31 @@ def design_task(task: Task) -> Design:
             f"{peak:.2f} dB, above the cap" for start, stop, peak in bulges(found.filter, asked)
         )  # fmt: skip
     return replace(found, notes=notes) if notes != found.notes else found
+
+
+def _rate_changed(task: Task, method: Method) -> Design:
+    """A task whose requirement changes the rate: its prototype by the method, or the stages of a plan."""
+    from combe.designing.rates.chain import planned, single_stage
+    from combe.requirement.rates import prototype_requirement
+
+    asked, plan = task.asked, task.choice.plan
+    if plan not in ("", "single"):
+        if method.name != "equiripple" or task.choice.order is not None:
+            raise DesignError(
+                "stages in a row are equiripple, each as short as can be", "plan", "leave method and order out"
+            )
+        return planned(asked, "" if plan == "cheapest" else plan, task.is_stopped)
+    if asked.rate is None:
+        raise DesignError("the requirement changes no rate, so there is nothing to plan", "--plan", "leave it out")
+    if method.kind == "iir":
+        what = f"{method.name} feeds its output back, and has no phases to run at the lower rate"
+        raise DesignError(what, "method", "take one whose kind is fir, such as equiripple")
+    choice = replace(task.choice, plan="")
+    near = task.near
+    if near is not None and near.stages and near.requirement is not None:
+        near = replace(near, requirement=prototype_requirement(near.requirement), stages=())
+    found = design_task(replace(task, requirement=prototype_requirement(asked), choice=choice, near=near))
+    return single_stage(found, asked)
 
 
 def is_linear_phase(found: Design) -> bool:

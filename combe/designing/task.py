@@ -27,7 +27,8 @@ class DesignChoice(Struct, frozen=True):
     limits: one for a lowpass or highpass, two for a bandpass or bandstop; ``shape`` says which where no requirement
     does. ``weights`` (one per band) trade by hand: a band weighs its limit times its weight. ``settings`` are a
     method's own parameters by name. ``given`` is the filter itself where coefficients are given by hand.
-    ``holds_with_bits`` asks for the least order that keeps the limits with coefficients of so many bits, too.
+    ``plan`` says which stages change the rate, where it changes: one polyphase stage where it is empty, ``cheapest``, or
+    factors such as ``2x2x2``. ``holds_with_bits`` asks for the least order that keeps the limits with coefficients of so many bits, too.
     """
 
     method: str = "equiripple"
@@ -40,6 +41,7 @@ class DesignChoice(Struct, frozen=True):
     settings: tuple[tuple[str, float], ...] = ()
     given: Filter | None = None
     holds_with_bits: int | None = None
+    plan: str = ""
 
     def setting(self, name: str) -> float | None:
         """One of the method's own parameters, None where it is left to the method."""

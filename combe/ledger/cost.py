@@ -10,11 +10,11 @@ from combe.filters import Cascade, Filter, Fir, rational_of, sections_of
 
 
 class Cost(Struct, frozen=True):
-    """Operations and memory words per input sample."""
+    """Operations per input sample, on average where the rate changes, and memory words."""
 
-    multiplies: int
-    adds: int
-    delays: int
+    multiplies: float
+    adds: float
+    delays: float
 
 
 def cost_of(source: Filter) -> Cost:

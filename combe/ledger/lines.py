@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from math import ceil
 from typing import Any
 
+import numpy as np
 from msgspec import Struct
 
-from combe.filters import Filter
+from combe.filters import Filter, Fir
 from combe.ledger.cost import cost_of
 from combe.ledger.cycles import estimated_cycles
 from combe.ledger.delay import delay_over_passbands
-from combe.requirement import Requirement
+from combe.requirement import Limit, Requirement
+from combe.requirement.rates import Landing, landings
 from combe.responses import worst_points
 
+FEW_PIECES, NEARLY = 8, 0.89
 COUNTED = ("max_multiplies", "max_cycles", "max_multipliers")
 
 
@@ -60,10 +64,19 @@ def gain_lines(source: Filter, requirement: Requirement) -> list[Line]:
         if limit is not None
     ]
     points = worst_points(source, requirement.sample_rate_hz, tuple((limit, side) for _, _, _, limit, side in asked))
-    return [
+    found = [
         Line(band, index, name, point.limit_db, point.gain_db, point.margin_db(side), point.hz)
         for (index, band, name, _, side), point in zip(asked, points)
     ]
+    return found + [_landing_line(source, requirement, landing) for landing in landings(requirement)]
+
+
+def _landing_line(source: Filter, requirement: Requirement, landing: Landing) -> Line:
+    """What lands on a band, worst over all stretches it comes from."""
+    pieces = _loudest(source, requirement.sample_rate_hz, landing.pieces)
+    limits = tuple((Limit.level(landing.level_db, start, stop), 1) for start, stop in pieces)
+    worst = max(worst_points(source, requirement.sample_rate_hz, limits), key=lambda point: point.gain_db)
+    return Line(landing.name, -1, "max_db", worst.limit_db, worst.gain_db, worst.margin_db(1), worst.hz)
 
 
 @lru_cache(maxsize=64)
@@ -85,7 +98,7 @@ def lines_of(source: Filter, requirement: Requirement) -> tuple[Line, ...]:
     return tuple(lines)
 
 
-def count_lines(requirement: Requirement, multiplies: int, cycles: float) -> list[Line]:
+def count_lines(requirement: Requirement, multiplies: float, cycles: float) -> list[Line]:
     """Multiplies a sample, a processor's cycles, and the multipliers that do it at the device's clock."""
     lines = []
     if requirement.max_multiplies is not None:
@@ -94,10 +107,11 @@ def count_lines(requirement: Requirement, multiplies: int, cycles: float) -> lis
     if requirement.max_cycles is not None:
         lines.append(Line("", -1, "max_cycles", requirement.max_cycles, cycles, requirement.max_cycles - cycles))
     if requirement.max_multipliers is not None and requirement.clock_hz:
-        clocks = max(int(requirement.clock_hz // requirement.sample_rate_hz), 1)
-        needed = -(-multiplies // clocks)
-        if requirement.clock_hz < requirement.sample_rate_hz:
-            needed = multiplies * -int(-requirement.sample_rate_hz // requirement.clock_hz)
+        rate = requirement.input_rate_hz
+        clocks = max(int(requirement.clock_hz // rate), 1)
+        needed = ceil(multiplies / clocks)
+        if requirement.clock_hz < rate:
+            needed = ceil(multiplies * -int(-rate // requirement.clock_hz))
         most = requirement.max_multipliers
         lines.append(Line("", -1, "max_multipliers", most, needed, most - needed))
     return lines
@@ -112,3 +126,19 @@ def worst_line(lines: tuple[Line, ...] | list[Line]) -> Line | None:
     """The gain limit with the least margin."""
     gains = [line for line in lines if line.unit == "db"]
     return min(gains, key=lambda line: line.margin, default=None)
+
+
+def _loudest(
+    source: Filter, rate: float, pieces: tuple[tuple[float, float], ...]
+) -> tuple[tuple[float, float], ...]:  # fmt: skip
+    """The stretches that may hold the worst point of all: with sixteen points a tap, peaks are met within a fraction of
+    the decibel allowed here."""
+    if len(pieces) <= FEW_PIECES or not isinstance(source, Fir):
+        return pieces
+    size = 1 << (16 * len(source.taps) - 1).bit_length()
+    gains = np.abs(np.fft.rfft(source.array, size))
+    spots = np.array(pieces) / rate * size
+    peaks = np.array(
+        [np.max(gains[int(a) : min(int(np.ceil(b)), size // 2) + 1]) for a, b in spots.tolist()], dtype=np.float64
+    )
+    return tuple(piece for piece, peak in zip(pieces, peaks) if peak >= np.max(peaks) * NEARLY)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 
+from combe.realization.cic import Cic
 from combe.realization.formats import Format
 from combe.realization.network import NamedTerm, Network, Node
 from combe.realization.section import Section
@@ -28,7 +29,13 @@ def _stage(stage: Stage) -> str:
     if isinstance(stage, TapSum):
         return (
             f"TapSum(coefficients={stage.coefficients!r}, coefficient={_format(stage.coefficient)}, "
-            f"accumulator={_format(stage.accumulator)}, form={stage.form!r}, branches={stage.branches})"
+            f"accumulator={_format(stage.accumulator)}, form={stage.form!r}, branches={stage.branches}"
+            + (f", up={stage.up}, down={stage.down})" if stage.up > 1 or stage.down > 1 else ")")
+        )
+    if isinstance(stage, Cic):
+        return (
+            f"Cic(order={stage.order}, up={stage.up}, down={stage.down}, delay={stage.delay}, "
+            f"accumulator={_format(stage.accumulator)})"
         )
     if isinstance(stage, Section):
         return (

@@ -13,10 +13,12 @@ from combe.designing.file import design_document, design_from
 from combe.errors import CombeError
 from combe.files import read_json
 from combe.ledger import Line
+from combe.realization.cic import Cic
 from combe.realization.formats import WIDEST_ACCUMULATOR, Format, parse_format
 from combe.realization.network import NamedTerm, Network, Node
 from combe.realization.section import Section
 from combe.realization.shape import (
+    CicShape,
     NetworkShape,
     NodeShape,
     RealizationShape,
@@ -80,7 +82,10 @@ def _stage(found: StageShape, where: str) -> Stage:
         return TapSum(
             tuple(found.coefficients), parse_format(found.coefficient, f"{where}.coefficient"),
             _wide(found.accumulator, f"{where}.accumulator"), found.form, found.branches,
+            found.up, found.down,
         )  # fmt: skip
+    if isinstance(found, CicShape):
+        return Cic(found.order, found.up, found.down, found.delay, _wide(found.accumulator, f"{where}.accumulator"))
     if isinstance(found, SectionShape):
         return Section(
             found.b, found.a, parse_format(found.numerator, f"{where}.numerator"),
@@ -125,7 +130,14 @@ def stage_document(stage: Stage) -> dict[str, Any]:
         return {
             "kind": "tap-sum", "form": stage.form, "coefficients": list(stage.coefficients),
             "coefficient": str(stage.coefficient), "accumulator": str(stage.accumulator),
-        } | ({"branches": stage.branches} if stage.form == "polyphase" else {})  # fmt: skip
+        } | ({"branches": stage.branches} if stage.form == "polyphase" else {}) | (
+            {"up": stage.up, "down": stage.down} if stage.up > 1 or stage.down > 1 else {}
+        )  # fmt: skip
+    if isinstance(stage, Cic):
+        return {
+            "kind": "cic", "order": stage.order, "up": stage.up, "down": stage.down, "delay": stage.delay,
+            "accumulator": str(stage.accumulator),
+        }  # fmt: skip
     if isinstance(stage, Section):
         return {
             "kind": "section", "form": stage.form, "b": list(stage.b), "a": list(stage.a),

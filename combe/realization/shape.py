@@ -6,9 +6,10 @@ from typing import Annotated, Any, Literal
 
 from msgspec import Meta, Struct
 
+from combe.realization.cic import MOST_DELAY, MOST_ORDER
 from combe.realization.formats import OVERFLOWS, ROUNDINGS
 from combe.realization.section import SECTION_FORMS
-from combe.realization.stages import FORMS, MOST_BRANCHES
+from combe.realization.stages import FORMS, MOST_BRANCHES, MOST_FACTOR
 from combe.schema import one_of, whole
 
 Text = Annotated[str, Meta(description="a text")]
@@ -27,6 +28,19 @@ class TapSumShape(Struct, tag_field="kind", tag="tap-sum", forbid_unknown_fields
     accumulator: Any = None
     form: Annotated[Literal["direct", "folded", "transposed", "polyphase"], one_of(FORMS)] = "direct"
     branches: Annotated[int, whole(1, MOST_BRANCHES)] = 1
+    up: Annotated[int, whole(1, MOST_FACTOR)] = 1
+    down: Annotated[int, whole(1, MOST_FACTOR)] = 1
+
+
+class CicShape(Struct, tag_field="kind", tag="cic", forbid_unknown_fields=True):
+    """Integrators and combs."""
+
+    order: Annotated[int, whole(1, MOST_ORDER)]
+    up: Annotated[int, whole(1, MOST_FACTOR)] = 1
+    down: Annotated[int, whole(1, MOST_FACTOR)] = 1
+    delay: Annotated[int, whole(1, MOST_DELAY)] = 1
+    accumulator: Any = None
+    form: Annotated[Literal["cic"], one_of(("cic",))] = "cic"
 
 
 class SectionShape(Struct, tag_field="kind", tag="section", forbid_unknown_fields=True):
@@ -73,7 +87,7 @@ class RequantizeShape(
     to: Any = None
 
 
-StageShape = TapSumShape | SectionShape | NetworkShape | RequantizeShape
+StageShape = TapSumShape | CicShape | SectionShape | NetworkShape | RequantizeShape
 
 
 class RealizationShape(Struct):

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from math import prod
 from typing import Any
 
 from msgspec import Struct
 
 from combe.errors import FormatError
+from combe.realization.cic import Cic, check_cic
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
 from combe.realization.network import Network, Node, check_network
 from combe.realization.program import Program, stages_program
@@ -17,6 +19,9 @@ from combe.realization.term import INPUT, Term
 
 FORMS = ("direct", "folded", "transposed", "polyphase")
 MOST_BRANCHES = 16
+MOST_FACTOR = 4096
+RATE_FORMS = ("direct", "folded")
+"""How a sum of taps that changes the rate may be built; its phases follow from the factors."""
 
 
 class TapSum(Struct, frozen=True):
@@ -28,6 +33,9 @@ class TapSum(Struct, frozen=True):
     form: str = "direct"
     branches: int = 1
     """Sums a polyphase form is built of; 1 for every other form."""
+    up: int = 1
+    down: int = 1
+    """Output m is Σ coefficients[i]·u[m·down − i], where u has the input at every ``up``-th place and 0 elsewhere."""
 
     @property
     def result(self) -> Format:
@@ -72,7 +80,12 @@ class TapSum(Struct, frozen=True):
     def span(self, source: Format) -> tuple[int, int]:
         """The least and the largest sum any input can cause; every partial sum lies between them too."""
         ends = [(c * source.least, c * source.most) for c in self.coefficients]
-        return sum(min(pair) for pair in ends), sum(max(pair) for pair in ends)
+        # Where zeros are stuffed in, an output meets the taps of one phase only.
+        phases = [ends[phase :: self.up] for phase in range(min(self.up, len(ends)))]
+        return (
+            min(sum(min(pair) for pair in phase) for phase in phases),
+            max(sum(max(pair) for pair in phase) for phase in phases),
+        )
 
 
 class Requantize(Struct, frozen=True):
@@ -114,7 +127,7 @@ class Requantize(Struct, frozen=True):
         return "the output"
 
 
-Stage = TapSum | Section | Network | Requantize
+Stage = TapSum | Section | Network | Requantize | Cic
 
 
 @dataclass(frozen=True, repr=False)
@@ -155,9 +168,41 @@ class Realization:
         """Whether any stage feeds its output back."""
         return any(stage.is_recursive for stage in self.stages)
 
+    @property
+    def ratio(self) -> tuple[int, int]:
+        """Output samples for input samples: all factors up, all factors down."""
+        changing = [stage for stage in self.stages if isinstance(stage, (TapSum, Cic))]
+        return prod(stage.up for stage in changing), prod(stage.down for stage in changing)
+
+    @property
+    def changes_rate(self) -> bool:
+        """Whether outputs come at another rate than inputs, or samples inside do."""
+        return any(isinstance(stage, (TapSum, Cic)) and (stage.up > 1 or stage.down > 1) for stage in self.stages)
+
+    def output_count(self, inputs: int) -> int:
+        """Samples that have come out after so many have gone in."""
+        for stage in self.stages:
+            if isinstance(stage, (TapSum, Cic)):
+                inputs = -(-inputs * stage.up // stage.down)
+        return inputs
+
+    @property
+    def output_rate_hz(self) -> float:
+        """The output's sample rate."""
+        up, down = self.ratio
+        return self.sample_rate_hz * up / down
+
     @cached_property
     def program(self) -> Program:
-        """All stages as one flat list of sums: what the generic run and all analysis walk, made once."""
+        """All stages as one flat list of sums: what the generic run and all analysis walk, made once.
+
+        Raises
+        ------
+        FormatError
+            If the rate changes on the way: there is no such list at one rate.
+        """
+        if self.changes_rate:
+            raise FormatError("the rate changes on the way, so that there is no program at one rate", "stages")
         return stages_program(self.stages, self.input)
 
     @cached_property
@@ -177,6 +222,8 @@ def check(realization: Realization) -> None:
         where = f"stages[{index}]"
         if isinstance(stage, TapSum):
             _check_tap_sum(stage, source, where)
+        elif isinstance(stage, Cic):
+            check_cic(stage, source, where)
         elif isinstance(stage, Section):
             check_section(stage, source, where)
         elif isinstance(stage, Network):
@@ -210,6 +257,13 @@ def _check_tap_sum(stage: TapSum, source: Format, where: str) -> None:
     if (stage.form == "polyphase") != (stage.branches > 1) or not 1 <= stage.branches <= MOST_BRANCHES:
         what = f"{stage.branches} branches don't go with {stage.form}"
         raise FormatError(what, f"{where}.branches", f"2 to {MOST_BRANCHES} make a polyphase form, others have none")
+    for key in ("up", "down"):
+        if not 1 <= getattr(stage, key) <= MOST_FACTOR:
+            what = f"a factor of {getattr(stage, key)} is out of reach"
+            raise FormatError(what, f"{where}.{key}", f"1 to {MOST_FACTOR} are taken")
+    if (stage.up > 1 or stage.down > 1) and stage.form not in RATE_FORMS:
+        what = f"{stage.form} taps don't change the rate"
+        raise FormatError(what, f"{where}.form", f"take {' or '.join(RATE_FORMS)}")
     if stage.form == "folded" and not stage.symmetry:
         raise FormatError("folded needs symmetric or antisymmetric coefficients", f"{where}.form", "use direct")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from combe.realization.cic import Cic
 from combe.realization.network import Network
 from combe.realization.section import Section
 from combe.realization.stages import Stage, TapSum
@@ -11,8 +12,11 @@ def stage_words(stage: Stage) -> str:
     """What a stage is, with its formats."""
     if isinstance(stage, TapSum):
         return (
-            f"{stage.form} sum of {len(stage.coefficients)} taps, {stage.coefficient}, accumulator {stage.accumulator}"
+            f"{stage.form} sum of {len(stage.coefficients)} taps{ratio_words(stage)}, {stage.coefficient}, "
+            f"accumulator {stage.accumulator}"
         )
+    if isinstance(stage, Cic):
+        return f"{stage.order} sums in a row over {stage.factor * stage.delay} samples{ratio_words(stage)}, {stage.accumulator}"
     if isinstance(stage, Section):
         return f"section, b {stage.numerator}, a {stage.denominator}, accumulator {stage.accumulator}, state {stage.result}"
     if isinstance(stage, Network):
@@ -20,6 +24,11 @@ def stage_words(stage: Stage) -> str:
         more = f" and {len(stage.nodes) - 8} more" if len(stage.nodes) > 8 else ""
         return f"{stage.form}, {len(stage.nodes)} sums of up to {widest_sum((stage,))} bits: {kept}{more}"
     return f"{stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}"
+
+
+def ratio_words(stage: TapSum | Cic) -> str:
+    """How a stage changes the rate: `` ×3 ÷2``; empty where it doesn't."""
+    return (f" ×{stage.up}" if stage.up > 1 else "") + (f" ÷{stage.down}" if stage.down > 1 else "")
 
 
 def coefficient_words(stages: tuple[Stage, ...]) -> str:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from combe.errors import RequirementError
 from combe.requirement.quantities import frequency_text
+from combe.requirement.rates import RateChange, check_rate, input_rate, output_rate
 
 Points = tuple[tuple[float, float], ...]
 Array = NDArray[np.float64]
@@ -94,6 +95,8 @@ class Band(Struct, frozen=True):
 class Requirement:
     """All that is asked of a filter. Bands stand in order of frequency.
 
+    ``sample_rate_hz`` is the rate at which the filter works: the input's, times ``rate.up`` where the rate changes.
+
     Raises
     ------
     RequirementError
@@ -111,6 +114,7 @@ class Requirement:
     max_multipliers: int | None = None
     clock_hz: float | None = None
     note: str = field(default="", compare=False)
+    rate: RateChange | None = None
 
     def __post_init__(self) -> None:
         check(self)
@@ -119,6 +123,16 @@ class Requirement:
     def nyquist_hz(self) -> float:
         """Half the sample rate."""
         return self.sample_rate_hz / 2
+
+    @property
+    def input_rate_hz(self) -> float:
+        """The input's sample rate."""
+        return input_rate(self)
+
+    @property
+    def output_rate_hz(self) -> float:
+        """The output's sample rate."""
+        return output_rate(self)
 
     @property
     def passbands(self) -> tuple[Band, ...]:
@@ -167,6 +181,7 @@ def check(requirement: Requirement) -> None:
     if requirement.max_multipliers is not None and not (requirement.clock_hz or 0) > 0:
         what = "a number of multipliers says nothing without their clock"
         raise RequirementError(what, "clock_hz", "give the clock of the device in Hz, such as 4e7")
+    check_rate(requirement)
 
 
 def _check_band(band: Band, where: str, nyquist_hz: float) -> None:

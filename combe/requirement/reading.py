@@ -11,6 +11,7 @@ from combe.errors import CombeError, FileError
 from combe.files import read_json
 from combe.requirement.bands import WHOLE_LIMITS, Band, Limit, Requirement
 from combe.requirement.quantities import frequency_text
+from combe.requirement.rates import RateChange
 from combe.requirement.shape import BandShape, Point, RequirementShape
 from combe.schema import read
 
@@ -44,11 +45,14 @@ def requirement_from(document: Any, where: str = "") -> Requirement:
     if len(found.bands) > MOST_BANDS:
         raise FileError(f"{len(found.bands)} bands are too many", inside, f"up to {MOST_BANDS} are taken")
     bands = [_band(band, f"{inside}[{index}]", index) for index, band in enumerate(found.bands)]
+    rate = found.rate
+    change = RateChange(rate.up, rate.down, rate.alias_db, rate.image_db, rate.protect) if rate is not None else None
+    works_hz = found.sample_rate_hz * (change.up if change is not None else 1)
     try:
         return Requirement(
-            found.name, found.sample_rate_hz, tuple(sorted(bands, key=lambda band: band.start_hz)), found.phase,
+            found.name, works_hz, tuple(sorted(bands, key=lambda band: band.start_hz)), found.phase,
             found.max_delay_s, found.max_delay_spread_s, found.max_multiplies, found.max_cycles, found.max_multipliers,
-            found.clock_hz, found.note,
+            found.clock_hz, found.note, change,
         )  # fmt: skip
     except CombeError as error:
         if where and not error.where.startswith(where):
@@ -88,7 +92,7 @@ def requirement_document(requirement: Requirement) -> dict[str, Any]:
     """The JSON document of a requirement; reading it gives the same value again."""
     document: dict[str, Any] = {
         "format": "combe-requirement", "version": 1, "name": requirement.name,
-        "sample_rate_hz": plain(requirement.sample_rate_hz),
+        "sample_rate_hz": plain(requirement.input_rate_hz),
         "bands": [_band_document(band) for band in requirement.bands],
         "phase": requirement.phase,
     }  # fmt: skip
@@ -97,7 +101,18 @@ def requirement_document(requirement: Requirement) -> dict[str, Any]:
             document[key] = getattr(requirement, key)
     if requirement.note:
         document["note"] = requirement.note
+    if requirement.rate is not None:
+        document["rate"] = rate_document(requirement.rate)
     return document
+
+
+def rate_document(rate: RateChange) -> dict[str, Any]:
+    """A change of rate as the file has it."""
+    document: dict[str, Any] = {"up": rate.up, "down": rate.down}
+    for key in ("alias_db", "image_db"):
+        if getattr(rate, key) is not None:
+            document[key] = plain(getattr(rate, key))
+    return document | {"protect": rate.protect}
 
 
 def _band_document(band: Band) -> dict[str, Any]:

@@ -23,6 +23,21 @@ class BandShape(Struct, forbid_unknown_fields=True):
     name: Text | None = None
 
 
+Factor = Annotated[int, Meta(ge=1, le=4096, description="a whole number from 1 to 4096")]
+
+
+class RateShape(Struct, forbid_unknown_fields=True):
+    """A change of rate."""
+
+    up: Factor = 1
+    down: Factor = 1
+    alias_db: Annotated[float, Meta(description="a level in dB")] | None = None
+    image_db: Annotated[float, Meta(description="a level in dB")] | None = None
+    protect: Annotated[Literal["passbands", "everything"], Meta(description='one of "passbands", "everything"')] = (
+        "passbands"
+    )
+
+
 class RequirementShape(Struct, forbid_unknown_fields=True):
     """The whole file; its first two keys are looked at before anything else."""
 
@@ -41,3 +56,4 @@ class RequirementShape(Struct, forbid_unknown_fields=True):
     max_multipliers: Annotated[int, Meta(ge=0, le=10**6, description="a whole number from 0 to 1000000")] | None = None
     clock_hz: Annotated[float, Meta(ge=0, description="the clock of the device in Hz")] | None = None
     note: Text = ""
+    rate: RateShape | None = None

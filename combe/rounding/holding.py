@@ -219,7 +219,7 @@ def _kept(integers: tuple[int, ...], coefficient: Format, requirement: Requireme
     return worst is None or worst.margin >= 0
 
 
-def _price(found: Design) -> tuple[int, int, int]:
+def _price(found: Design) -> tuple[float, float, float]:
     cost = cost_of_design(found)
     return cost.multiplies, cost.adds, cost.delays
 

@@ -177,11 +177,12 @@ def _cell(found: Design, bits: int, made: Realization, margin: float, is_kept: b
 
     exact = exact_filter(made)
     cost = cost_of(exact)
+    multiplies, adds, delays = int(cost.multiplies), int(cost.adds), int(cost.delays)
     numbers = _stored(made)
-    blocks = sum(-(-bits // BLOCK_BITS) * -(-made.input.bits // BLOCK_BITS) for _ in range(cost.multiplies))
+    blocks = sum(-(-bits // BLOCK_BITS) * -(-made.input.bits // BLOCK_BITS) for _ in range(multiplies))
     return Cell(
         found.order, found.order + 1 if found.kind == "fir" else None, bits, margin, is_kept, is_better,
-        cost.multiplies, cost.adds, cost.delays, numbers * bits, blocks,
+        multiplies, adds, delays, numbers * bits, blocks,
     )  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from combe.errors import FormatError
 from combe.filters import Cascade as Sections
 from combe.filters import Filter, Fir, rational_of, sections_of
 from combe.filters.gathered import taps_and_sections
+from combe.realization.cic import Cic
 from combe.realization.formats import Format
 from combe.realization.network import Network
 from combe.realization.program import stages_program
@@ -25,6 +26,8 @@ from combe.running.run import ProgramFlow, is_worth_compiling, requantized_integ
 Integers = NDArray[Any]
 Array = NDArray[np.float64]
 EXACT_IN_DOUBLE = 1 << 53
+MOST_ROWS = 1 << 15
+"""Windows of samples gathered at a time."""
 
 
 class Flow(Protocol):
@@ -62,7 +65,9 @@ class BitTrueFlow:
 
 def _stage_flow(stage: object, source: Format) -> Flow:
     if isinstance(stage, TapSum):
-        return _TapFlow(stage, source)
+        return _RateFlow(stage, source) if stage.up > 1 or stage.down > 1 else _TapFlow(stage, source)
+    if isinstance(stage, Cic):
+        return _CicFlow(stage, source)
     if isinstance(stage, Section):
         return _SectionFlow(stage, source)
     if isinstance(stage, Network):
@@ -84,25 +89,121 @@ def check_samples(samples: Integers, entry: Format, before: int = 0) -> Integers
     return signal if signal.dtype == np.dtype(object) else signal.astype(np.int64)
 
 
+def _exact_kind(stage: TapSum, source: Format) -> Any:
+    """Numbers in which a sum of taps is exact."""
+    least, most = stage.span(source)
+    if max(-least, most) < EXACT_IN_DOUBLE:
+        # Every partial sum is an integer that a double holds exactly, in whatever order they are added.
+        return np.float64
+    if stage.accumulator.bits <= 64 and source.bits <= 63 and stage.coefficient.bits <= 64:
+        return np.int64
+    return object
+
+
 class _TapFlow:
     """A sum of taps: the last samples of one piece stand before the next."""
 
     def __init__(self, stage: TapSum, source: Format) -> None:
-        least, most = stage.span(source)
-        self.is_double = max(-least, most) < EXACT_IN_DOUBLE
-        if self.is_double:
-            # Every partial sum is an integer that a double holds exactly, in whatever order they are added.
-            kind: Any = np.float64
-        elif stage.accumulator.bits <= 64 and source.bits <= 63 and stage.coefficient.bits <= 64:
-            kind = np.int64
-        else:
-            kind = object
+        kind = _exact_kind(stage, source)
+        self.is_double = kind is np.float64
         self.taps = np.array(stage.coefficients, dtype=kind)
         self.past = np.zeros(0, dtype=kind)
 
     def take(self, signal: Integers) -> Integers:
         found, self.past = _convolved(self.taps, self.past, signal.astype(self.taps.dtype))
         return found.astype(np.int64) if self.is_double else found
+
+
+class _RateFlow:
+    """Taps between stuffing and dropping: each output meets the taps of its phase and the samples there are."""
+
+    def __init__(self, stage: TapSum, source: Format) -> None:
+        kind = _exact_kind(stage, source)
+        self.is_double = kind is np.float64
+        self.change = Change(np.array(stage.coefficients, dtype=kind), stage.up, stage.down)
+
+    def take(self, signal: Integers) -> Integers:
+        found = self.change.take(signal.astype(self.change.phases.dtype))
+        return found.astype(np.int64) if self.is_double else found
+
+
+class Change:
+    """y[m] = Σ taps[i]·u[m·down − i], u[k·up] = x[k], piece by piece, in whatever numbers the taps are."""
+
+    def __init__(self, taps: NDArray[Any], up: int, down: int) -> None:
+        self.up, self.down = up, down
+        self.depth = -(-len(taps) // up)
+        padded = np.zeros(self.depth * up, dtype=taps.dtype)
+        padded[: len(taps)] = taps
+        # Row p: the taps of phase p, oldest sample first.
+        self.phases = padded.reshape(self.depth, up).T[:, ::-1]
+        self.past = np.zeros(self.depth - 1, dtype=taps.dtype)
+        self.ahead = 0
+        """Where the next output stands, in stuffed samples from the next input."""
+
+    def take(self, signal: NDArray[Any]) -> NDArray[Any]:
+        """The next outputs."""
+        every = np.concatenate([self.past, signal])
+        spots = np.arange(self.ahead, len(signal) * self.up, self.down)
+        found = np.zeros(len(spots), dtype=every.dtype)
+        places, phases = spots // self.up, spots % self.up
+        if len(spots):
+            windows = np.lib.stride_tricks.sliding_window_view(every, self.depth)
+            for phase in np.unique(phases).tolist():
+                chosen = phases == phase
+                rows = places[chosen]
+                for begin in range(0, len(rows), MOST_ROWS):
+                    part = windows[rows[begin : begin + MOST_ROWS]] @ self.phases[phase]
+                    found[np.flatnonzero(chosen)[begin : begin + MOST_ROWS]] = part
+        self.ahead += len(spots) * self.down - len(signal) * self.up
+        self.past = every[len(every) - self.depth + 1 :].copy()
+        return found
+
+
+class _CicFlow:
+    """Integrators at the higher rate, combs at the lower, in whole numbers: modulo 2^64 where the outputs fit that, else as
+    large as they get."""
+
+    def __init__(self, stage: Cic, source: Format) -> None:
+        self.stage = stage
+        self.kind: Any = np.int64 if stage.accumulator.bits <= 64 and source.bits <= 63 else object
+        self.totals: list[Any] = [0] * stage.order
+        self.pasts = [np.zeros(stage.delay, dtype=self.kind) for _ in range(stage.order)]
+        self.ahead = 0
+
+    def take(self, signal: Integers) -> Integers:
+        value = signal.astype(self.kind)
+        with np.errstate(over="ignore"):
+            if self.stage.up > 1:
+                value = self._combs(value)
+                stuffed = np.zeros(len(value) * self.stage.up, dtype=self.kind)
+                stuffed[:: self.stage.up] = value
+                return self._integrators(stuffed)
+            value = self._integrators(value)
+            spots = np.arange(self.ahead, len(value), self.stage.down)
+            self.ahead += len(spots) * self.stage.down - len(value)
+            return self._combs(value[spots])
+
+    def _integrators(self, value: Integers) -> Integers:
+        for index, total in enumerate(self.totals):
+            if len(value):
+                value = np.cumsum(value, dtype=self.kind) + total
+                self.totals[index] = self._wrapped(value[-1])
+        return value if self.kind is np.int64 else np.array([self._wrapped(one) for one in value], dtype=object)
+
+    def _combs(self, value: Integers) -> Integers:
+        for index, past in enumerate(self.pasts):
+            every = np.concatenate([past, value])
+            value = every[self.stage.delay :] - every[: len(every) - self.stage.delay]
+            self.pasts[index] = every[len(every) - self.stage.delay :].copy()
+        return value if self.kind is np.int64 else np.array([self._wrapped(one) for one in value], dtype=object)
+
+    def _wrapped(self, value: Any) -> Any:
+        """Modulo 2^bits, which loses nothing of an output."""
+        if self.kind is np.int64:
+            return value
+        entry = self.stage.accumulator
+        return (value - entry.least) % (1 << entry.bits) + entry.least
 
 
 def _convolved(taps: NDArray[Any], past: NDArray[Any], signal: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
@@ -183,9 +284,15 @@ def _rounded(signal: Integers, shift: int, rounding: str) -> Integers:
 
 
 class ExactFlow:
-    """A filter in floating point, on a signal that comes piece by piece."""
+    """A filter in floating point, on a signal that comes piece by piece; with a ratio of rates the prototype of such a change."""
 
-    def __init__(self, source: Filter) -> None:
+    def __init__(self, source: Filter, ratio: tuple[int, int] = (1, 1)) -> None:
+        self.change: Change | None = None
+        if ratio != (1, 1):
+            if not isinstance(source, Fir):
+                raise FormatError("only taps change the rate", "design", "give a design of taps")
+            # All stages in a row are their prototype between stuffing once and dropping once (the noble identities).
+            self.change = Change(source.array * ratio[0], *ratio)
         self.past = np.zeros(0)
         self.sections = np.zeros((0, 5))
         self.gain = 1.0
@@ -203,6 +310,8 @@ class ExactFlow:
         """The next outputs."""
         if len(signal) == 0:
             return np.zeros(0)
+        if self.change is not None:
+            return np.asarray(self.change.take(signal), dtype=np.float64)
         result = signal
         if len(self.taps):
             result, self.past = _convolved(self.taps, self.past, result)

@@ -28,7 +28,7 @@ def simulate(realization: Realization, samples: Integers) -> Integers:
 
 
 def ideal_run(source: Filter, realization: Realization, samples: Integers) -> Array:
-    """The unrounded filter on the same samples, in steps of the output format."""
+    """The unrounded filter on the same samples, in steps of the output format; a prototype where the rate changes."""
     signal = check_samples(samples, realization.input)
     scale = 2.0 ** (realization.output.fraction - realization.input.fraction)
-    return ExactFlow(source).take(signal.astype(np.float64)) * scale
+    return ExactFlow(source, realization.ratio).take(signal.astype(np.float64)) * scale

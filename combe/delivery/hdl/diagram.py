@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from combe.delivery.hdl.build import Built
 from combe.delivery.hdl.parts import inner_width
+from combe.realization.cic import Cic
 from combe.realization.formats import narrowest_signed
 from combe.realization.network import Network
 from combe.realization.section import Section
@@ -242,6 +243,9 @@ def _chain(realization: Realization) -> Diagram:
             x, bits = x + 2.4, stage.result.bits
         elif isinstance(stage, TapSum):
             drawing.box(x + 1.5, 1.2, f"{len(stage.coefficients)} taps\nsum {stage.accumulator.bits}", 1.8, 0.9)
+            x, bits = x + 2.4, stage.accumulator.bits
+        elif isinstance(stage, Cic):
+            drawing.box(x + 1.5, 1.2, f"{stage.order} sums in a row\n{stage.accumulator.bits} bits", 1.8, 0.9)
             x, bits = x + 2.4, stage.accumulator.bits
         else:
             drawing.box(x + 1.1, 1.2, "round", 1.0, 0.6)

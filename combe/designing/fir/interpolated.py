@@ -37,7 +37,7 @@ def make(task: Task) -> Design:
     low = requirement if shape == "lowpass" else mirrored(requirement)
     asked = STRETCH.checked(task.choice.setting("stretch"))
     stretches = [round(asked)] if asked else _promising(low)
-    best: tuple[int, Fir, Fir, int] | None = None
+    best: tuple[float, Fir, Fir, int] | None = None
     for stretch in stretches:
         if task.is_stopped():
             raise Stopped

@@ -1,0 +1,101 @@
+"""What follows of a program that changes the rate: one filter at the highest rate, largest values, and noise.
+
+A rounding at one place reaches the output through the stages behind it; of those that drop samples every one counts alike,
+of those that stuff zeros each phase has its own share, and what is told is their mean (Vaidyanathan 1993).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from combe.designing.rates.stages import RateStage, prototype_of
+from combe.errors import FormatError
+from combe.filters import Fir
+from combe.realization.cic import Cic
+from combe.realization.program import Step, stages_program
+from combe.realization.stages import Realization, Requantize, Stage, TapSum
+from combe.values import replace
+
+Array = NDArray[np.float64]
+
+
+def rate_stages(stages: Sequence[Stage]) -> tuple[list[RateStage], float]:
+    """The stages as exact filters with a gain of their own taken out of sums in a row, and that gain.
+
+    Raises
+    ------
+    FormatError
+        If one feeds its output back: it has no taps.
+    """
+    found, gain = [], 1.0
+    for stage in stages:
+        if isinstance(stage, TapSum):
+            taps = tuple(value * stage.coefficient.step for value in stage.coefficients)
+            found.append(RateStage("taps", stage.up, stage.down, taps))
+        elif isinstance(stage, Cic):
+            found.append(RateStage("cic", stage.up, stage.down, (), stage.order, stage.delay))
+            gain *= stage.gain
+        elif not isinstance(stage, Requantize):
+            raise FormatError("sections and networks beside a change of rate are not looked at as one filter", "stages")
+    return found, gain
+
+
+def prototype_of_program(realization: Realization) -> Fir:
+    """All taps as one filter at the highest rate, with a gain of 1 from input to output where the program has that."""
+    stages, gain = rate_stages(realization.stages)
+    whole = prototype_of(stages)
+    if gain == 1.0:
+        return whole
+    return Fir(tuple(tap * gain for tap in whole.taps))
+
+
+def spread(
+    stages: Sequence[Stage], middle: float, half: float
+) -> tuple[tuple[float, float], float]:  # fmt: skip
+    """What these stages make of values within ``half`` of ``middle``: where the middle comes to lie, least and most over the
+    phases, and how far around it the outputs reach at most."""
+    found, gain = rate_stages(stages)
+    if not found:
+        return (middle, middle), half
+    up = int(np.prod([stage.up for stage in found]))
+    whole = prototype_of(found).array * gain * up
+    phases = [whole[phase::up] for phase in range(min(up, len(whole)))]
+    sums = [float(np.sum(phase)) * middle for phase in phases]
+    return (min(sums), max(sums)), half * max(float(np.sum(np.abs(phase))) for phase in phases)
+
+
+def rounding_step(stage: Stage) -> Step | None:
+    """A requantization as a step by itself."""
+    if not isinstance(stage, Requantize):
+        return None
+    return stages_program((stage,), stage.source).steps[0]
+
+
+def rate_roundings(realization: Realization) -> list[tuple[int, Step]]:
+    """Every requantization with its place among the stages, named for people."""
+    found = []
+    for index, stage in enumerate(realization.stages):
+        step = rounding_step(stage)
+        if step is not None:
+            name = "the output" if index == len(realization.stages) - 1 else f"stage {index + 1}"
+            found.append((index, replace(step, name=name)))
+    return found
+
+
+def path_power(stages: Sequence[Stage]) -> float:
+    """Mean power at the output for white noise of power 1 in front of these stages."""
+    found, gain = rate_stages(stages)
+    if not found:
+        return 1.0
+    whole = prototype_of(found).array * gain
+    up = int(np.prod([stage.up for stage in found]))
+    return float(np.sum(whole * whole)) * up
+
+
+def path_gain(stages: Sequence[Stage]) -> float:
+    """What becomes of a constant."""
+    found, gain = rate_stages(stages)
+    return float(np.sum(prototype_of(found).array)) * gain if found else 1.0

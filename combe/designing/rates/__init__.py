@@ -1,0 +1,1 @@
+"""Filters that change the rate: one polyphase stage, or several in a row."""

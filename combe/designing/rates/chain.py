@@ -1,0 +1,253 @@
+"""A rate change designed: one stage or several, each with its share of the passband's room, the last making all good."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable
+from functools import lru_cache
+
+import numpy as np
+
+from combe.designing.designed import Design
+from combe.designing.rates.plans import (
+    MOST_CIC_ORDER,
+    Piece,
+    Plan,
+    blocked,
+    cic_order,
+    duties,
+    every_plan,
+    min_ripple,
+    plan_from,
+    priced,
+)
+from combe.designing.rates.stages import RateStage, cost_of_stages, prototype_of
+from combe.errors import CombeError, DesignError
+from combe.filters import Fir
+from combe.ledger import gain_lines
+from combe.requirement import Band, Limit, Requirement
+from combe.requirement.rates import prototype_requirement
+from combe.responses import frequency_response
+from combe.values import replace
+
+TRIED = 3
+"""Plans that are designed: those priced lowest, and the single stage."""
+POINTS = 65
+"""Of a limit that makes good for the droop of the stages before."""
+SPARE_DB = 1e-4
+ROUNDS = 4
+
+
+def single_stage(found: Design, requirement: Requirement) -> Design:
+    """A filter designed for a change of rate as the one polyphase stage that does it."""
+    rate = requirement.rate
+    if rate is None:
+        return found
+    if not isinstance(found.filter, Fir):
+        what = f"{found.method} feeds its output back, and has no phases to run at the lower rate"
+        raise DesignError(what, "method", "take one whose kind is fir, such as equiripple")
+    stage = RateStage("taps", rate.up, rate.down, tuple(rate.up * tap for tap in found.filter.taps))
+    return replace(found, requirement=requirement, stages=(stage,), parts=())
+
+
+def planned(
+    requirement: Requirement, plan: str = "", is_stopped: Callable[[], bool] = lambda: False
+) -> Design:  # fmt: skip
+    """The stages of a plan, or of the cheapest there is, counted in multiplies and adds a second.
+
+    Raises
+    ------
+    DesignError
+        If the requirement changes no rate, or the plan can't keep it.
+    """
+    rate = requirement.rate
+    if rate is None:
+        raise DesignError("the requirement changes no rate, so there is nothing to plan", "--plan", "leave it out")
+    is_mixed = rate.up > 1 and rate.down > 1
+    if is_mixed and plan not in ("", "single"):
+        raise DesignError(f"{rate.words} is done in a single stage", "--plan", "take single, or leave it out")
+    factor = rate.up if rate.up > 1 else rate.down
+    if plan or is_mixed:
+        chosen = Plan((factor,)) if is_mixed else plan_from(plan, factor, rate.up > 1)
+        return _designed(requirement, chosen, is_stopped)
+    asked = prototype_requirement(requirement)
+    order = sorted(every_plan(factor), key=lambda one: priced(one, asked))
+    wanted = [*order[:TRIED], *([Plan((factor,))] if Plan((factor,)) not in order[:TRIED] else [])]
+    best: Design | None = None
+    failure: CombeError | None = None
+    for one in wanted:
+        # A single stage of a large ratio is long: it is designed only where its price says that it may win.
+        if best is not None and priced(one, asked) > 1.3 * _operations(best):
+            continue
+        try:
+            found = _designed(requirement, one, is_stopped)
+        except CombeError as error:
+            failure = failure or error
+            continue
+        if best is None or _operations(found) < _operations(best):
+            best = found
+    if best is None:
+        assert failure is not None
+        raise failure
+    return best
+
+
+def _operations(found: Design) -> float:
+    cost = cost_of_stages(found.stages)
+    rate = found.requirement.rate if found.requirement is not None else None
+    return (cost.multiplies + cost.adds) / (rate.up if rate is not None else 1)
+
+
+@lru_cache(maxsize=32)
+def _kept(requirement: Requirement, plan: Plan) -> Design:
+    return _make(requirement, plan, lambda: False)
+
+
+def _designed(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) -> Design:
+    if is_stopped():
+        raise DesignError("stopped", "plan")
+    return _kept(requirement, plan)
+
+
+def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) -> Design:
+    from combe.designing.methods import design
+
+    started = time.perf_counter()
+    asked = prototype_requirement(requirement)
+    if len(plan.factors) == 1:
+        found = single_stage(_cheapest(asked), requirement)
+        return replace(found, seconds=time.perf_counter() - started)
+    rate = requirement.rate
+    assert rate is not None
+    downward = _chain(asked, plan, design)
+    stages = tuple(
+        RateStage(one.kind, one.down, 1, tuple(one.down * tap for tap in one.taps), one.order, one.delay)
+        for one in downward[::-1]
+    ) if rate.up > 1 else downward  # fmt: skip
+    words = plan.words(rate.up > 1)
+    notes = (
+        f"{words}: {len(stages)} stages, each with its share of the passband's room, the last made to fit the others",
+    )
+    return Design(
+        "equiripple", prototype_of(stages), requirement.sample_rate_hz, requirement, notes,
+        time.perf_counter() - started, stages=stages,
+    )  # fmt: skip
+
+
+def _chain(asked: Requirement, plan: Plan, design: Callable[..., Design]) -> tuple[RateStage, ...]:
+    """Stages from the highest rate down; the last one is tightened until the whole keeps every limit."""
+    pieces, shares = blocked(asked), _shares(asked, plan)
+    pass_hz = max(band.stop_hz for band in asked.passbands)
+    stages: list[RateStage] = []
+    rate = asked.sample_rate_hz
+    for index, factor in enumerate(plan.factors[:-1]):
+        own = duties(pieces, rate, factor)
+        if index == 0 and plan.is_cic:
+            order = cic_order(own, rate, factor, pass_hz)
+            if order == 0:
+                what = f"no {MOST_CIC_ORDER} sums over {factor} samples block what must be blocked"
+                raise DesignError(what, "--plan", "take a smaller factor for the cic")
+            stages.append(RateStage("cic", 1, factor, (), order, 1))
+        else:
+            stages.append(_inner(asked, own, rate, factor, shares[index]))
+        rate /= factor
+    spare = SPARE_DB
+    for _ in range(ROUNDS):
+        last = _last(asked, pieces, rate, stages, spare)
+        found = _cheapest(last)
+        assert isinstance(found.filter, Fir)
+        made = (*stages, RateStage("taps", 1, plan.factors[-1], found.filter.taps))
+        worst = min(line.margin for line in gain_lines(prototype_of(made), asked))
+        if worst >= 0:
+            return made
+        spare += 1.5 * -worst
+    raise DesignError(f"{plan.words(False)} misses a limit by {-worst:.3g} dB", "--plan", "take fewer stages")
+
+
+def _shares(asked: Requirement, plan: Plan) -> list[float]:
+    """Of the passband's half width in dB, by stage: what a stage's length costs grows with the logarithm of its share, so that
+    the sum of costs is least where shares stand as the costs of a unit do (Lagrange).
+    """
+    pieces, pass_hz = blocked(asked), max(band.stop_hz for band in asked.passbands)
+    weights, rate = [], asked.sample_rate_hz
+    for index, factor in enumerate(plan.factors):
+        is_last = index == len(plan.factors) - 1
+        own = pieces if is_last else duties(pieces, rate, factor)
+        gap = min((p[0] - pass_hz for p in own if p[0] > pass_hz), default=rate / 4)
+        is_free = index == 0 and plan.is_cic
+        weights.append(0.0 if is_free else rate / max(gap, 1e-9 * rate) * rate / factor)
+        rate /= factor
+    room = 20 * np.log10(1 + min_ripple(asked))
+    return [float(room * weight / sum(weights)) for weight in weights]
+
+
+def _inner(asked: Requirement, own: tuple[Piece, ...], rate: float, factor: int, share_db: float) -> RateStage:
+    bands = [
+        Band(band.name, band.start_hz, band.stop_hz, Limit.level(share_db, band.start_hz, band.stop_hz),
+             Limit.level(-share_db, band.start_hz, band.stop_hz))
+        for band in asked.passbands
+    ]  # fmt: skip
+    if not own:
+        return RateStage("taps", 1, factor, (1.0,))
+    bands += [_stop(start, stop, level - share_db) for start, stop, level in _apart(own)]
+    wanted = Requirement("stage", rate, tuple(sorted(bands, key=lambda band: band.start_hz)), "linear")
+    found = _cheapest(wanted)
+    assert isinstance(found.filter, Fir)
+    return RateStage("taps", 1, factor, found.filter.taps)
+
+
+def _last(
+    asked: Requirement, pieces: tuple[Piece, ...], rate: float, before: list[RateStage], spare: float
+) -> Requirement:
+    """What the last stage must keep, so that all of them together keep what is asked."""
+    others = prototype_of(before)
+    bands = []
+    for band in asked.passbands:
+        assert band.lower is not None
+        hz = np.linspace(band.start_hz, band.stop_hz, POINTS)
+        gain = 20 * np.log10(
+            np.maximum(np.abs(frequency_response(others, 2 * np.pi * hz / asked.sample_rate_hz)), 1e-30)
+        )
+        lower, upper = band.lower.at(hz, "most") - gain + spare, band.upper.at(hz, "least") - gain - spare
+        if np.any(lower >= upper):
+            raise DesignError("the stages before use up the passband's room", "--plan", "take fewer stages")
+        bands.append(Band(band.name, band.start_hz, band.stop_hz, _points(hz, upper), _points(hz, lower)))
+    low = [(start, min(stop, rate / 2), level) for start, stop, level in pieces if start < rate / 2]
+    bands += [_stop(start, stop, level - spare) for start, stop, level in _apart(low)]
+    return Requirement("stage", rate, tuple(sorted(bands, key=lambda band: band.start_hz)), "linear")
+
+
+def _points(hz: np.ndarray, db: np.ndarray) -> Limit:
+    return Limit(tuple((float(f), float(level)) for f, level in zip(hz, db)), False)
+
+
+def _stop(start: float, stop: float, level: float) -> Band:
+    return Band("stop", start, stop, Limit.level(level, start, stop))
+
+
+def _apart(pieces: Iterable[Piece]) -> list[Piece]:
+    """Stretches that touch made one, at the lower level: bands may only touch where limits agree."""
+    found: list[Piece] = []
+    for start, stop, level in sorted(pieces):
+        if found and start <= found[-1][1] * (1 + 1e-9):
+            found[-1] = (found[-1][0], max(found[-1][1], stop), min(found[-1][2], level))
+        else:
+            found.append((start, stop, level))
+    if len(found) > 30:
+        return [(found[0][0], found[-1][1], min(level for _, _, level in found))]
+    return found
+
+
+def _cheapest(asked: Requirement) -> Design:
+    """Equiripple, or taps with zeros at every second place where a stage may have them and they cost less."""
+    from combe.designing.methods import design
+    from combe.ledger import cost_of, meets
+
+    best = design(asked, "equiripple")
+    try:
+        other = design(asked, "half-band")
+    except CombeError:
+        return best
+    if meets(gain_lines(other.filter, asked)) and cost_of(other.filter).multiplies < cost_of(best.filter).multiplies:
+        return other
+    return best

@@ -1,0 +1,198 @@
+"""Which factors in a row: every ordered factorization, priced before any is designed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cache, lru_cache
+from math import log10, pi, prod, sin
+
+import numpy as np
+from msgspec import Struct
+from numpy.typing import NDArray
+
+from combe.designing.estimates import kaiser_equiripple_taps
+from combe.errors import DesignError
+from combe.requirement import Requirement
+
+MOST_STAGES = 6
+MOST_CIC_ORDER = 10
+Piece = tuple[float, float, float]
+"""A stretch that must be blocked: from, to, level in dB."""
+
+
+class Plan(Struct, frozen=True):
+    """Factors from the highest rate down, each with whether it is done by sums in a row (0 or their order, found later)."""
+
+    factors: tuple[int, ...]
+    is_cic: bool = False
+    """Whether the first, at the highest rate, is."""
+
+    def words(self, is_upward: bool) -> str:
+        """As it is asked for, in signal order."""
+        parts = [f"{'cic' if self.is_cic and k == 0 else ''}{factor}" for k, factor in enumerate(self.factors)]
+        if len(parts) == 1 and not self.is_cic:
+            return "single"
+        return "x".join(parts[::-1] if is_upward else parts)
+
+
+def plan_from(text: str, factor: int, is_upward: bool) -> Plan:
+    """A plan as it is typed: ``single``, ``2x2x2``, ``cic8x2``, factors in signal order.
+
+    Raises
+    ------
+    DesignError
+        If it can't be read, or its factors don't make the ratio.
+    """
+    if text == "single":
+        return Plan((factor,))
+    words = text.split("x")
+    numbers = []
+    for word in words:
+        digits = word.removeprefix("cic")
+        if not (digits.isascii() and digits.isdigit() and 1 <= int(digits) <= factor):
+            raise DesignError(f'"{text}" is not a plan', "--plan", "single, or factors such as 2x2x2 or cic8x2")
+        numbers.append(int(digits))
+    if prod(numbers) != factor:
+        raise DesignError(f"{text} makes {prod(numbers)}, not {factor}", "--plan", f"factors whose product is {factor}")
+    if is_upward:
+        words, numbers = words[::-1], numbers[::-1]
+    cics = [index for index, word in enumerate(words) if word.startswith("cic")]
+    if cics not in ([], [0]) or (cics and len(words) == 1) or (not cics and 1 in numbers):
+        where = "last, behind taps" if is_upward else "first, in front of taps"
+        raise DesignError(f"{text} can't be built", "--plan", f"a cic stands {where} that make its droop good")
+    return Plan(tuple(numbers), bool(cics))
+
+
+@cache
+def factorizations(number: int, most: int = MOST_STAGES) -> tuple[tuple[int, ...], ...]:
+    """Every way to write a number as a product of factors of 2 or more, order counting, of at most so many."""
+    if number == 1:
+        return ((),)
+    if most == 0:
+        return ()
+    found = []
+    for factor in range(2, number + 1):
+        if number % factor == 0:
+            found += [(factor, *rest) for rest in factorizations(number // factor, most - 1)]
+    return tuple(found)
+
+
+def every_plan(factor: int) -> Iterator[Plan]:
+    """All factorizations; and those of what is left behind a first stage of sums."""
+    for factors in factorizations(factor):
+        yield Plan(factors)
+    for first in range(2, factor + 1):
+        if factor % first == 0 and first < factor:
+            for rest in factorizations(factor // first, MOST_STAGES - 1):
+                yield Plan((first, *rest), True)
+    if factor > 1:
+        yield Plan((factor, 1), True)
+
+
+def blocked(requirement: Requirement) -> tuple[Piece, ...]:
+    """The stretches a prototype blocks, each at its lowest level."""
+    found = []
+    for band in requirement.stopbands:
+        for start, stop, first, last in band.upper.pieces():
+            found.append((start, stop, min(first, last)))
+    return tuple(found)
+
+
+@lru_cache(maxsize=512)
+def duties(pieces: tuple[Piece, ...], rate: float, factor: int) -> tuple[Piece, ...]:
+    """What a stage that works at ``rate`` and divides it by ``factor`` must block itself: all above half of its output's rate
+    that later stages don't meet, folded, in a stretch they block as deeply.
+    """
+    spacing = rate / factor
+    low, high = spacing / 2, rate / 2
+    edges = np.array(sorted({edge for start, stop, _ in pieces for edge in (start, stop)}))
+    multiples = spacing * np.arange(1, factor // 2 + 2)
+    folded = edges[edges <= low]
+    cuts = np.concatenate([
+        edges, multiples, multiples - low, (multiples[:, None] - folded).ravel(), (multiples[:, None] + folded).ravel(),
+        [low, high],
+    ])  # fmt: skip
+    cuts = np.unique(cuts[(cuts >= low) & (cuts <= high)])
+    starts, stops = cuts[:-1], cuts[1:]
+    wide = stops - starts > 1e-12 * rate
+    starts, stops = starts[wide], stops[wide]
+    middles = (starts + stops) / 2
+    asked = _levels(pieces, middles)
+    later = _levels(pieces, np.abs(middles - spacing * np.round(middles / spacing)))
+    found: list[Piece] = []
+    for k in np.flatnonzero((asked < 0) & (later > asked)).tolist():
+        start, stop, level = float(starts[k]), float(stops[k]), float(asked[k])
+        if found and found[-1][1] >= start - 1e-12 * rate and found[-1][2] == level:
+            found[-1] = (found[-1][0], stop, level)
+        else:
+            found.append((start, stop, level))
+    return tuple(found)
+
+
+def _levels(pieces: tuple[Piece, ...], hz: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What is asked at frequencies: the lowest level there, infinite where nothing is."""
+    found = np.full(len(hz), np.inf)
+    for start, stop, level in pieces:
+        inside = (hz >= start) & (hz <= stop)
+        found[inside] = np.minimum(found[inside], level)
+    return found
+
+
+def priced(plan: Plan, requirement: Requirement) -> float:
+    """Operations per sample at the highest rate, estimated: multiplies and adds of folded taps, adds of sums."""
+    pieces = blocked(requirement)
+    pass_hz = max(band.stop_hz for band in requirement.passbands)
+    ripple = min_ripple(requirement) / len(plan.factors)
+    total, rate, share = 0.0, requirement.sample_rate_hz, 1.0
+    for index, factor in enumerate(plan.factors):
+        is_last = index == len(plan.factors) - 1
+        own = tuple(p for p in pieces if p[0] < rate / 2) if is_last else duties(pieces, rate, factor)
+        if not own and is_last:
+            return float("inf")
+        if index == 0 and plan.is_cic:
+            order = cic_order(own, rate, factor, pass_hz)
+            if order == 0:
+                return float("inf")
+            total += order * (1 + 1 / factor)
+        elif own:
+            edge = min((abs(p[0] - pass_hz) for p in own if p[0] > pass_hz), default=rate / 4)
+            level = min(p[2] for p in own)
+            taps = kaiser_equiripple_taps(ripple, 10 ** (level / 20), max(edge, 1e-9 * rate) / rate)
+            total += 1.5 * taps * share / factor
+        rate /= factor
+        share /= factor
+    return total
+
+
+def min_ripple(requirement: Requirement) -> float:
+    """The smallest half width of a passband's limits, linear."""
+    room = min(band.upper.first_db - band.lower.first_db for band in requirement.passbands if band.lower is not None)
+    return max(float(10 ** (max(room, 1e-6) / 40) - 1), 1e-9)
+
+
+@lru_cache(maxsize=256)
+def cic_order(pieces: tuple[Piece, ...], rate: float, factor: int, pass_hz: float) -> int:
+    """The least order of sums over ``factor`` samples that block all these; 0 where none does, or the droop is too deep."""
+
+    def gain_db(hz: float) -> float:
+        x = pi * hz / rate
+        value = abs(sin(factor * x) / (factor * sin(x))) if abs(sin(x)) > 1e-15 else 1.0
+        return 20 * log10(max(value, 1e-20))
+
+    spacing = rate / factor
+    order = 1
+    for start, stop, level in pieces:
+        # The worst of a stretch: its ends, or the top of a lobe inside it.
+        spots = [start, stop]
+        for k in range(1, factor // 2 + 1):
+            middle = (k + 0.5) * spacing
+            if start < middle < stop:
+                spots += [
+                    middle,
+                    *(middle + d * spacing for d in (-0.1, -0.05, 0.05, 0.1) if start < middle + d * spacing < stop),
+                ]
+        worst = max(gain_db(hz) for hz in spots)
+        if worst > -0.5:
+            return 0
+        order = max(order, int(-(level // worst) if level % worst == 0 else level // worst + 1))
+    return order if order <= MOST_CIC_ORDER and order * gain_db(pass_hz) > -20 else 0

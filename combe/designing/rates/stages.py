@@ -1,0 +1,149 @@
+"""One stage of a rate change: taps between stuffing and dropping, or sums in a row without a single multiply."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from math import comb, prod
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+from numpy.typing import NDArray
+
+from combe.errors import DesignError
+from combe.filters import Fir
+from combe.ledger.cost import Cost
+
+Array = NDArray[np.float64]
+MOST_PROTOTYPE = 400_000
+
+
+class RateStage(Struct, frozen=True):
+    """Output m is Σ taps[i]·u[m·down − i], where u has the stage's input at every ``up``-th place and 0 elsewhere.
+
+    ``taps`` are empty for a ``cic`` stage: ``order`` sums over factor·``delay`` samples in a row (Hogenauer 1981), divided by
+    their gain for a constant.
+    """
+
+    kind: str
+    up: int
+    down: int
+    taps: tuple[float, ...] = ()
+    order: int = 0
+    delay: int = 1
+
+    @property
+    def factor(self) -> int:
+        """Of a cic stage."""
+        return max(self.up, self.down)
+
+    def prototype(self) -> Array:
+        """Taps at the stage's own working rate, with a gain of 1 for a constant from input to output."""
+        if self.kind == "cic":
+            return np.array(sums_in_a_row(self.order, self.factor * self.delay), dtype=np.float64) / float(
+                (self.factor * self.delay) ** self.order
+            )
+        return np.array(self.taps) / self.up
+
+    def cost(self) -> tuple[float, float, float]:
+        """Multiplies and adds per sample that comes in, and words of memory.
+
+        Each tap of an interpolator meets each sample once; a decimator adds symmetric pairs before it multiplies.
+        """
+        if self.kind == "cic":
+            slow = self.order / self.factor
+            fast = float(self.order)
+            adds = (fast + slow) if self.down > 1 else (fast * self.factor + fast)
+            return 0.0, adds, self.order * (1 + self.delay)
+        used = sum(1 for tap in self.taps if tap)
+        if self.up == 1:
+            half = self.taps[: (len(self.taps) + 1) // 2] if Fir(self.taps).symmetry else self.taps
+            multiplies = sum(1 for tap in half if tap)
+            return multiplies / self.down, max(used - 1, 0) / self.down, len(self.taps) - 1
+        return used / self.down, max(used - self.up, 0) / self.down, -(-len(self.taps) // self.up) - 1
+
+    def document(self) -> dict[str, Any]:
+        """As a design file has it."""
+        if self.kind == "cic":
+            return {"kind": "cic", "order": self.order, "up": self.up, "down": self.down, "delay": self.delay}
+        return {"kind": "taps", "up": self.up, "down": self.down, "taps": list(self.taps)}
+
+    @property
+    def words(self) -> str:
+        """For people: ``cic8``, ``2``, ``3/2``."""
+        ratio = f"{self.up}/{self.down}" if self.up > 1 and self.down > 1 else str(self.factor)
+        return f"cic{ratio}" if self.kind == "cic" else ratio
+
+
+def sums_in_a_row(order: int, length: int) -> list[int]:
+    """(1 + z⁻¹ + … + z^−(length−1))^order, exact: its coefficients by the binomial theorem."""
+    count = order * (length - 1) + 1
+    return [
+        sum((-1) ** j * comb(order, j) * comb(k - j * length + order - 1, order - 1) for j in range(k // length + 1) if j <= order)
+        for k in range(count)
+    ]  # fmt: skip
+
+
+def prototype_of(stages: Sequence[RateStage]) -> Fir:
+    """All stages as one filter at the highest rate, gain 1 for a constant: each stretched to that rate, then one after another.
+
+    Raises
+    ------
+    DesignError
+        If a stage goes up after one that goes down: no one filter stands for that.
+    """
+    total = 1
+    for stage in stages:
+        total *= stage.up
+    whole = np.ones(1)
+    up, down = 1, 1
+    for stage in stages:
+        up *= stage.up
+        if total * down % up or (down > 1 and stage.up > 1):
+            raise DesignError("a stage that goes up stands behind one that goes down", "parts", "put it first")
+        stretch = total * down // up
+        own = stage.prototype()
+        if (len(own) - 1) * stretch + len(whole) > MOST_PROTOTYPE:
+            raise DesignError("the stages make a filter too long to be looked at", "parts", "take smaller factors")
+        wide = np.zeros((len(own) - 1) * stretch + 1)
+        wide[::stretch] = own
+        whole = _convolved(whole, wide)
+        down *= stage.down
+    if all(stage.kind == "cic" or Fir(stage.taps).symmetry == 1 for stage in stages):
+        whole = (whole + whole[::-1]) / 2
+    return Fir(tuple(float(value) for value in whole))
+
+
+def _convolved(left: Array, right: Array) -> Array:
+    """Two polynomials multiplied, the longer one tap of the shorter at a time where that one has few."""
+    used = np.flatnonzero(right)
+    if len(used) * len(left) > 50_000_000:
+        from scipy import fft
+
+        size = fft.next_fast_len(len(left) + len(right) - 1, real=True)
+        return np.asarray(fft.irfft(fft.rfft(left, size) * fft.rfft(right, size), size)[: len(left) + len(right) - 1])
+    found = np.zeros(len(left) + len(right) - 1)
+    for place in used.tolist():
+        found[place : place + len(left)] += right[place] * left
+    return found
+
+
+def cost_of_stages(stages: Sequence[RateStage]) -> Cost:
+    """Operations per sample of the chain's input, on average, and words of memory."""
+    multiplies = adds = delays = 0.0
+    rate = 1.0
+    for stage in stages:
+        own = stage.cost()
+        multiplies, adds, delays = multiplies + rate * own[0], adds + rate * own[1], delays + own[2]
+        rate *= stage.up / stage.down
+    return Cost(_plain(multiplies), _plain(adds), _plain(delays))
+
+
+def _plain(value: float) -> float:
+    """Whole where it is, else to six digits behind the point."""
+    return round(value) if abs(value - round(value)) < 1e-9 else round(value, 6)
+
+
+def ratio_of(stages: Sequence[RateStage]) -> tuple[int, int]:
+    """Up and down of all stages."""
+    return prod(stage.up for stage in stages), prod(stage.down for stage in stages)

@@ -1,0 +1,171 @@
+"""A change of rate in integers: each stage's coefficients rounded, and what is handed on between them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import log2, log10
+
+from combe.designing.designed import Design
+from combe.designing.rates.stages import RateStage
+from combe.errors import CombeError, FormatError
+from combe.filters import Fir
+from combe.ledger import Line, lines_of, meets
+from combe.realization.cic import Cic
+from combe.realization.formats import Format, narrowest_signed, parse_format
+from combe.realization.stages import Realization, Requantize, Stage, TapSum, needed_accumulator
+from combe.requirement import Requirement
+from combe.requirement.rates import prototype_requirement
+from combe.rounding.assemble import chosen_accumulator
+from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
+from combe.rounding.realize import HELD, rounded_coefficients
+from combe.values import replace
+
+HEADROOM, GUARD = 1, 2
+"""Bits on top and below of what stages hand on, over the input's: overshoot of a stage, and noise below the output's."""
+
+
+def realize_stages(
+    design: Design,
+    choices: Choices,
+    name: str = "filter",
+    is_stopped: Callable[[], bool] = lambda: False,
+    enough: float = 0.0,
+) -> Realization:  # fmt: skip
+    """The integer program of a design that changes the rate.
+
+    A single stage is rounded as any taps are, searched for better integers where that is asked; of several each is rounded to
+    the same width. Between stages values keep a bit more on top and two below, or ``state_bits`` in all.
+
+    Raises
+    ------
+    FormatError
+        If a choice can't be kept, naming it and what would be right.
+    """
+    _check_choices(choices)
+    entry = parse_format(choices.input, "input")
+    output = parse_format(choices.output, "output") if choices.output else entry
+    stages: list[Stage] = []
+    arriving, pending = entry, 1.0
+    for index, stage in enumerate(design.stages):
+        is_last = index == len(design.stages) - 1
+        if stage.kind == "cic":
+            made: Stage = _sums(stage, arriving)
+            gain = made.gain if isinstance(made, Cic) else 1
+            handed = _between(entry, output, choices, int(log2(gain)), arriving)
+            pending /= gain
+        else:
+            made = _taps(stage, design, pending, arriving, choices, is_stopped, enough)
+            pending, handed = 1.0, output if is_last else _between(entry, output, choices, 0, arriving)
+        stages.append(made)
+        target = output if is_last else handed
+        if made.result != target:
+            stages.append(Requantize(made.result, target, choices.rounding, choices.overflow))
+        arriving = target
+    form = choices.structure or "direct"
+    return Realization(name, design.input_rate_hz, form, entry, output, tuple(stages))
+
+
+def _check_choices(choices: Choices) -> None:
+    if choices.structure not in ("", "direct", "folded"):
+        what = f"{choices.structure} taps don't change the rate"
+        raise FormatError(what, "structure", "take direct; phases follow from the factors")
+    if choices.product_bits is not None:
+        raise FormatError("a change of rate keeps its products whole", "product_bits", "leave it out")
+
+
+def _sums(stage: RateStage, source: Format) -> Cic:
+    draft = Cic(stage.order, stage.up, stage.down, stage.delay, Format(True, 2, source.fraction))
+    bits = narrowest_signed(*draft.span(source))
+    return replace(draft, accumulator=Format(True, bits, source.fraction))
+
+
+def _between(entry: Format, output: Format, choices: Choices, raised: int, source: Format) -> Format:
+    """What one stage hands on to the next; ``raised`` is what sums in a row have made it larger, as a power of two."""
+    bits = choices.state_bits or max(entry.bits, output.bits) + HEADROOM + GUARD
+    whole = max(entry.bits - entry.fraction, output.bits - output.fraction) + HEADROOM + raised
+    return Format(True, bits, bits - whole)
+
+
+def _taps(
+    stage: RateStage, design: Design, pending: float, source: Format, choices: Choices,
+    is_stopped: Callable[[], bool], enough: float,
+) -> TapSum:  # fmt: skip
+    """A stage of taps; ``pending`` is what makes good for the gain of sums before it."""
+    fir = Fir(tuple(tap * pending for tap in stage.taps))
+    fraction = choices.coefficient_fraction if len(design.stages) == 1 else None
+    coefficient, integers = rounded_coefficients(fir, choices.coefficient_bits, fraction)
+    asked = design.requirement
+    if choices.better and asked is not None and len(design.stages) == 1 and fir.symmetry:
+        integers = _better(fir, integers, coefficient, asked, stage.up, is_stopped, enough)
+    draft = TapSum(integers, coefficient, Format(True, 2, 0), "direct", 1, stage.up, stage.down)
+    accumulator = chosen_accumulator(
+        needed_accumulator(draft, source), choices, "this stage would need", "take fewer input or coefficient bits"
+    )
+    return replace(draft, accumulator=accumulator)
+
+
+def _better(
+    fir: Fir, integers: tuple[int, ...], coefficient: Format, asked: Requirement, up: int,
+    is_stopped: Callable[[], bool], enough: float,
+) -> tuple[int, ...]:  # fmt: skip
+    """Integers that keep more of the margin: those of the prototype, whose levels stand higher by the stuffing's loss."""
+    from combe.designing.shares import share_of
+    from combe.ledger import gain_lines
+    from combe.rounding.search.better_integers import better_integers
+
+    lifted = raised(prototype_requirement(asked), 20 * log10(up))
+    limits = coefficient.least, coefficient.most
+    found = better_integers(fir.taps, fir.symmetry, lifted, coefficient.fraction, limits, is_stopped, enough).integers
+
+    def used(values: tuple[int, ...]) -> float:
+        taken = Fir(tuple(value * coefficient.step for value in values))
+        return share_of(gain_lines(taken, lifted), lifted)
+
+    return found if used(found) < used(integers) else integers
+
+
+def raised(requirement: Requirement, db: float) -> Requirement:
+    """The same with all limits moved up."""
+    if not db:
+        return requirement
+    bands = tuple(
+        replace(band, upper=band.upper.moved(db), lower=band.lower.moved(db) if band.lower is not None else None)
+        for band in requirement.bands
+    )
+    return replace(requirement, bands=bands)
+
+
+def rate_lines(realization: Realization, requirement: Requirement) -> tuple[Line, ...]:
+    """Every limit measured with the integer coefficients."""
+    from combe.analysis.exact import exact_filter
+
+    return lines_of(exact_filter(realization), requirement)
+
+
+def fewest_bits_of_stages(
+    design: Design, choices: Choices, name: str = "filter", is_stopped: Callable[[], bool] = lambda: False
+) -> Realization:  # fmt: skip
+    """The narrowest coefficients with which all stages together keep every limit.
+
+    Raises
+    ------
+    FormatError
+        If no width does.
+    """
+    asked = design.requirement
+    if asked is None:
+        raise FormatError('"fewest" needs limits to keep', "coefficient_bits", "give a design with its requirement")
+    failure: CombeError | None = None
+    searches = (False, True) if choices.better and len(design.stages) == 1 else (False,)
+    for bits in range(FEWEST_BITS, MOST_BITS + 1):
+        for is_better in searches:
+            wanted = replace(choices, coefficient_bits=bits, better=is_better)
+            try:
+                found = realize_stages(design, wanted, name, is_stopped, HELD)
+            except CombeError as error:
+                failure = error
+                break
+            if meets(rate_lines(found, asked)):
+                return found
+    instead = failure.sentence() if failure is not None else "the design itself must keep its limits with room to spare"
+    raise FormatError(f"no width up to {MOST_BITS} bits keeps every limit", "coefficient_bits", instead)
