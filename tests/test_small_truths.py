@@ -15,7 +15,7 @@ from combe.analysis.certified import _FirProver
 from combe.analysis.linear import LinearProgram
 from combe.analysis.noise import mean, predicted_noise, variance
 from combe.delivery.c import c_package
-from combe.delivery.c.blocks import _fits_32
+from combe.delivery.c.blocks import fits_32
 from combe.designing.contenders import contenders
 from combe.designing.methods import design, design_task
 from combe.designing.nearest import relaxations
@@ -161,11 +161,11 @@ class Sums(unittest.TestCase):
                 sum(min(tap * end for end in ends) for tap in taps),
             ]
             fits = all(-(2**31) <= value <= 2**31 - 1 for value in sums)
-            self.assertEqual(_fits_32(taps, entry), fits, (taps, entry))
+            self.assertEqual(fits_32(taps, entry), fits, (taps, entry))
             seen.add(fits)
         self.assertEqual(seen, {True, False})
-        self.assertFalse(_fits_32([1 << 16], Format(True, 17, 0)))
-        self.assertFalse(_fits_32([-(1 << 15)] * 2, Format(True, 16, 0)), "2·2¹⁵·2¹⁵ is one too many")
+        self.assertFalse(fits_32([1 << 16], Format(True, 17, 0)))
+        self.assertFalse(fits_32([-(1 << 15)] * 2, Format(True, 16, 0)), "2·2¹⁵·2¹⁵ is one too many")
 
     def test_two_products_at_once_only_of_signed_halves(self) -> None:
         taps = design(LOW, "equiripple", 30).filter

@@ -317,7 +317,7 @@ FAULTS = (
     ),
     Fault(
         "delivery/c/blocks.py",
-        "_fits_32([value & ((1 << LIMB) - 1) for value in taps[k : k + length]], source)",
+        "fits_32([value & ((1 << LIMB) - 1) for value in taps[k : k + length]], source)",
         "True",
         "test_processors",
         "halves of coefficients summed over too many taps",

@@ -31,7 +31,11 @@ def worst_case(realization: Realization) -> Integers:
         return _worst_of_sections(realization)
     if not isinstance(stage, TapSum):
         return np.zeros(0, dtype=np.int64)
-    backward = np.array([1 if c > 0 else -1 for c in stage.coefficients[::-1]])
+    # Where zeros are stuffed in, an output meets one phase: the one with the largest sum.
+    own = max(
+        (stage.coefficients[phase :: stage.up] for phase in range(stage.up)), key=lambda row: sum(abs(c) for c in row)
+    )
+    backward = np.array([1 if c > 0 else -1 for c in own[::-1]])
     low, high = realization.input.least, realization.input.most
     return np.concatenate([np.where(backward > 0, high, low), np.where(backward > 0, low, high)]).astype(np.int64)
 

@@ -30,22 +30,22 @@ def block_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[st
     16-bit words, and sums above 32 bits are made of two: one of the coefficients' upper, one of their lower bits.
     """
     count = len(stage.coefficients)
-    is_dual = _is_dual(stage, source)
+    dual = is_dual(stage, source)
     padded = filled(count, choices.unroll)
     taps = [0] * (padded - count) + list(stage.coefficients[::-1])
     sum_type = signed_type(stage.accumulator.least, stage.accumulator.most, 32)
-    is_long, table_type = sum_type == "int64_t", "int16_t" if is_dual else c_type(stage.coefficient)
+    is_long, table_type = sum_type == "int64_t", "int16_t" if dual else c_type(stage.coefficient)
     stops = _stops(taps, source) if is_long and not choices.reloadable else []
     segment = _segment(taps, source) if is_long and not choices.reloadable else 0
-    span = _span(taps, source) if is_dual and is_long and not choices.reloadable else 0
+    span = _span(taps, source) if dual and is_long and not choices.reloadable else 0
     words = f", filled up with {padded - count} zeros" if padded > count else ""
     return {
         "count": count, "padded": padded, "kept_count": count, "sum_type": sum_type, "is_long": is_long, "bias": "0",
-        "table_type": table_type, "kept_type": "int16_t" if is_dual else c_type(source),
+        "table_type": table_type, "kept_type": "int16_t" if dual else c_type(source),
         "accumulator": stage.accumulator, "coefficient": stage.coefficient, "form": stage.form, "layout": "blocks",
         "rows": [literal(value, table_type) for value in taps], "block": block_length(padded),
-        "is_dual": is_dual and choices.intrinsics, "stops": stops, "segment": segment,
-        "vectors": "" if not is_dual else "dot" if not is_long else "halves" if span else "", "span": span,
+        "is_dual": dual and choices.intrinsics, "stops": stops, "segment": segment,
+        "vectors": "" if not dual else "dot" if not is_long else "halves" if span else "", "span": span,
         "lower": [str(value & ((1 << LIMB) - 1)) for value in taps], "upper": [str(value >> LIMB) for value in taps],
         "limb": 1 << LIMB, "described": f"{stage.coefficient}: the integer k stands for k * 2^{-stage.coefficient.fraction}",
         "order_words": f" Oldest sample first{words}.",
@@ -61,8 +61,8 @@ def unrolling(padded: int, asked: int = 0, segment: int = 0) -> dict[str, int]:
     """Turns of each loop written out as one: of pairs, of fours, of single taps."""
     most, fours = asked or MOST_UNROLLED, (segment or padded) // 4
     return {
-        "pairs_unrolled": _divisor(padded // 2, most // 2), "fours_unrolled": _divisor(fours, max(1, min(most, 32) // 4), whole=segment > 0),
-        "taps_unrolled": _divisor(padded, min(most, 16)),
+        "pairs_unrolled": divisor(padded // 2, most // 2), "fours_unrolled": divisor(fours, max(1, min(most, 32) // 4), whole=segment > 0),
+        "taps_unrolled": divisor(padded, min(most, 16)),
     }  # fmt: skip
 
 
@@ -78,10 +78,10 @@ def filled(count: int, asked: int = 0) -> int:
 def _price(padded: int) -> float:
     """Instructions of four outputs: seven for each pair of taps, as many again for each turn of the loop."""
     pairs = padded // 2
-    return 7.0 * (pairs + pairs / _divisor(pairs, MOST_UNROLLED // 2))
+    return 7.0 * (pairs + pairs / divisor(pairs, MOST_UNROLLED // 2))
 
 
-def _divisor(turns: int, most: int, whole: bool = False) -> int:
+def divisor(turns: int, most: int, whole: bool = False) -> int:
     """The largest number of turns, at most so many, that divides all of them; into two parts or more unless ``whole``.
 
     A loop with sums of 64 bits that is written out whole loses its shape to compilers: they keep too much in registers.
@@ -89,18 +89,18 @@ def _divisor(turns: int, most: int, whole: bool = False) -> int:
     return max((k for k in range(1, min(most, turns if whole else turns // 2) + 1) if turns % k == 0), default=1)
 
 
-def _is_dual(stage: TapSum, source: Format) -> bool:
+def is_dual(stage: TapSum, source: Format) -> bool:
     """Whether two products fit one dual multiply-accumulate: both factors in 16 signed bits."""
     return stage.coefficient.signed and stage.coefficient.bits <= 16 and source.bits + (not source.signed) <= 16
 
 
 def _stops(taps: list[int], source: Format) -> list[int]:
     """Where to add up so that 32 bits hold everything in between, as few as can be; none where they don't hold a product."""
-    if not all(_fits_32([tap], source) for tap in taps):
+    if not all(fits_32([tap], source) for tap in taps):
         return []
     stops, begin = [], 0
     for index in range(1, len(taps) + 1):
-        if not _fits_32(taps[begin:index], source):
+        if not fits_32(taps[begin:index], source):
             stops.append(index - 1)
             begin = index - 1
     return [*stops, len(taps)]
@@ -111,7 +111,7 @@ def _segment(taps: list[int], source: Format) -> int:
     for parts in range(2, len(taps) // LEAST_SEGMENT + 1):
         length = len(taps) // parts
         if len(taps) % (4 * parts) == 0 and all(
-            _fits_32(taps[k : k + length], source) for k in range(0, len(taps), length)
+            fits_32(taps[k : k + length], source) for k in range(0, len(taps), length)
         ):
             return length
     return 0
@@ -123,15 +123,15 @@ def _span(taps: list[int], source: Format) -> int:
     for parts in range(1, groups + 1):
         length = len(taps) // parts
         if len(taps) % UNROLLED == 0 and groups % parts == 0 and all(
-            _fits_32([value & ((1 << LIMB) - 1) for value in taps[k : k + length]], source)
-            and _fits_32([value >> LIMB for value in taps[k : k + length]], source)
+            fits_32([value & ((1 << LIMB) - 1) for value in taps[k : k + length]], source)
+            and fits_32([value >> LIMB for value in taps[k : k + length]], source)
             for k in range(0, len(taps), length)
         ):  # fmt: skip
             return length
     return 0
 
 
-def _fits_32(taps: list[int], source: Format) -> bool:
+def fits_32(taps: list[int], source: Format) -> bool:
     ends = [(tap * source.least, tap * source.most) for tap in taps]
     low, high = sum(min(pair) for pair in ends), sum(max(pair) for pair in ends)
     return low >= -(1 << 31) and high < 1 << 31 and all(-(1 << 31) <= v < 1 << 31 for pair in ends for v in pair)

@@ -8,12 +8,14 @@ from msgspec import Struct
 
 from combe.delivery.c.blocks import block_layout
 from combe.delivery.c.network import network_values
+from combe.delivery.c.rates import cic_layout, rate_layout
 from combe.delivery.c.reloading import reloadable_section, reloadable_taps
 from combe.delivery.c.rounding import biased, requantize_values
 from combe.delivery.c.samples import sample_layout
 from combe.delivery.c.types import c_type, factor_text, literal, signed_type
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
+from combe.realization.cic import Cic
 from combe.realization.formats import Format
 from combe.realization.network import Network
 from combe.realization.section import Section
@@ -47,7 +49,7 @@ def views(realization: Realization, choices: CodeChoices = CodeChoices()) -> lis
     for view, after in zip(found, found[1:]):
         # A sum that starts with half a step spares its rounding an addition.
         if (
-            view.values.get("layout") == "blocks"
+            view.values.get("layout") in ("blocks", "rates")
             and after.kind == "requantize"
             and after.values["work"] == view.values["sum_type"]
         ):
@@ -59,6 +61,10 @@ def _view(stage: Stage, index: int, source: Format, result: Format, choices: Cod
     types = c_type(source), c_type(result)
     if isinstance(stage, TapSum):
         return View("tap-sum", index, source, result, *types, _tap_sum(stage, index, source, choices))
+    if isinstance(stage, Cic):
+        if choices.reloadable:
+            raise FormatError("sums in a row have no coefficients to replace", "reloadable", "leave it out")
+        return View("cic", index, source, result, *types, cic_layout(stage, source))
     if isinstance(stage, Section):
         return View("section", index, source, result, *types, _section(stage, source, choices))
     if isinstance(stage, Network):
@@ -71,7 +77,9 @@ def _view(stage: Stage, index: int, source: Format, result: Format, choices: Cod
 
 def _tap_sum(stage: TapSum, index: int, source: Format, choices: CodeChoices) -> dict[str, Any]:
     """A sum of taps: transposed, one output at a time, or in blocks."""
-    if stage.form == "transposed" and len(stage.coefficients) > 1:
+    if stage.up > 1 or stage.down > 1:
+        values = rate_layout(stage, source, choices)
+    elif stage.form == "transposed" and len(stage.coefficients) > 1:
         values = _transposed(stage)
     elif choices.history != "blocks":
         values = sample_layout(stage, source, choices)
@@ -122,6 +130,16 @@ class Part(Struct, frozen=True):
     index: int
     first: View
     rounds: tuple[View, ...]
+
+    @property
+    def ratio(self) -> tuple[int, int]:
+        """Values it gives for values it takes."""
+        return self.first.values.get("up", 1), self.first.values.get("down", 1)
+
+    @property
+    def changes_rate(self) -> bool:
+        """Whether it gives as many as it takes is not sure: it returns how many."""
+        return self.first.values.get("layout") in ("rates", "cic")
 
     @property
     def source_type(self) -> str:

@@ -11,6 +11,7 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from combe.delivery.c.codes import code_values, codes_through, converters
 from combe.delivery.c.floating import GUARD, TYPES, float_views, real_text
 from combe.delivery.c.model import float_model
+from combe.delivery.c.rates import chunk_of, growth, most_outputs, most_words
 from combe.delivery.c.stages import Part, View, buffers, parts, views
 from combe.delivery.c.types import c_type, literal
 from combe.delivery.code_choices import CodeChoices, check_code_choices
@@ -57,6 +58,8 @@ def c_package(
         raise FormatError(f"{choices.language} is not C", "language", "circuits have a writer of their own")
     for typed in (name, choices.file_name or name, choices.type_name or name):
         checked_name(typed)
+    if realization.changes_rate:
+        _check_rates(choices)
     if realization.input.bits > 62:
         raise FormatError(f"{realization.input} is too wide an input for C", "input", "62 bits are the most")
     shared = _values(realization, name, choices)
@@ -88,27 +91,44 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         if view.kind == "tap-sum":
             view.values["table"] = view.values["table"] or f"{name}_taps_{view.index}"
             view.values.setdefault("is_reloadable", False)
-    rounds = [] if is_float else [each for view in stages if view.kind != "tap-sum" for each in _roundings(view)]
+    rounds = (
+        []
+        if is_float
+        else [each for view in stages if view.kind not in ("tap-sum", "cic") for each in _roundings(view)]
+    )
     word = TYPES.get(choices.number, "")
+    found = parts(stages)
+    ratios = [part.ratio for part in found]
     guard = GUARD[choices.number] if choices.guard and realization.is_recursive else ""
     return {
         "name": name, "NAME": name.upper(), "file": choices.file_name or name, "FILE": (choices.file_name or name).upper(),
         "types": Package(choices.language, name, (), choices).types,
         "views": stages, "rounds": rounds, "input": realization.input, "output": realization.output,
         "in_type": word or c_type(realization.input), "out_type": word or c_type(realization.output),
-        "describe": _describe, "ownership": OWNERSHIP, "cast": _cast, "parts": (found := parts(stages)), "buffers": buffers(found), "chunk": CHUNK,
+        "describe": _describe, "ownership": OWNERSHIP, "cast": _cast, "parts": found, "buffers": buffers(found),
+        "chunk": chunk_of(ratios, CHUNK), "changes_rate": realization.changes_rate, "out_max": most_words(ratios),
+        "between": [most_outputs(chunk_of(ratios, CHUNK), ratios[: k + 1]) for k in range(len(ratios))],
+        "grows": growth(ratios) > 1,
         "has_dual": any(v.values.get("is_dual") for v in stages), "is_float": is_float,
         "held": sorted({r.values["target"].bits for r in rounds if _is_held(r.values)}),
         "has_state": any(v.kind != "requantize" and (v.kind != "network" or v.values["kept"]) for v in stages), "uses_intrinsics": choices.intrinsics and not is_float,
         "is_header_only": is_cpp, "fn": "inline" if is_cpp else "static", "api": "inline " if is_cpp else "",
         "table": "inline constexpr" if is_cpp else "static const",
-        "needs_apart": any(v.kind in ("section", "network") or v.values.get("layout") == "blocks" for v in stages),
-        "has_blocks": any(v.values.get("layout") == "blocks" for v in stages),
-        "has_vectors": any(v.values.get("vectors") for v in stages), "has_runs": any(v.values.get("stops") for v in stages),
+        "needs_apart": any(v.kind in ("section", "network") or v.values.get("layout") in ("blocks", "rates") for v in stages),
+        "has_blocks": any(v.values.get("layout") in ("blocks", "rates") for v in stages),
+        "has_vectors": any(v.values.get("vectors") for v in stages), "has_runs": any(v.values.get("stops") or v.values.get("is_short") for v in stages),
         "is_reloadable": choices.reloadable, "codes": code_values(realization, choices),
         "finished": lambda p, value: _finished(p, value, name),
         "guarded": lambda value: f"({value} < {guard} && {value} > -{guard}) ? 0 : {value}" if guard else value,
     }  # fmt: skip
+
+
+def _check_rates(choices: CodeChoices) -> None:
+    """What doesn't go with a change of rate."""
+    if choices.is_float:
+        raise FormatError("a change of rate is written in integers", "number", "take integer")
+    if choices.converter_in:
+        raise FormatError("converter codes go with a single rate", "converter_in", "leave them out")
 
 
 def _is_held(values: dict[str, Any]) -> bool:
@@ -130,7 +150,7 @@ def _vectors(realization: Realization, choices: CodeChoices, shared: dict[str, A
             "inputs": [literal(int(x), shared["in_type"]) for x in samples],
             "outputs": [literal(int(y), shared["out_type"]) for y in simulate(realization, samples)], "tolerance": "",
         }  # fmt: skip
-    values |= {"count": len(samples), "code_inputs": [], "code_outputs": []}
+    values |= {"count": len(samples), "out_count": len(values["outputs"]), "code_inputs": [], "code_outputs": []}
     if shared["codes"]:
         entry, _ = converters(choices)
         codes = np.concatenate([[0, entry.most, entry.offset], random_integers(1021, Format(False, entry.bits, 0), 3)])

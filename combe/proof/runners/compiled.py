@@ -46,7 +46,8 @@ class Compiled(InFolder):
         """The delivered check and a program that takes a stream."""
         harness = _environment().get_template("harness.c.j2").render(
             name=self.package.name, file=self.package.file, types=self.package.types,
-            is_header_only=self.ending == "cpp",
+            is_header_only=self.ending == "cpp", changes_rate=self.realization.changes_rate,
+            most_outputs=-(-4096 * self.realization.ratio[0] // self.realization.ratio[1]) + 64 * self.realization.ratio[0],
         )  # fmt: skip
         (self.folder / f"harness.{self.ending}").write_text(harness, encoding="utf-8")
         self._compile("check", f"{self.package.file}_check.{self.ending}")
@@ -83,8 +84,9 @@ class Compiled(InFolder):
         given = samples * self.realization.input.step if is_float else samples
         said = run([str(self.folder / "stream"), *BLOCK_LENGTHS], self.folder, given.astype(entry).tobytes())
         heard = np.frombuffer(said, dtype=result)
-        if len(heard) != len(samples):
-            raise ToolError(f"the program wrote {len(heard)} samples instead of {len(samples)}", "proof")
+        wanted = self.realization.output_count(len(samples))
+        if len(heard) != wanted:
+            raise ToolError(f"the program wrote {len(heard)} samples instead of {wanted}", "proof")
         return heard.astype(np.float64 if is_float else np.int64)
 
 

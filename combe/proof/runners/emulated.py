@@ -138,6 +138,7 @@ class Emulated:
             rows = [literal(int(x), c_type(self.realization.input)) for x in samples]
         return _environment().get_template("harness.c.j2").render(
             name=self.package.name, file=self.package.file, types=types, is_header_only=False, count=len(rows),
+            out_count=self.realization.output_count(len(rows)),
             blocks=BLOCKS, entry="run_codes" if self.with_codes else "run", in_type=in_type, out_type=out_type, inputs=rows,
         )  # fmt: skip
 

@@ -1,0 +1,114 @@
+"""Stages that change the rate in C: taps by phases, so that no zero is multiplied, and sums in a row."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from math import ceil
+from typing import Any
+
+from combe.delivery.c.blocks import UNROLLED, block_length, divisor, fits_32, is_dual, unrolling
+from combe.delivery.c.types import c_type, literal, signed_type
+from combe.delivery.code_choices import CodeChoices
+from combe.errors import FormatError
+from combe.realization.cic import Cic
+from combe.realization.formats import Format
+from combe.realization.stages import TapSum
+
+LONGEST_BETWEEN = 1024
+"""Words handed on between two stages at a time."""
+
+
+def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str, Any]:
+    """What the template prints of a sum of taps that changes the rate.
+
+    The table holds the taps of each phase in a row, oldest sample first, filled up with zeros at the oldest end. Four outputs
+    are worked out together where they share something: the taps where the rate only goes down, the samples where it goes
+    only up and has phases enough.
+    """
+    if choices.history != "blocks":
+        raise FormatError(
+            f"a change of rate keeps its samples in blocks, not {choices.history}", "history", "take blocks"
+        )
+    up, down = stage.up, stage.down
+    depth = -(-len(stage.coefficients) // up)
+    padded = -(-depth // UNROLLED) * UNROLLED
+    rows = phase_rows(stage, padded)
+    dual = is_dual(stage, source)
+    sum_type = signed_type(*stage.span(source), 32)
+    sum_type = signed_type(stage.accumulator.least, stage.accumulator.most, 32) if sum_type == "int64_t" else sum_type
+    table_type = "int16_t" if dual else c_type(stage.coefficient)
+    together = "down" if up == 1 else "up" if down == 1 and up % 4 == 0 else ""
+    return {
+        "count": len(stage.coefficients), "padded": padded, "depth": depth, "kept_count": len(stage.coefficients),
+        "sum_type": sum_type, "is_long": sum_type == "int64_t", "bias": "0", "table_type": table_type,
+        "kept_type": "int16_t" if dual else c_type(source), "accumulator": stage.accumulator,
+        "coefficient": stage.coefficient, "form": stage.form, "layout": "rates", "up": up, "down": down,
+        "whole": down // up, "part": down % up, "together": together,
+        "tap_stride": padded if together == "up" else 0, "sample_stride": down if together == "down" else 0,
+        "rows": [literal(value, table_type) for row in rows for value in row], "block": max(block_length(padded), 4 * down if up == 1 and down <= 64 else 0),
+        "is_dual": dual and choices.intrinsics, "is_short": sum_type == "int64_t" and fits_32_each(rows, source),
+        "described": f"{stage.coefficient}: the integer k stands for k * 2^{-stage.coefficient.fraction}",
+        "order_words": f" {up} phases, each oldest sample first." if up > 1 else " Oldest sample first.",
+        "few_unrolled": divisor(padded // 2, 8), "vectors": "dot" if dual and sum_type == "int32_t" else "",
+    } | unrolling(padded, choices.unroll)  # fmt: skip
+
+
+def phase_rows(stage: TapSum, padded: int) -> list[list[int]]:
+    """The taps of each phase, oldest sample first, filled up at the oldest end."""
+    rows = []
+    for phase in range(stage.up):
+        own = list(stage.coefficients[phase :: stage.up])[::-1]
+        rows.append([0] * (padded - len(own)) + own)
+    return rows
+
+
+def fits_32_each(rows: list[list[int]], source: Format) -> bool:
+    """Whether 32 bits hold every single product."""
+    return all(fits_32([value], source) for row in rows for value in row)
+
+
+def cic_layout(stage: Cic, source: Format) -> dict[str, Any]:
+    """What the template prints of sums in a row: they count modulo 2^32 or 2^64."""
+    bits = max(stage.accumulator.bits, source.bits + (not source.signed))
+    if bits > 64:
+        what = f"sums of {bits} bits are wider than C's 64"
+        raise FormatError(what, "accumulator", "take fewer sums, a smaller factor or fewer input bits")
+    word = 32 if bits <= 32 else 64
+    return {
+        "layout": "cic", "order": stage.order, "up": stage.up, "down": stage.down, "delay": stage.delay,
+        "factor": stage.factor, "word": f"uint{word}_t", "signed_word": f"int{word}_t", "top": word - 1,
+        "sum_type": f"int{word}_t", "accumulator": stage.accumulator, "kept_factors": [],
+    }  # fmt: skip
+
+
+def growth(ratios: list[tuple[int, int]]) -> Fraction:
+    """The most values that stand between two stages for one input."""
+    most, now = Fraction(1), Fraction(1)
+    for up, down in ratios:
+        now *= Fraction(up, down)
+        most = max(most, now)
+    return most
+
+
+def chunk_of(ratios: list[tuple[int, int]], usual: int) -> int:
+    """Inputs taken at a time, so that no buffer between two stages grows beyond its bounds."""
+    inner = growth(ratios[:-1]) if len(ratios) > 1 else Fraction(1)
+    return max(1, min(usual, int(LONGEST_BETWEEN / inner)))
+
+
+def most_outputs(count: int, ratios: list[tuple[int, int]]) -> int:
+    """The most outputs of stages in a row for so many inputs, whatever came before."""
+    for up, down in ratios:
+        count = ceil(Fraction(count * up, down))
+    return count
+
+
+def most_words(ratios: list[tuple[int, int]]) -> str:
+    """The same as a C expression of ``count``."""
+    text = "(count)"
+    for up, down in ratios:
+        if up > 1:
+            text = f"({text} * {up}u)"
+        if down > 1:
+            text = f"(({text} + {down - 1}u) / {down}u)"
+    return text
