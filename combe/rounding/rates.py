@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from math import log2, log10
+from math import floor, log2, log10
 
 from combe.designing.designed import Design
 from combe.designing.rates.stages import RateStage
@@ -20,7 +20,7 @@ from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
 from combe.rounding.realize import HELD, rounded_coefficients
 from combe.values import replace
 
-HEADROOM, GUARD = 1, 2
+HEADROOM, GUARD = 2, 2
 """Bits on top and below of what stages hand on, over the input's: overshoot of a stage, and noise below the output's."""
 
 
@@ -45,19 +45,19 @@ def realize_stages(
     entry = parse_format(choices.input, "input")
     output = parse_format(choices.output, "output") if choices.output else entry
     stages: list[Stage] = []
-    arriving, pending = entry, 1.0
+    arriving, gained = entry, 1.0
+    """``gained`` is what sums before this place have made values larger by, and no taps have made good yet."""
     for index, stage in enumerate(design.stages):
         is_last = index == len(design.stages) - 1
+        ahead = _gain_ahead(design.stages[index + 1 :])
         if stage.kind == "cic":
             made: Stage = _sums(stage, arriving)
-            gain = made.gain if isinstance(made, Cic) else 1
-            handed = _between(entry, output, choices, int(log2(gain)), arriving)
-            pending /= gain
+            gained *= _gain(stage)
         else:
-            made = _taps(stage, design, pending, arriving, choices, is_stopped, enough)
-            pending, handed = 1.0, output if is_last else _between(entry, output, choices, 0, arriving)
+            made = _taps(stage, design, 1 / (gained * ahead), arriving, choices, is_stopped, enough)
+            gained = 1 / ahead
         stages.append(made)
-        target = output if is_last else handed
+        target = output if is_last else _between(entry, output, choices, gained)
         if made.result != target:
             stages.append(Requantize(made.result, target, choices.rounding, choices.overflow))
         arriving = target
@@ -79,19 +79,34 @@ def _sums(stage: RateStage, source: Format) -> Cic:
     return replace(draft, accumulator=Format(True, bits, source.fraction))
 
 
-def _between(entry: Format, output: Format, choices: Choices, raised: int, source: Format) -> Format:
-    """What one stage hands on to the next; ``raised`` is what sums in a row have made it larger, as a power of two."""
+def _gain(stage: RateStage) -> float:
+    """Of sums in a row, for a constant."""
+    return Cic(stage.order, stage.up, stage.down, stage.delay, Format(True, 2, 0)).gain
+
+
+def _gain_ahead(stages: tuple[RateStage, ...]) -> float:
+    """Of the sums that follow with no taps between: what the taps before them make good."""
+    gain = 1.0
+    for stage in stages:
+        if stage.kind != "cic":
+            return 1.0
+        gain *= _gain(stage)
+    return gain
+
+
+def _between(entry: Format, output: Format, choices: Choices, gained: float) -> Format:
+    """What one stage hands on to the next; ``gained`` is what makes values larger there than they are worth."""
     bits = choices.state_bits or max(entry.bits, output.bits) + HEADROOM + GUARD
-    whole = max(entry.bits - entry.fraction, output.bits - output.fraction) + HEADROOM + raised
+    whole = max(entry.bits - entry.fraction, output.bits - output.fraction) + HEADROOM + floor(log2(gained) + 1e-9)
     return Format(True, bits, bits - whole)
 
 
 def _taps(
-    stage: RateStage, design: Design, pending: float, source: Format, choices: Choices,
+    stage: RateStage, design: Design, scale: float, source: Format, choices: Choices,
     is_stopped: Callable[[], bool], enough: float,
 ) -> TapSum:  # fmt: skip
-    """A stage of taps; ``pending`` is what makes good for the gain of sums before it."""
-    fir = Fir(tuple(tap * pending for tap in stage.taps))
+    """A stage of taps; ``scale`` is what makes good for the gain of sums before it."""
+    fir = Fir(tuple(tap * scale for tap in stage.taps))
     fraction = choices.coefficient_fraction if len(design.stages) == 1 else None
     coefficient, integers = rounded_coefficients(fir, choices.coefficient_bits, fraction)
     asked = design.requirement

@@ -45,7 +45,7 @@ def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str
         "coefficient": stage.coefficient, "form": stage.form, "layout": "rates", "up": up, "down": down,
         "whole": down // up, "part": down % up, "together": together,
         "tap_stride": padded if together == "up" else 0, "sample_stride": down if together == "down" else 0,
-        "rows": [literal(value, table_type) for row in rows for value in row], "block": max(block_length(padded), 4 * down if up == 1 and down <= 64 else 0),
+        "rows": [literal(value, table_type) for row in rows for value in row], "block": max(block_length(padded), min(32 * down, 256) if up == 1 else 0),
         "is_dual": dual and choices.intrinsics, "is_short": sum_type == "int64_t" and fits_32_each(rows, source),
         "described": f"{stage.coefficient}: the integer k stands for k * 2^{-stage.coefficient.fraction}",
         "order_words": f" {up} phases, each oldest sample first." if up > 1 else " Oldest sample first.",

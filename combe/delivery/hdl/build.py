@@ -20,13 +20,16 @@ from combe.delivery.hdl.circuit import (
     count_of,
     equals,
     flag_and,
+    flag_not,
 )
 from combe.delivery.hdl.engine import engine
 from combe.delivery.hdl.fir_mac import WritePort, sequenced
+from combe.delivery.hdl.fir_rates import Link, Pace, clocks_between, close_link, kept_only, rate_sums, rate_taps
 from combe.delivery.hdl.fir_stream import Loaded, direct, folded, transposed
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
 from combe.delivery.hdl.recursive_stream import recursive
 from combe.errors import FormatError
+from combe.realization.cic import Cic
 from combe.realization.formats import Format, narrowest_signed
 from combe.realization.stages import Realization, Requantize, TapSum
 
@@ -84,6 +87,8 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
 def suited(realization: Realization, choices: HardwareChoices) -> str:
     """The smallest architecture that keeps up with the sample rate at the clock (a usual one where none is given)."""
     clock = choices.clock_hz or USUAL_CLOCK_HZ
+    if realization.changes_rate:
+        return "serial"
     budget = clock / realization.sample_rate_hz
     is_known = choices.clock_hz or realization.sample_rate_hz > 2
     taps = _only_taps(realization)
@@ -109,6 +114,8 @@ def _engine_clocks(realization: Realization) -> int:
 
 
 def _check_fits(realization: Realization, architecture: str, choices: HardwareChoices) -> None:
+    if realization.changes_rate:
+        _check_rate_architecture(realization, architecture, choices)
     taps = _only_taps(realization)
     sums = [stage for stage in realization.stages if isinstance(stage, TapSum)]
     if realization.is_recursive and architecture in ("transposed", "folded", "semi-parallel"):
@@ -125,6 +132,22 @@ def _check_fits(realization: Realization, architecture: str, choices: HardwareCh
         raise FormatError(
             f"{architecture} is written for {MOST_STREAMED_TAPS} taps at most", "architecture", "serial takes more"
         )
+
+
+def _check_rate_architecture(realization: Realization, architecture: str, choices: HardwareChoices) -> None:
+    """Where the rate changes: serial takes everything, the others one sum of taps that only goes down."""
+    taps = _only_taps(realization)
+    if choices.reloadable:
+        raise FormatError(
+            "coefficients of a change of rate can't be replaced in a circuit", "reloadable", "leave it out"
+        )
+    if choices.converter_in:
+        raise FormatError("converter codes go with a single rate", "converter_in", "leave them out")
+    if architecture == "serial":
+        return
+    if taps is None or taps.up > 1 or architecture == "semi-parallel":
+        what = f"{architecture} doesn't take this change of rate"
+        raise FormatError(what, "architecture", "serial does, with a multiplier for each stage")
 
 
 def _lanes(realization: Realization, architecture: str, choices: HardwareChoices) -> int:
@@ -199,6 +222,8 @@ def _stages(
     taps = _only_taps(realization)
     ready: Expression = Number(1, 1, BIT)
     clocks = 1
+    if realization.changes_rate and architecture == "serial":
+        return _rate_stages(build, stream, realization)
     if architecture == "serial" and taps is None:
         made = engine(build, stream, realization.program)
         return made.stream, made.ready, made.clocks
@@ -217,11 +242,68 @@ def _stages(
                 stream, ready, clocks = found.stream, found.ready, found.clocks
             else:
                 stream = _streamed(build, stream, stage, architecture, choices)
+                if stage.down > 1:
+                    stream = kept_only(build, stream, stage)
             source = stage.accumulator
-        else:
+        elif not isinstance(stage, Cic):
             stream = recursive(build, stream, stage, source, architecture == "multiplierless")
             source = stage.result
     return stream, ready, clocks
+
+
+def _rate_stages(build: Builder, stream: Stream, realization: Realization) -> tuple[Stream, Expression, int]:
+    """Stages in a row that hand on one value at a time. Clocks a sample occupies are those of the first, after a reset."""
+    circuit = build.circuit
+    changing = [
+        k for k, stage in enumerate(realization.stages)
+        if isinstance(stage, Cic) or (isinstance(stage, TapSum) and (stage.up > 1 or stage.down > 1))
+    ]  # fmt: skip
+    idle = {k: circuit.new(f"idle_{k}", 1, BIT) for k in changing}
+    sent = {k: circuit.new(f"sent_{k}", 1, BIT) for k in changing[1:]}
+    source = realization.input
+    ready: Expression = idle[changing[0]]
+    if changing[0] > 0:
+        # What stands before the first of them lets one sample through at a time.
+        coming = circuit.new("coming", 1, BIT)
+        ready = flag_and(idle[changing[0]], flag_not(coming))
+        taken = circuit.wire("taken", flag_and(stream.valid, ready))
+        before = Link(idle[changing[0]], coming)
+        stream = Stream(taken, stream.value)
+        launched: Expression = taken
+    else:
+        before, launched = Link(), Number(0, 1, BIT)
+    begun: list[int] = []
+    for index, stage in enumerate(realization.stages):
+        if index in idle:
+            close_link(circuit, before, launched, stream.valid)
+            begun.append(build.latency)
+            later = next((k for k in changing if k > index), None)
+            link = Link(idle[later], sent[later]) if later is not None else Link()
+            if isinstance(stage, Cic):
+                stream, launched = rate_sums(build, stream, source, stage, idle[index], link)
+            else:
+                assert isinstance(stage, TapSum)
+                stream, launched = rate_taps(build, stream, source, stage, idle[index], link)
+            before = link
+            source = stage.result
+        elif isinstance(stage, Requantize):
+            raw = build.as_number(f"sum_{index}", stream.value, inner_width(stage.source))
+            build.circuit.remark(f"From {stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}.")
+            number = build.rounded(f"round_{index}", raw, stage.source, stage.target, stage.rounding, stage.overflow)
+            stream = Stream(stream.valid, Value(number, stage.target.least, stage.target.most))
+            source = stage.target
+        elif isinstance(stage, TapSum):
+            stream, source = direct(build, stream, stage, None), stage.accumulator
+        else:
+            assert not isinstance(stage, Cic)
+            stream, source = recursive(build, stream, stage, source, False), stage.result
+    paces: list[Pace] = []
+    for place, until in zip(changing, [*begun[1:], build.latency]):
+        one = realization.stages[place]
+        assert isinstance(one, (TapSum, Cic))
+        before_it = 1 if isinstance(one, TapSum) else 0 if one.down > 1 else one.order + 1
+        paces.append(Pace(one, until - begun[len(paces)] - before_it))
+    return stream, ready, clocks_between(paces) + (begun[0] + 1 if changing[0] > 0 else 0)
 
 
 def _streamed(

@@ -206,8 +206,9 @@ class Circuit:
 
 
 def flag_and(*flags: Expression) -> Expression:
-    """All of them."""
-    return flags[0] if len(flags) == 1 else Op("and", flags, 1, BIT)
+    """All of them; a flag that is always set says nothing."""
+    said = tuple(flag for flag in flags if not (isinstance(flag, Number) and flag.value == 1)) or flags[:1]
+    return said[0] if len(said) == 1 else Op("and", said, 1, BIT)
 
 
 def flag_or(*flags: Expression) -> Expression:

@@ -58,15 +58,15 @@ def sequenced(
     is_last = circuit.wire("is_last", equals(index, count - 1))
     is_full = circuit.wire("is_full", equals(filled, count))
     is_at_end = circuit.wire("is_at_end", flag_and(busy, is_last))
-    next_pointer = circuit.wire("next_pointer", _plus(pointer, 1))
-    next_index = circuit.mux("next_index", is_last, index, _plus(index, 1))
+    next_pointer = circuit.wire("next_pointer", plus(pointer, 1))
+    next_index = circuit.mux("next_index", is_last, index, plus(index, 1))
     first_index = circuit.mux(
         "first_index", accept, Number(0, index_bits, UNSIGNED), circuit.mux("index_on", busy, next_index, index)
     )
     circuit.clocked(busy, circuit.wire("busy_next", _or(accept, flag_and(busy, flag_not(is_last)))), None, 0)
     circuit.clocked(index, first_index, None, count - 1)
     circuit.clocked(pointer, next_pointer, accept, 0)
-    circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, _plus(filled, 1)), accept, 0)
+    circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, plus(filled, 1)), accept, 0)
     circuit.remark("What is read is a sample only where as many have come since the reset.")
     known = circuit.register("known", below(index, filled), None, 0)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
@@ -149,7 +149,8 @@ def _coefficients(
     return factor
 
 
-def _plus(value: Signal, step: int) -> Op:
+def plus(value: Signal, step: int) -> Op:
+    """A counter moved on."""
     return Op("add", (value, Number(step, value.width, UNSIGNED)), value.width, UNSIGNED)
 
 

@@ -29,6 +29,8 @@ class Vectors(Struct, frozen=True, eq=False):
     samples: Integers
     resets: NDArray[np.bool_]
     outputs: Integers
+    due: Integers | None = None
+    """Where the rate changes: how many outputs there are once so many samples have gone in, from none to all."""
 
     def rows(self, in_bits: int, out_bits: int) -> tuple[str, str]:
         """Two texts of binary digits: a reset's flag and a sample; an output."""
@@ -40,7 +42,11 @@ def hdl_vectors(
     realization: Realization, choices: HardwareChoices, clocks: int, language: str, seed: int = 1
 ) -> Vectors:
     """As many as a simulator takes in seconds: fewer where a sample takes many clocks."""
-    wanted = max(LEAST_SAMPLES, min(MOST_SAMPLES, MOST_CLOCKS[language] // (2 * clocks)))
+    up, down = realization.ratio
+    wanted = max(
+        LEAST_SAMPLES,
+        min(MOST_SAMPLES * max(1, min(down // up, 8)), MOST_CLOCKS[language] * min(down, 16) // (2 * clocks)),
+    )
     if choices.converter_in:
         entry = Format(False, converter_from(choices.converter_in, "converter_in").bits, 0)
         pieces = [
@@ -58,7 +64,17 @@ def hdl_vectors(
         ]  # fmt: skip
         answers = [np.asarray(simulate(realization, piece), dtype=np.int64) for piece in pieces]
     resets = np.concatenate([_flags(len(piece)) for piece in pieces])
-    return Vectors(np.concatenate(pieces), resets, np.concatenate(answers))
+    due = due_outputs(realization, pieces) if realization.changes_rate else None
+    return Vectors(np.concatenate(pieces), resets, np.concatenate(answers), due)
+
+
+def due_outputs(realization: Realization, pieces: list[Integers]) -> Integers:
+    """How many outputs are due after 0, 1, 2, … samples of pieces between which everything is forgotten."""
+    found, before = [0], 0
+    for piece in pieces:
+        found += [before + realization.output_count(k + 1) for k in range(len(piece))]
+        before += realization.output_count(len(piece))
+    return np.array(found, dtype=np.int64)
 
 
 def _cut(piece: Integers, most: int) -> Integers:

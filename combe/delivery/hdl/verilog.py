@@ -8,6 +8,7 @@ from itertools import groupby
 from combe.delivery.hdl.circuit import (
     BIT,
     SIGNED,
+    UNSIGNED,
     Assign,
     Circuit,
     Expression,
@@ -188,6 +189,8 @@ def _operation(value: Op, names: list[str]) -> str:
     source = value.args[0]
     if op in INFIX:
         return f" {INFIX[op]} ".join(names)
+    if op == "extend" and value.kind == UNSIGNED:
+        return f"{{{value.width - source.width}'d0, {first}}}"
     if op == "extend":
         return f"{{{{{value.width - source.width}{{{first}[{source.width - 1}]}}}}, {first}}}"
     if op == "reinterpret":

@@ -75,6 +75,7 @@ def bench_files(built: Built, language: str, played: Vectors, choices: HardwareC
         SourceFile(f"{name}_tb.{ending}", _render(f"tb.{ending}.j2", values)),
         SourceFile(f"{name}_samples.txt", samples), SourceFile(f"{name}_expected.txt", expected),
         SourceFile("Makefile", _render("Makefile.j2", values)),
+        *([SourceFile(f"{name}_due.txt", "".join(f"{value:032b}\n" for value in played.due.tolist()))] if played.due is not None else []),
     ]  # fmt: skip
 
 
@@ -83,7 +84,9 @@ def _values(built: Built, language: str, played: Vectors, choices: HardwareChoic
     out = built.circuit.signals["out_data"]
     return {
         "name": built.circuit.name, "language": language, "count": len(played.samples), "extra": extra,
-        "latency": built.latency, "clocks": built.clocks, "patience": 4 * (built.latency + built.clocks) + 100, "ownership": OWNERSHIP, "axi": choices.axi_stream,
+        "outputs": len(played.outputs), "changes_rate": played.due is not None,
+        "latency": built.latency, "clocks": built.clocks, "patience": (12 if played.due is not None else 4) * (built.latency + built.clocks) + 100,
+        "ownership": OWNERSHIP, "axi": choices.axi_stream,
         "out_signed": out.kind == "signed", **axi_values(built),
     }  # fmt: skip
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
-from combe.delivery.hdl.vectors import Vectors
+from combe.delivery.hdl.vectors import Vectors, due_outputs
 from combe.delivery.hdl.writer import bench_files
 from combe.delivery.package import Package
 from combe.errors import ToolError
@@ -73,7 +73,9 @@ class Simulated:
         resets = np.zeros(len(samples), dtype=np.bool_)
         resets[:1] = True
         # What the bench expects is not known here: it plays, and whoever asked compares.
-        played = self.play(Vectors(samples, resets, np.zeros(len(samples), dtype=np.int64)))
+        outputs = np.zeros(self.realization.output_count(len(samples)), dtype=np.int64)
+        due = due_outputs(self.realization, [samples]) if self.realization.changes_rate else None
+        played = self.play(Vectors(samples, resets, outputs, due))
         out = self.built.circuit.signals["out_data"]
         return played.outputs(self.built.output_bits, out.kind == "signed")
 

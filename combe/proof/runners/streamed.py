@@ -53,7 +53,11 @@ class Streamed(InFolder):
         self.package.write(folder)
         circuit = self.built.circuit
         extra = [port.signal for port in circuit.ports if port.signal.name not in PORTS]
-        text = _environment().get_template("stream.cpp.j2").render(name=name, extra=extra, patience=PATIENCE)
+        text = (
+            _environment()
+            .get_template("stream.cpp.j2")
+            .render(name=name, extra=extra, patience=PATIENCE, changes_rate=self.realization.changes_rate)
+        )
         (folder / "stream.cpp").write_text(text, encoding="utf-8")
         build(folder, name, ["--cc", "--exe", "-O3", "-CFLAGS", "-O1"], [f"{name}.v", "stream.cpp"])
 
@@ -67,10 +71,12 @@ class Streamed(InFolder):
         """
         signals = self.built.circuit.signals
         given = np.asarray(samples).astype(np.int64) & _mask(signals["in_data"].width)
-        said = run([str(self._program)], self.folder, given.astype("<u8").tobytes(), seconds=SECONDS)
+        wanted = self.realization.output_count(len(samples))
+        words = [str(wanted)] if self.realization.changes_rate else []
+        said = run([str(self._program), *words], self.folder, given.astype("<u8").tobytes(), seconds=SECONDS)
         heard = np.frombuffer(said, dtype="<u8").astype(np.int64)
-        if len(heard) != len(samples):
-            raise ToolError(f"the circuit gave {len(heard)} outputs instead of {len(samples)}", "proof")
+        if len(heard) != wanted:
+            raise ToolError(f"the circuit gave {len(heard)} outputs instead of {wanted}", "proof")
         out = signals["out_data"]
         if out.kind != "signed":
             return heard

@@ -1,0 +1,327 @@
+"""Stages that change the rate as circuits: one multiplier that goes through the taps of each output's phase, sums in a row,
+and taps at full speed of which every so many outputs are kept.
+
+Stages in a row hand on one value at a time: a stage begins an output only when the next has done with the one before, so that
+nothing has to be stored in between and nothing can be lost.
+"""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from combe.delivery.hdl.circuit import (
+    BIT,
+    UNSIGNED,
+    Circuit,
+    Expression,
+    Memory,
+    Number,
+    Op,
+    Signal,
+    below,
+    bits_for,
+    equals,
+    flag_and,
+    flag_not,
+    flag_or,
+)
+from combe.delivery.hdl.fir_mac import plus
+from combe.delivery.hdl.parts import Builder, Stream, Value
+from combe.realization.cic import Cic
+from combe.realization.formats import Format
+from combe.realization.stages import TapSum
+
+MOST_CLOCKS = 10_000_000
+ALWAYS = Number(1, 1, BIT)
+
+
+class Link(Struct, frozen=True):
+    """What stands between a stage and the next that changes the rate: ``idle`` is the next one's, ``sent`` tells of a value on
+    its way there; neither where the output comes next."""
+
+    idle: Signal | None = None
+    sent: Signal | None = None
+
+    def free(self) -> Expression:
+        """Whether another value may be begun."""
+        if self.idle is None or self.sent is None:
+            return ALWAYS
+        return flag_and(self.idle, flag_not(self.sent))
+
+
+def close_link(circuit: Circuit, link: Link, launched: Expression, arrived: Signal) -> None:
+    """The flag of a value on its way: set where one is begun, cleared where it arrives."""
+    if link.sent is not None:
+        circuit.clocked(link.sent, flag_or(launched, flag_and(link.sent, flag_not(arrived))), None, 0)
+
+
+def rate_taps(
+    build: Builder, stream: Stream, source: Format, stage: TapSum, idle: Signal, link: Link
+) -> tuple[Stream, Signal]:  # fmt: skip
+    """One multiplier: a sample is stored, then each output due goes through the taps of its phase. Also the flag that tells
+    that an output is begun."""
+    circuit = build.circuit
+    depth = -(-len(stage.coefficients) // stage.up)
+    depth_bits, index_bits = bits_for(depth), bits_for(depth + 1)
+    circuit.remark(
+        f"{len(stage.coefficients)} taps in {stage.up} phases of {depth}: an output takes {depth} clocks, one for each tap of its phase."
+    )
+    busy, due = circuit.new("busy", 1, BIT), circuit.new("due", 1, BIT)
+    index, pointer = circuit.new("index", index_bits, UNSIGNED), circuit.new("pointer", depth_bits, UNSIGNED)
+    filled = circuit.new("filled", index_bits, UNSIGNED)
+    circuit.drive(idle, flag_and(flag_not(busy), flag_not(due)))
+    accept = circuit.wire("accept", flag_and(stream.valid, idle))
+    begin = circuit.wire("begin_output", flag_and(due, flag_not(busy), link.free()))
+    is_last = circuit.wire("is_last", equals(index, depth - 1))
+    is_at_end = circuit.wire("is_at_end", flag_and(busy, is_last))
+    is_full = circuit.wire("is_full", equals(filled, depth))
+    next_pointer = circuit.wire("next_pointer", plus(pointer, 1))
+    again, wanted, row = _schedule(circuit, stage, depth, accept, is_at_end)
+    goes_on = flag_not(is_at_end) if again is None else flag_or(flag_not(is_at_end), again)
+    circuit.clocked(due, flag_or(flag_and(accept, wanted), flag_and(due, goes_on)), None, 0)
+    circuit.clocked(busy, flag_or(begin, flag_and(busy, flag_not(is_last))), None, 0)
+    ahead = circuit.mux("next_index", busy, plus(index, 1), index)
+    circuit.clocked(index, circuit.mux("first_index", begin, Number(0, index_bits, UNSIGNED), ahead), None, 0)
+    circuit.clocked(pointer, next_pointer, accept, 0)
+    circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, plus(filled, 1)), accept, 0)
+    circuit.remark("What is read is a sample only where as many have come since the reset.")
+    known = circuit.register("known", below(index, filled), None, 0)
+    first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
+    place = circuit.wire("place", Op("sub", (pointer, circuit.fit(index, depth_bits)), depth_bits, UNSIGNED))
+    data = stream.value.signal
+    read = circuit.new("read", data.width)
+    circuit.memory(
+        Memory(
+            "samples", data.width, (0,) * (1 << depth_bits), place, read, accept, next_pointer, data, comment="Samples."
+        )
+    )
+    sample = circuit.mux("sample", known, read, Number(0, data.width))
+    factor = _table(circuit, stage, depth, index, row)
+    product = circuit.register("product", Op("mul", (factor, sample), factor.width + sample.width))
+    circuit.remark("The accumulator: the first product of an output starts it anew.")
+    running, starting, ended = build.later(busy, 2), build.later(first, 2), build.later(is_at_end, 2)
+    width = stage.accumulator.bits
+    accumulator = circuit.new("accumulator", width)
+    kept = circuit.mux("kept", starting, Number(0, width), accumulator)
+    circuit.clocked(accumulator, circuit.add(kept, circuit.fit(product, width), width), running)
+    done = build.later(ended, 1)
+    # A clock to store, one to begin, the taps, and three through memory, product and accumulator.
+    build.latency += depth + 4
+    return Stream(done, Value(accumulator, stage.accumulator.least, stage.accumulator.most)), begin
+
+
+def _schedule(
+    circuit: Circuit, stage: TapSum, depth: int, accept: Signal, is_at_end: Signal
+) -> tuple[Expression | None, Expression, Signal | None]:  # fmt: skip
+    """When outputs are due: whether another is once one has ended, whether one is at the sample that comes in, and where the
+    taps of the phase stand in the table."""
+    whole, part = stage.down // stage.up, stage.down % stage.up
+    row: Signal | None = None
+    wraps: Expression = Number(0, 1, BIT)
+    if part:
+        row_bits = bits_for(stage.up * depth)
+        row = circuit.new("row", row_bits, UNSIGNED)
+        limit = (stage.up - part) * depth
+        wraps = circuit.wire("wraps", flag_not(below(row, Number(limit, row_bits, UNSIGNED))))
+        moved = circuit.mux(
+            "next_row",
+            wraps,
+            Op("sub", (row, Number(limit, row_bits, UNSIGNED)), row_bits, UNSIGNED),
+            plus(row, part * depth),
+        )
+        circuit.clocked(row, moved, is_at_end, 0)
+    if whole == 0:
+        # Outputs come more often than samples: none is waited for longer than the next.
+        return flag_not(wraps), ALWAYS, row
+    wait_bits = bits_for(whole + 1)
+    wait = circuit.new("to_wait", wait_bits, UNSIGNED)
+    is_due = circuit.wire("is_due", equals(wait, 0))
+    after = circuit.mux(
+        "next_wait", wraps, Number(whole, wait_bits, UNSIGNED), Number(whole - 1, wait_bits, UNSIGNED)
+    ) if part else Number(whole - 1, wait_bits, UNSIGNED)  # fmt: skip
+    down = circuit.mux("wait_on", is_due, wait, Op("sub", (wait, Number(1, wait_bits, UNSIGNED)), wait_bits, UNSIGNED))
+    circuit.clocked(wait, circuit.mux("wait_next", is_at_end, after, down), flag_or(is_at_end, accept), 0)
+    return None, is_due, row
+
+
+def _table(circuit: Circuit, stage: TapSum, depth: int, index: Signal, row: Signal | None) -> Signal:
+    """The taps of all phases, one after another, newest sample first."""
+    width = stage.coefficient.bits + (not stage.coefficient.signed)
+    rows = []
+    for phase in range(stage.up):
+        own = list(stage.coefficients[phase :: stage.up])
+        rows += own + [0] * (depth - len(own))
+    factor = circuit.new("coefficient", width)
+    if row is None:
+        address: Expression = circuit.fit(index, bits_for(depth))
+    else:
+        address = Op("add", (row, circuit.fit(index, row.width)), row.width, UNSIGNED)
+    circuit.memory(
+        Memory(
+            "coefficients",
+            width,
+            tuple(rows),
+            circuit.named(address, "tap_place"),
+            factor,
+            comment="Taps, phase by phase.",
+        )
+    )
+    return factor
+
+
+def rate_sums(
+    build: Builder, stream: Stream, source: Format, stage: Cic, idle: Signal, link: Link
+) -> tuple[Stream, Signal]:  # fmt: skip
+    """Integrators and combs, one clock each, all counting modulo 2^bits. Also the flag that tells that an output is begun."""
+    circuit = build.circuit
+    width = stage.accumulator.bits
+    value: Expression = circuit.fit(stream.value.signal, width)
+    count_bits = bits_for(stage.factor)
+    count = circuit.new("count", count_bits, UNSIGNED)
+    is_end = circuit.wire("is_end", equals(count, stage.factor - 1))
+    onward = circuit.mux("next_count", is_end, Number(0, count_bits, UNSIGNED), plus(count, 1))
+    if stage.down > 1:
+        circuit.remark(f"{stage.order} integrators, every {stage.factor}th value through {stage.order} combs.")
+        is_first = circuit.wire("is_kept", equals(count, 0))
+        free = link.free()
+        circuit.drive(idle, free if free == ALWAYS else flag_or(flag_not(is_first), free))
+        accept = circuit.wire("accept", flag_and(stream.valid, idle))
+        circuit.clocked(count, onward, accept, 0)
+        launched = circuit.wire("begin_output", flag_and(accept, is_first))
+        total, valid = _integrators(build, stage, value, accept)
+        kept = build.later(launched, stage.order)
+        out, valid = _combs(build, stage, total, kept)
+        return Stream(valid, _limits(stage, source, out)), launched
+    circuit.remark(
+        f"{stage.order} combs, then {stage.order} integrators that take each value once and {stage.factor - 1} zeros."
+    )
+    waiting = circuit.new("waiting", 1, BIT)
+    circuit.drive(idle, flag_not(waiting))
+    accept = circuit.wire("accept", flag_and(stream.valid, idle))
+    out, arrived = _combs(build, stage, value, accept)
+    held = circuit.register("held", out, arrived)
+    running = circuit.new("running", 1, BIT)
+    begin = circuit.wire("begin_output", flag_and(running, link.free()))
+    ends = circuit.wire("ends", flag_and(begin, is_end))
+    circuit.clocked(running, flag_or(arrived, flag_and(running, flag_not(ends))), None, 0)
+    circuit.clocked(waiting, flag_or(accept, flag_and(waiting, flag_not(ends))), None, 0)
+    circuit.clocked(count, onward, begin, 0)
+    stuffed = circuit.mux("stuffed", circuit.wire("is_value", equals(count, 0)), held, Number(0, width))
+    build.latency += 1
+    total, valid = _integrators(build, stage, stuffed, begin)
+    return Stream(valid, _limits(stage, source, total)), begin
+
+
+def _integrators(build: Builder, stage: Cic, value: Expression, valid: Signal) -> tuple[Signal, Signal]:
+    circuit, width = build.circuit, stage.accumulator.bits
+    now: Expression = value
+    total = circuit.new("total", width)
+    for order in range(stage.order):
+        if order:
+            total = circuit.new("total", width)
+        circuit.clocked(total, Op("add", (total, circuit.named(now, "arriving")), width), build.later(valid, order), 0)
+        now = total
+    build.latency += stage.order
+    return total, build.later(valid, stage.order)
+
+
+def _combs(build: Builder, stage: Cic, value: Expression, valid: Signal) -> tuple[Signal, Signal]:
+    circuit, width = build.circuit, stage.accumulator.bits
+    now = circuit.named(value, "arriving")
+    for order in range(stage.order):
+        own = build.later(valid, order)
+        past = now
+        for _ in range(stage.delay):
+            past = circuit.register("past", past, own, 0)
+        now = circuit.register("comb", Op("sub", (now, past), width), own)
+    build.latency += stage.order
+    return now, build.later(valid, stage.order)
+
+
+def _limits(stage: Cic, source: Format, signal: Signal) -> Value:
+    least, most = stage.span(source)
+    return Value(signal, min(least, 0), max(most, 0))
+
+
+def kept_only(build: Builder, stream: Stream, stage: TapSum) -> Stream:
+    """Of taps at full speed every ``down``-th output, the first one included."""
+    circuit = build.circuit
+    count_bits = bits_for(stage.down)
+    circuit.remark(f"Of these every {stage.down}th is an output.")
+    count = circuit.new("count", count_bits, UNSIGNED)
+    is_end = circuit.wire("is_end", equals(count, stage.down - 1))
+    onward = circuit.mux("next_count", is_end, Number(0, count_bits, UNSIGNED), plus(count, 1))
+    circuit.clocked(count, onward, stream.valid, 0)
+    return Stream(circuit.wire("is_kept", flag_and(stream.valid, equals(count, 0))), stream.value)
+
+
+class Pace(Struct, frozen=True):
+    """How a stage moves: what it is, and clocks from the start of an output until it arrives at the next."""
+
+    stage: TapSum | Cic
+    clocks: int
+
+
+def clocks_between(paces: list[Pace]) -> int:
+    """Clocks from the first sample taken after a reset to the second: every stage has an output to make then, so that no
+    later sample waits longer. The stages' flags, clock by clock."""
+    count = len(paces)
+    busy, due, phase, left = [0] * count, [False] * count, [0] * count, [0] * count
+    sent = [False] * count
+    arriving: list[tuple[int, int]] = [(0, 0)]
+    waits = [0] * count
+
+    def idle(k: int) -> bool:
+        one = paces[k].stage
+        if isinstance(one, Cic):
+            return (left[k] != 0 or free(k)) if one.down > 1 else not due[k]
+        return not busy[k] and not due[k]
+
+    def free(k: int) -> bool:
+        return k == count - 1 or (not sent[k] and idle(k + 1))
+
+    for clock in range(MOST_CLOCKS):
+        if clock and idle(0):
+            return clock
+        arrived = [k for at, k in arriving if at == clock]
+        begun = [
+            k
+            for k in range(count)
+            if _begins(paces[k].stage, k in arrived, busy[k], due[k], waits[k] > clock, left[k], free(k))
+        ]
+        for k, pace in enumerate(paces):
+            one, accepts, begins = pace.stage, k in arrived, k in begun
+            if accepts and k:
+                sent[k - 1] = False
+            if begins:
+                sent[k] = True
+                arriving.append((clock + pace.clocks, k + 1))
+            if isinstance(one, Cic):
+                if one.down > 1:
+                    left[k] = (left[k] + accepts) % one.down
+                elif accepts:
+                    due[k], waits[k], left[k] = True, clock + one.order + 1, 0
+                elif begins:
+                    left[k] += 1
+                    due[k] = left[k] < one.up
+                continue
+            if busy[k]:
+                busy[k] -= 1
+                if not busy[k]:
+                    phase[k] += one.down
+                    due[k] = phase[k] < one.up
+                    left[k], phase[k] = (0, phase[k]) if due[k] else (phase[k] // one.up - 1, phase[k] % one.up)
+            if accepts:
+                due[k] = left[k] == 0
+                left[k] = max(left[k] - 1, 0)
+            if begins:
+                busy[k] = -(-len(one.coefficients) // one.up)
+    raise AssertionError("the stages never come to rest")
+
+
+def _begins(
+    stage: TapSum | Cic, accepts: bool, busy: int, due: bool, is_waiting: bool, left: int, is_free: bool
+) -> bool:  # fmt: skip
+    if isinstance(stage, Cic):
+        return accepts and left == 0 if stage.down > 1 else due and not is_waiting and is_free
+    return due and not busy and is_free
