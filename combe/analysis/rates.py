@@ -43,6 +43,17 @@ def rate_stages(stages: Sequence[Stage]) -> tuple[list[RateStage], float]:
     return found, gain
 
 
+def program_stages(realization: Realization) -> tuple[RateStage, ...]:
+    """The stages as exact filters in a row whose gains are those of the program: what sums make values larger by is taken into
+    the taps nearest to them."""
+    found, gain = rate_stages(realization.stages)
+    place = next((k for k, stage in enumerate(found) if stage.kind == "taps"), None)
+    if gain == 1.0 or place is None:
+        return tuple(found)
+    taps = tuple(tap * gain for tap in found[place].taps)
+    return tuple(replace(stage, taps=taps) if k == place else stage for k, stage in enumerate(found))
+
+
 def prototype_of_program(realization: Realization) -> Fir:
     """All taps as one filter at the highest rate, with a gain of 1 from input to output where the program has that."""
     stages, gain = rate_stages(realization.stages)

@@ -42,5 +42,6 @@ def own_rate(source: object) -> float:
     from combe.realization.stages import Realization
 
     if isinstance(source, (RealizationFile, Realization)):
-        return program_of(source).sample_rate_hz
+        program = program_of(source)
+        return program.sample_rate_hz * program.ratio[0]
     return source.sample_rate_hz if isinstance(source, Design) else 1.0

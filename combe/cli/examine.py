@@ -7,6 +7,7 @@ from typing import Annotated, Any
 import typer
 
 from combe.analysis.exact import exact_filter
+from combe.analysis.rates import program_stages
 from combe.cli.output import print_json, print_lines, status_of
 from combe.cli.sources import FilterName, design_in
 from combe.designing.designed import Design
@@ -59,9 +60,11 @@ def _design_in(file: str, sample_rate: float | None, name: str = "") -> Design:
             document = parse_json(text, "")
             if isinstance(document, dict) and document.get("format") == "combe-realization":
                 found = realization_from(document)
-                rate = sample_rate or found.realization.sample_rate_hz
-                asked = found.design.requirement if found.design and rate == found.realization.sample_rate_hz else None
-                return Design("rounded", exact_filter(found.realization), rate, asked)
+                made = found.realization
+                rate = sample_rate or made.sample_rate_hz
+                asked = found.design.requirement if found.design and rate == made.sample_rate_hz else None
+                stages = program_stages(made) if made.changes_rate else ()
+                return Design("rounded", exact_filter(made), rate * made.ratio[0], asked, stages=stages)
             if isinstance(document, dict) and document.get("format") == "combe-project":
                 return design_in(file, name)
         except CombeError as error:

@@ -6,9 +6,12 @@ import textwrap
 
 from combe import __version__
 from combe.analysis.exact import exact_filter
+from combe.analysis.rates import program_stages
 from combe.delivery.code_choices import CodeChoices
+from combe.designing.rates.stages import cost_of_stages
 from combe.filters import Fir
 from combe.ledger import Line, cost_of
+from combe.realization.cic import Cic
 from combe.realization.fingerprint import realization_checksum
 from combe.realization.network import Network
 from combe.realization.section import Section
@@ -32,7 +35,9 @@ def story(
     source = exact_filter(realization)
     cost = cost_of(source)
     rows = [f"{name}: {requirement.name if requirement else realization.name}", ""]
-    if isinstance(source, Fir):
+    if realization.changes_rate:
+        rows += _rate_rows(realization)
+    elif isinstance(source, Fir):
         rows.append(f"FIR filter of {len(source.taps)} taps for {realization.sample_rate_hz:g} samples a second.")
         if source.symmetry:
             rows.append(f"Delay {source.order / 2:g} samples at every frequency.")
@@ -69,6 +74,17 @@ def story(
     return [part for row in rows for part in (textwrap.wrap(safe(row), 92, subsequent_indent="    ") or [""])]
 
 
+def _rate_rows(realization: Realization) -> list[str]:
+    """What a change of rate does, and what it costs."""
+    up, down = realization.ratio
+    words = (f" times {up}" if up > 1 else "") + (f" divided by {down}" if down > 1 else "")
+    told = cost_of_stages(program_stages(realization))
+    return [
+        f"Changes the rate: {realization.sample_rate_hz:g} samples a second in,{words}, {realization.output_rate_hz:g} out.",
+        f"Cost per sample that comes in, on average: {told.multiplies:g} multiplies if pairs are folded, {told.adds:g} adds.",
+    ]
+
+
 def _asked(requirement: Requirement) -> list[str]:
     rows = []
     for band in requirement.bands:
@@ -76,6 +92,14 @@ def _asked(requirement: Requirement) -> list[str]:
             f"at {word} {_limit(limit)}" for word, limit in (("least", band.lower), ("most", band.upper)) if limit
         ]
         rows.append(f"{band.name}: {band.start_hz:g} to {band.stop_hz:g} Hz, {' and '.join(limits)}")
+    rate = requirement.rate
+    if rate is not None:
+        asked = [
+            f"{word} at most {level:g} dB"
+            for word, level in (("aliases", rate.alias_db), ("images", rate.image_db))
+            if level is not None
+        ]
+        rows.append(f"up {rate.up}, down {rate.down}: {', '.join(asked) or 'nothing else'}, {rate.protect} protected")
     rows.append(f"phase {requirement.phase}")
     for key, unit in (
         ("max_delay_s", " s"),
@@ -96,13 +120,21 @@ def _limit(limit: Limit) -> str:
     return ", ".join(f"{db:g} dB at {hz:g} Hz" for hz, db in limit.points)
 
 
+def _ratio(stage: TapSum | Cic) -> str:
+    return (f", up {stage.up}" if stage.up > 1 else "") + (f", down {stage.down}" if stage.down > 1 else "")
+
+
 def _arithmetic(realization: Realization) -> list[str]:
     rows = [f"input {realization.input}, output {realization.output}"]
     for stage in realization.stages:
         if isinstance(stage, TapSum):
             rows.append(
-                f"{stage.form} sum of {len(stage.coefficients)} taps, coefficients {stage.coefficient}, "
+                f"{stage.form} sum of {len(stage.coefficients)} taps{_ratio(stage)}, coefficients {stage.coefficient}, "
                 f"accumulator {stage.accumulator}, which no input can overflow"
+            )
+        elif isinstance(stage, Cic):
+            rows.append(
+                f"{stage.order} sums in a row over {stage.factor * stage.delay} samples{_ratio(stage)}, {stage.accumulator}, exact"
             )
         elif isinstance(stage, Section):
             rows.append(

@@ -24,7 +24,8 @@ from combe.project.document import Project, hardware_of
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
 from combe.rounding.holding import designed
-from combe.rounding.realize import realize, rounded_lines
+from combe.rounding.rates import realize_design
+from combe.rounding.realize import rounded_lines
 from combe.running.simulate import simulate
 from combe.signals.spec import signal_from_sentence
 from combe.signals.sweep import measured_lines, sweep_for
@@ -123,13 +124,15 @@ def _with_length_that_would_do(found: Design, task: Task) -> Design:
 def rounded_of(project: Project, ideal: Ideal, is_stopped: Stop = lambda: False, is_draft: bool = False) -> Rounded:
     """The realization a project asks for; a draft rounds plainly."""
     asked = None if is_draft else project.requirement
-    rate = project.requirement.sample_rate_hz
-    made = realize(ideal.design.filter, rate, project.arithmetic, project.name, asked, is_stopped)
+    made = realize_design(ideal.design, project.arithmetic, project.name, is_stopped, 0.0, asked)
     return Rounded(made, () if is_draft else rounded_lines(made, project.requirement), project.requirement)
 
 
 def arithmetic_lines(rounded: Rounded) -> tuple[Line, ...]:
-    """Every gain limit measured with a full-scale tone through the bit-true model."""
+    """Every gain limit measured with a full-scale tone through the bit-true model; none where the rate changes, for a tone
+    comes out as several."""
+    if rounded.realization.changes_rate:
+        return ()
     sweep = sweep_for(rounded.realization, rounded.lines)
     output = simulate(rounded.realization, sweep.samples)
     return measured_lines(sweep, rounded.realization, output, rounded.lines)
@@ -140,7 +143,7 @@ def bench_lines(project: Project, ideal: Ideal, rounded: Rounded, is_stopped: St
     setup, asked = project.bench, project.requirement
     if not setup.asks:
         return ()
-    signal = signal_from_sentence(signal_of(setup, asked), asked.sample_rate_hz, setup.samples, setup.seed)
+    signal = signal_from_sentence(signal_of(setup, asked), asked.input_rate_hz, setup.samples, setup.seed)
     bench = run_bench(rounded.realization, ideal.design.filter, signal, (HEARD,), is_stopped=is_stopped)
     return ask_lines(bench, setup.asks)
 

@@ -45,6 +45,7 @@ from combe.realization.stages import Realization
 from combe.responses.curves import delay_curve, magnitude_curve, phase_curve
 from combe.rounding.choices import uncounted
 from combe.rounding.movement import rounding_facts
+from combe.rounding.rates import realize_design
 from combe.rounding.realize import FEWEST_BITS, HELD, realize, rounded_lines
 from combe.rounding.remedies import rounding_remedies
 from combe.rounding.trade import BITS, Cell, trade
@@ -192,9 +193,9 @@ def _widths(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> R
                 continue  # plain rounding holds already, or a search takes long and finds nothing
             enough = HELD if better and bits != chosen else 0.0
             choices = replace(project.arithmetic, coefficient_bits=bits, accumulator_bits=None, better=better)
-            asked, source = project.requirement, ideal.design.filter
+            asked = project.requirement
             try:
-                made = realize(source, asked.sample_rate_hz, choices, project.name, asked, is_stopped, enough)
+                made = realize_design(ideal.design, choices, project.name, is_stopped, enough, asked)
             except PoleError:
                 continue
             except CombeError:

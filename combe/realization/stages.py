@@ -244,6 +244,10 @@ def _check_tap_sum(stage: TapSum, source: Format, where: str) -> None:
             raise FormatError(
                 f"{value} doesn't fit {stage.coefficient}", f"{where}.coefficients[{position}]", f"it holds {limits}"
             )
+    for key in ("up", "down"):
+        if not 1 <= getattr(stage, key) <= MOST_FACTOR:
+            what = f"a factor of {getattr(stage, key)} is out of reach"
+            raise FormatError(what, f"{where}.{key}", f"1 to {MOST_FACTOR} are taken")
     fraction = source.fraction + stage.coefficient.fraction
     if stage.accumulator.fraction != fraction:
         what = f"{stage.accumulator} has its binary point in the wrong place"
@@ -257,10 +261,6 @@ def _check_tap_sum(stage: TapSum, source: Format, where: str) -> None:
     if (stage.form == "polyphase") != (stage.branches > 1) or not 1 <= stage.branches <= MOST_BRANCHES:
         what = f"{stage.branches} branches don't go with {stage.form}"
         raise FormatError(what, f"{where}.branches", f"2 to {MOST_BRANCHES} make a polyphase form, others have none")
-    for key in ("up", "down"):
-        if not 1 <= getattr(stage, key) <= MOST_FACTOR:
-            what = f"a factor of {getattr(stage, key)} is out of reach"
-            raise FormatError(what, f"{where}.{key}", f"1 to {MOST_FACTOR} are taken")
     if (stage.up > 1 or stage.down > 1) and stage.form not in RATE_FORMS:
         what = f"{stage.form} taps don't change the rate"
         raise FormatError(what, f"{where}.form", f"take {' or '.join(RATE_FORMS)}")

@@ -99,6 +99,8 @@ class Worst(Struct, frozen=True):
 def worst_coefficient(realization: Realization, requirement: Requirement) -> Worst | None:
     """Each coefficient moved by one step, all limits held against it, the costliest told; None where there
     are too many to be tried."""
+    if realization.changes_rate:
+        return None
     stage = realization.stages[0]
     if isinstance(stage, TapSum):
         return _worst_tap(stage, requirement)

@@ -17,7 +17,7 @@ from combe.requirement import Requirement
 from combe.requirement.rates import prototype_requirement
 from combe.rounding.assemble import chosen_accumulator
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
-from combe.rounding.realize import HELD, rounded_coefficients
+from combe.rounding.realize import HELD, realize, rounded_coefficients
 from combe.values import replace
 
 HEADROOM, GUARD = 2, 2
@@ -184,3 +184,19 @@ def fewest_bits_of_stages(
                 return found
     instead = failure.sentence() if failure is not None else "the design itself must keep its limits with room to spare"
     raise FormatError(f"no width up to {MOST_BITS} bits keeps every limit", "coefficient_bits", instead)
+
+
+def realize_design(
+    design: Design,
+    choices: Choices,
+    name: str = "filter",
+    is_stopped: Callable[[], bool] = lambda: False,
+    enough: float = 0.0,
+    requirement: Requirement | None = None,
+) -> Realization:  # fmt: skip
+    """The integer program of any design: in stages where it changes the rate. Without a ``requirement`` coefficients are
+    rounded plainly."""
+    if design.stages:
+        plain = choices if requirement is not None else replace(choices, better=False)
+        return realize_stages(design, plain, name, is_stopped, enough)
+    return realize(design.filter, design.sample_rate_hz, choices, name, requirement, is_stopped, enough)

@@ -1,0 +1,579 @@
+"""Changes of rate: stuffed, filtered and dropped by the book, and the same from the model, C, an emulated core and circuits."""
+
+from __future__ import annotations
+
+import json
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import unittest
+from fractions import Fraction
+from itertools import product
+from math import ceil, log10, prod
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from combe.analysis.bounds import bounds
+from combe.analysis.measured import measured_noise
+from combe.analysis.noise import predicted_noise
+from combe.delivery.c import c_package
+from combe.delivery.code_choices import CodeChoices
+from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.writer import hdl_package
+from combe.designing.designed import Design
+from combe.designing.file import design_document, design_from
+from combe.designing.rates.chain import planned
+from combe.errors import CombeError, DesignError, FormatError, RequirementError
+from combe.ledger import lines_of, meets
+from combe.proof.arm import prove_on_target
+from combe.proof.c import prove_c
+from combe.proof.hdl import prove_hdl
+from combe.realization.cic import Cic
+from combe.realization.formats import Format, narrowest_signed
+from combe.realization.reading import realization_document, realization_from
+from combe.realization.stages import Realization, Requantize, Stage, TapSum, needed_accumulator
+from combe.requirement import Requirement, requirement_document, requirement_from
+from combe.rounding.choices import Choices
+from combe.rounding.rates import fewest_bits_of_stages, realize_stages
+from combe.running.flow import BitTrueFlow
+from combe.running.simulate import ideal_run, simulate
+from combe.values import replace
+from tests.independent import brought
+from tests.support import IS_CAMPAIGN, document, examples, some
+
+SANITIZERS = ["-fsanitize=address,undefined", "-fno-sanitize-recover=all"]
+
+
+def by_the_book(made: Realization, samples: list[int]) -> list[int]:
+    """Zeros stuffed in, every tap multiplied, all but every ``down``-th dropped: plain integers, stage after stage."""
+    signal = list(samples)
+    for stage in made.stages:
+        if isinstance(stage, Requantize):
+            unit = Fraction(2) ** -stage.source.fraction
+            done = [brought(x * unit, str(stage.target), stage.rounding, stage.overflow)[0] for x in signal]
+            signal = [int(value * Fraction(2) ** stage.target.fraction) for value in done]
+            continue
+        assert isinstance(stage, (TapSum, Cic))
+        taps = [1]
+        if isinstance(stage, TapSum):
+            taps = list(stage.coefficients)
+        else:
+            for _ in range(stage.order):
+                box = [1] * (stage.factor * stage.delay)
+                taps = [
+                    sum(taps[i] * box[k - i] for i in range(len(taps)) if 0 <= k - i < len(box))
+                    for k in range(len(taps) + len(box) - 1)
+                ]
+        stuffed = [0] * (len(signal) * stage.up)
+        stuffed[:: stage.up] = signal
+        count = ceil(Fraction(len(signal) * stage.up, stage.down))
+        signal = [
+            sum(c * stuffed[m * stage.down - i] for i, c in enumerate(taps) if 0 <= m * stage.down - i < len(stuffed))
+            for m in range(count)
+        ]
+    return signal
+
+
+def random_taps(source: random.Random, entry: Format, up: int, down: int, longest: int = 40) -> TapSum:
+    bits = source.randint(4, 18)
+    coefficient = Format(True, bits, source.randint(0, 20))
+    values = tuple(source.randint(coefficient.least, coefficient.most) for _ in range(source.randint(1, longest)))
+    stage = TapSum(values, coefficient, Format(True, 64, entry.fraction + coefficient.fraction), "direct", 1, up, down)
+    return replace(stage, accumulator=needed_accumulator(stage, entry))
+
+
+def random_cic(source: random.Random, entry: Format, up: int, down: int) -> Cic:
+    draft = Cic(source.randint(1, 4), up, down, source.randint(1, 2), Format(True, 2, entry.fraction))
+    bits = narrowest_signed(*draft.span(entry))
+    return replace(draft, accumulator=Format(True, bits, entry.fraction))
+
+
+def rounded(source: random.Random, entry: Format, bits: int) -> Requantize:
+    whole = max(2, min(bits, entry.bits - source.randint(0, 4)))
+    target = Format(True, whole, entry.fraction - max(entry.bits - whole - source.randint(0, 3), 0))
+    rounding = source.choice(("nearest-even", "nearest-even", "nearest-up", "floor", "toward-zero"))
+    return Requantize(entry, target, rounding, source.choice(("saturate", "saturate", "wrap")))
+
+
+def random_rates(source: random.Random, longest: int = 40, most: int = 7) -> Realization:
+    """One to three stages, up before down, taps and sums in a row, each followed by a rounding."""
+    entry = Format(source.random() < 0.9, source.choice((8, 12, 16, 16, 20)), source.randint(0, 15))
+    ratios = source.choice(("down", "up", "both", "down down", "up up", "up down", "same down")).split()
+    stages: list[Stage] = []
+    arriving = entry
+    for word in ratios:
+        up = source.randint(2, most) if word in ("up", "both") else 1
+        down = source.randint(2, most) if word in ("down", "both") else 1
+        stage: TapSum | Cic = (
+            random_cic(source, arriving, up, down)
+            if word in ("up", "down") and source.random() < 0.3
+            else random_taps(source, arriving, up, down, longest)
+        )
+        stages += [stage, rounded(source, stage.result, 20)]
+        arriving = stages[-1].result
+    return Realization("random", 1.0, "direct", entry, arriving, tuple(stages))
+
+
+def random_input(source: random.Random, entry: Format, count: int) -> list[int]:
+    return [source.choice((entry.least, entry.most, source.randint(entry.least, entry.most))) for _ in range(count)]
+
+
+class Exactly(unittest.TestCase):
+    def test_the_model_is_stuff_filter_drop(self) -> None:
+        source = random.Random(41)
+        for index in range(examples(300)):
+            made = random_rates(source)
+            samples = random_input(source, made.input, source.randint(0, 90))
+            wanted = by_the_book(made, samples)
+            found = simulate(made, np.array(samples, dtype=np.int64))
+            self.assertEqual([int(x) for x in found], wanted, index)
+            self.assertEqual(made.output_count(len(samples)), len(wanted))
+
+    def test_pieces_of_any_length_give_the_same(self) -> None:
+        source = random.Random(42)
+        for _ in range(examples(60)):
+            made = random_rates(source)
+            samples = np.array(random_input(source, made.input, 200), dtype=np.int64)
+            flow, pieces, at = BitTrueFlow(made), [], 0
+            while at < len(samples):
+                step = source.choice((0, 1, 2, 3, 7, 50))
+                pieces += [int(x) for x in flow.take(samples[at : at + step])]
+                at += step
+            self.assertEqual(pieces, [int(x) for x in simulate(made, samples)])
+
+    def test_files_keep_every_stage(self) -> None:
+        source = random.Random(43)
+        for _ in range(examples(40)):
+            made = random_rates(source)
+            text = json.dumps(realization_document(made))
+            self.assertEqual(realization_from(json.loads(text)).realization, made)
+
+    def test_large_sums_in_a_row_wrap_and_come_out_exact(self) -> None:
+        """Order 6, ratio 256, delay 2, 24 bits: 78 bits of growth; a million samples at the format's ends, each output looked
+        at held against all its weights at once."""
+        entry = Format(True, 24, 23)
+        draft = Cic(6, 1, 256, 2, Format(True, 2, 23))
+        stage = replace(draft, accumulator=Format(True, narrowest_signed(*draft.span(entry)), 23))
+        self.assertEqual(stage.accumulator.bits, 24 + 6 * 9)
+        made = Realization("cic", 1.0, "direct", entry, stage.accumulator, (stage,))
+        weights = [1]
+        for _ in range(6):
+            weights = [int(x) for x in np.convolve(np.array(weights, dtype=object), np.ones(512, dtype=object))]
+        source = np.random.default_rng(5)
+        count = 1_000_000 if examples(2) == 2 else 120_000
+        signal = np.where(source.random(count) < 0.5, entry.least, entry.most)
+        signal[: 6 * 512 + 1] = entry.least
+        found = simulate(made, signal)
+        self.assertEqual(len(found), ceil(count / 256))
+        for m in [0, 1, 2, 3, 11, 12, 13, *source.integers(0, len(found), 60).tolist()]:
+            wanted = sum(w * int(signal[m * 256 - i]) for i, w in enumerate(weights) if m * 256 - i >= 0)
+            self.assertEqual(int(found[m]), wanted)
+        self.assertEqual(int(found[12]), 512**6 * entry.least)
+
+    def test_bad_stages_are_refused(self) -> None:
+        entry = Format(True, 16, 15)
+        taps = random_taps(random.Random(1), entry, 3, 2)
+        for wrong in (
+            replace(taps, up=0), replace(taps, down=5000), replace(taps, form="transposed"),
+            replace(taps, accumulator=Format(True, 8, taps.accumulator.fraction)),
+            Cic(3, 2, 2, 1, Format(True, 30, 15)), Cic(3, 1, 4, 1, Format(True, 20, 15)), Cic(3, 1, 4, 9, Format(True, 40, 15)),
+            Cic(0, 1, 4, 1, Format(True, 40, 15)), Cic(2, 1, 4, 1, Format(True, 40, 14)),
+        ):  # fmt: skip
+            with self.assertRaises(FormatError):
+                Realization("x", 1.0, "direct", entry, wrong.result, (wrong,))
+
+
+class Code(unittest.TestCase):
+    @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_c_gives_the_same_in_blocks_of_any_length(self) -> None:
+        source = random.Random(44)
+        for index in range(examples(60) // 4):
+            made = random_rates(source, 60, 9)
+            language = source.choice(("c", "c", "c++"))
+            is_fixed = any(isinstance(stage, Cic) for stage in made.stages)
+            package = c_package(
+                made, "f", choices=CodeChoices(language, reloadable=not is_fixed and source.random() < 0.3)
+            )
+            proof = prove_c(package, made, (), SANITIZERS)
+            self.assertTrue(proof.holds, (index, made, proof.sentence()))
+
+    @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_room_for_outputs_is_told_and_new_taps_are_taken(self) -> None:
+        """OUT_MAX is never passed, whatever came before; taps that are set count from the next sample on, unsafe ones don't."""
+        entry = Format(True, 12, 11)
+        taps = TapSum(tuple(range(-10, 11)), Format(True, 8, 7), Format(True, 30, 18), "direct", 1, 3, 4)
+        made = Realization("x", 1.0, "direct", entry, Format(True, 30, 18), (taps,))
+        made = replace(made, output=taps.accumulator)
+        other = [(7 * k) % 23 - 11 for k in range(21)]
+        changed = replace(made, stages=(replace(taps, coefficients=tuple(other)),))
+        samples = random_input(random.Random(3), entry, 400)
+        wanted = by_the_book(changed, samples)
+        program = f"""
+#include "f.h"
+#include <stdio.h>
+static const f_in_t x[400] = {{ {", ".join(map(str, samples))} }};
+static const int16_t taps[21] = {{ {", ".join(map(str, other))} }};
+static const int16_t wild[21] = {{ {", ".join(["127"] * 21)} }};
+int main(void)
+{{
+    static f_state_t s;
+    static f_out_t y[400];
+    size_t n = 0, k, w = 0;
+    f_reset(&s);
+    if (f_set_taps_0(&s, taps) != 0) return 9;
+    for (k = 1; n < 400; k = k % 17 + 1) {{
+        const size_t length = 400 - n < k ? 400 - n : k;
+        const size_t made = f_run(&s, &x[n], &y[w], length);
+        if (made > F_OUT_MAX(length)) return 8;
+        n += length;
+        w += made;
+    }}
+    for (k = 0; k < w; k++) printf("%ld\\n", (long)y[k]);
+    return f_set_taps_0(&s, wild) == EXPECTED ? 0 : 7;
+}}
+"""
+        package = c_package(made, "f", choices=CodeChoices(reloadable=True))
+        per_phase = max(abs(sum(127 * 2048 for _ in range(p, 21, 3))) for p in range(3))
+        fits = per_phase <= made.output.most
+        with tempfile.TemporaryDirectory() as place:
+            package.write(place)
+            (Path(place) / "main.c").write_text(program.replace("EXPECTED", "0" if fits else "1"), encoding="utf-8")
+            words = ["gcc", "-std=c99", "-Wall", "-Wextra", "-Werror", *SANITIZERS, "-o", "main", "main.c", "f.c"]
+            subprocess.run(words, cwd=place, check=True)
+            done = subprocess.run(["./main"], cwd=place, capture_output=True, text=True, check=False)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual([int(word) for word in done.stdout.split()], wanted)
+
+    @unittest.skipUnless(shutil.which("qemu-system-arm") and shutil.which("arm-none-eabi-gcc"), "no emulated core here")
+    def test_an_emulated_core_gives_the_same(self) -> None:
+        source = random.Random(45)
+        for core, made in [
+            (core, random_rates(source)) for core in some(("cortex-m4", "cortex-m0plus", "cortex-m4"), 2)
+        ]:
+            proof = prove_on_target(c_package(made, "f"), made, core)
+            self.assertTrue(proof.holds, (core, made, proof.sentence()))
+
+    @unittest.skipUnless(shutil.which("qemu-system-arm") and shutil.which("arm-none-eabi-gcc"), "no emulated core here")
+    def test_no_multiply_is_wasted_on_zeros(self) -> None:
+        """64 taps down by 8: an eighth of what a plain filter takes, and little on top; up by 4: each tap once a sample."""
+        entry = Format(True, 16, 15)
+        plain = random_taps(random.Random(9), entry, 1, 1, 1)
+        values = tuple((k * 997) % 4001 - 2000 for k in range(64))
+        cost = {}
+        for up, down in ((1, 1), (1, 8), (4, 1)):
+            stage = replace(plain, coefficients=values, coefficient=Format(True, 13, 12), up=up, down=down,
+                            accumulator=Format(True, 64, 27))  # fmt: skip
+            stage = replace(stage, accumulator=needed_accumulator(stage, entry))
+            after = Requantize(stage.accumulator, entry, "nearest-even", "saturate")
+            made = Realization("x", 1.0, "direct", entry, entry, (stage, after))
+            proof = prove_on_target(c_package(made, "f"), made)
+            self.assertTrue(proof.holds, proof.sentence())
+            cost[up, down] = proof.instructions[256] / (64 / down)
+        self.assertLess(cost[1, 8] / cost[1, 1], 1.8)
+        self.assertLess(cost[4, 1] / cost[1, 1], 2.1)
+
+    def test_what_does_not_go_with_rates_is_refused(self) -> None:
+        made = random_rates(random.Random(3))
+        for choices in (CodeChoices(number="single"), CodeChoices(converter_in="12", converter_out="12")):
+            with self.assertRaises(FormatError):
+                c_package(made, "f", choices=choices)
+        with self.assertRaises(FormatError):
+            hdl_package(made, "verilog", "f", choices=HardwareChoices(architecture="semi-parallel"))
+
+
+class Circuits(unittest.TestCase):
+    def test_circuits_give_the_same_with_stalls_and_resets(self) -> None:
+        """Both languages, every simulator there is; latency and clocks are those told."""
+        source = random.Random(46)
+        tools = {"verilog": "iverilog", "vhdl": "ghdl"}
+        for index in range(40 if IS_CAMPAIGN else 3):
+            made = random_rates(source, 12, 4)
+            for language, tool in tools.items():
+                if shutil.which(tool) is None:
+                    continue
+                package = hdl_package(made, language, "f")
+                proof = prove_hdl(package, made, simulators=(tool,))
+                self.assertTrue(proof.holds, (index, language, made, proof.sentence()))
+
+    @unittest.skipUnless(shutil.which("iverilog"), "there is no simulator on this machine")
+    def test_taps_at_full_speed_drop_outputs(self) -> None:
+        entry = Format(True, 10, 9)
+        for architecture in some(("parallel", "transposed", "folded", "multiplierless"), 2):
+            stage = TapSum((3, -5, 7, 7, -5, 3), Format(True, 5, 4), Format(True, 20, 13), "direct", 1, 1, 3)
+            stage = replace(stage, accumulator=needed_accumulator(stage, entry))
+            made = Realization("x", 1.0, "direct", entry, stage.accumulator, (stage,))
+            package = hdl_package(made, "verilog", "f", choices=HardwareChoices(architecture=architecture))
+            proof = prove_hdl(package, made, simulators=("iverilog",))
+            self.assertTrue(proof.holds, (architecture, proof.sentence()))
+
+
+def asked(rate: float, bands: tuple[tuple[Any, ...], ...], **change: Any) -> Requirement:
+    return requirement_from(document(rate, *bands) | {"rate": change})
+
+
+DOWN = asked(250_000, ((0, 12_000, -0.1, 0.1),), up=1, down=8, alias_db=-70)
+UP = asked(31_250, ((0, 12_000, -0.1, 0.1),), up=4, down=1, image_db=-70)
+RATIO = asked(48_000, ((0, 15_000, -0.1, 0.1),), up=3, down=2, image_db=-70, alias_db=-60)
+STRICT = asked(250_000, ((0, 12_000, -0.1, 0.1), (100_000, 125_000, -90)), down=8, alias_db=-60, protect="everything")
+
+
+def lands_on(hz: float, spacing: float, bands: list[tuple[float, float]]) -> bool:
+    """Whether a frequency, moved by some multiple of a rate other than none, lies in a band of either sign."""
+    for k in range(-200, 201):
+        moved = abs(hz + k * spacing)
+        if k and any(a <= moved <= b for a, b in bands):
+            return True
+    return False
+
+
+class Asked(unittest.TestCase):
+    def test_what_lands_on_a_passband_is_limited_and_nothing_else(self) -> None:
+        """Each frequency of the prototype asked where sampling and stuffing bring it."""
+        source = random.Random(47)
+        for _ in range(examples(40)):
+            up, down = source.choice(((1, 2), (1, 5), (1, 8), (4, 1), (3, 2), (5, 3), (2, 7), (160, 147)))
+            rate = source.uniform(1e3, 1e6)
+            half = min(rate, rate * up / down) / 2
+            start = source.choice((0.0, source.uniform(0.05, 0.4) * half))
+            stop = start + source.uniform(0.1, 0.5) * half
+            brief = asked(rate, ((start, stop, -1, 1),), up=up, down=down, alias_db=-50, image_db=-60)
+            lines = lines_of(design_of(brief).filter, brief)
+            names = {line.band for line in lines if line.band_index < 0}
+            self.assertEqual(names, {f"{word} of b0" for word, n in (("aliases", down), ("images", up)) if n > 1})
+            taps = np.array(design_of(brief).filter.taps)  # type: ignore[union-attr]
+            grid = np.array([source.uniform(0, rate * up / 2) for _ in range(300)])
+            gains = np.abs(np.exp(-2j * np.pi * np.outer(grid / (rate * up), np.arange(len(taps)))) @ taps)
+            for line in lines:
+                if line.band_index >= 0:
+                    continue
+                spacing = rate * up / down if line.band.startswith("aliases") else rate
+                hit = [lands_on(hz, spacing, [(start, stop)]) for hz in grid]
+                self.assertLessEqual(max(gains[hit], default=0.0), 10 ** (line.reached / 20) * (1 + 1e-6))
+                assert line.at_hz is not None
+                self.assertTrue(lands_on(line.at_hz, spacing, [(start - 1e-6 * rate, stop + 1e-6 * rate)]))
+                here = abs(np.exp(-2j * np.pi * line.at_hz / (rate * up) * np.arange(len(taps))) @ taps)
+                self.assertAlmostEqual(20 * log10(here), line.reached, 5)
+
+    def test_files_come_back(self) -> None:
+        for brief in (DOWN, UP, RATIO, STRICT):
+            text = requirement_document(brief)
+            self.assertEqual(requirement_from(text), brief)
+            self.assertEqual(text["sample_rate_hz"], brief.input_rate_hz)
+        self.assertEqual(requirement_document(RATIO)["sample_rate_hz"], 48_000)
+
+    def test_contradictions_are_named(self) -> None:
+        for bands, change in (
+            (((0, 20_000, -1, 1),), {"down": 8, "alias_db": -60}), (((0, 1000, -1, 1),), {"up": 1, "down": 1}),
+            (((0, 1000, -1, 1),), {"down": 2, "alias_db": 3}), (((0, 130_000, -1, 1),), {"up": 2, "image_db": -50}),
+        ):  # fmt: skip
+            with self.assertRaises(RequirementError):
+                asked(250_000, bands, **change)
+        for wrong in ({"down": 0}, {"up": 1.5}, {"down": 2, "protect": "some"}, {"sideways": 2}):
+            with self.assertRaises(CombeError):
+                asked(250_000, ((0, 1000, -1, 1),), **wrong)
+
+
+def design_of(brief: Requirement, plan: str = "single") -> Design:
+    return planned(brief, plan)
+
+
+def counted(design: Design) -> float:
+    """Multiplies and adds a sample of the input, from the taps themselves."""
+    total, rate = 0.0, 1.0
+    for stage in design.stages:
+        rate_out = rate * stage.up / stage.down
+        if stage.kind == "cic":
+            total += stage.order * (rate + rate_out)
+        else:
+            used = [tap for tap in stage.taps if tap]
+            if stage.up == 1:
+                total += rate_out * (
+                    len({(min(k, len(stage.taps) - 1 - k)) for k, tap in enumerate(stage.taps) if tap}) + len(used) - 1
+                )
+            else:
+                total += rate / stage.down * (len(used) + max(len(used) - stage.up, 0))
+        rate = rate_out
+    return total
+
+
+class Designed(unittest.TestCase):
+    def test_every_plan_keeps_every_limit(self) -> None:
+        plans = ((DOWN, ("single", "2x2x2", "4x2", "2x4", "cic4x2", "cic2x2x2", "")), (UP, ("single", "2x2", "2xcic2", "")),
+                 (RATIO, ("single", "")), (STRICT, ("single", "2x4", "")))  # fmt: skip
+        for brief, names in plans:
+            for plan in names:
+                found = planned(brief, plan)
+                self.assertTrue(meets(lines_of(found.filter, brief)), (plan, found.notes))
+                up, down = prod(s.up for s in found.stages), prod(s.down for s in found.stages)
+                assert brief.rate is not None
+                self.assertEqual((up, down), (brief.rate.up, brief.rate.down))
+
+    def test_stages_in_a_row_are_their_prototype(self) -> None:
+        """The parts as the file has them, run by the book in floating point, against the filter told."""
+        for brief, plan in some(((DOWN, "cic4x2"), (UP, "2xcic2"), (DOWN, "2x2x2"), (RATIO, "single")), 3):
+            found = planned(brief, plan)
+            text = design_document(found)
+            signal = np.random.default_rng(1).standard_normal(400)
+            whole = signal.copy()
+            for part in text["parts"]:
+                if part["kind"] == "cic":
+                    box = np.ones(max(part["up"], part["down"]) * part["delay"])
+                    taps = np.ones(1)
+                    for _ in range(part["order"]):
+                        taps = np.convolve(taps, box)
+                    taps = taps / np.sum(taps) * part["up"]
+                else:
+                    taps = np.array(part["taps"])
+                stuffed = np.zeros(len(whole) * part["up"])
+                stuffed[:: part["up"]] = whole
+                whole = np.convolve(stuffed, taps)[: len(stuffed)][:: part["down"]]
+            made = realize_stages(found, Choices(16))
+            again = ideal_run(design_from(text).filter, made, np.round(signal * 1000).astype(np.int64))
+            whole2 = ideal_run(found.filter, made, np.round(signal * 1000).astype(np.int64))
+            self.assertTrue(np.allclose(again, whole2, atol=1e-6))
+            self.assertTrue(np.allclose(whole * 1000, whole2, atol=3), (plan, np.max(np.abs(whole * 1000 - whole2))))
+
+    def test_the_search_loses_to_no_plan(self) -> None:
+        """All plans of small ratios, each designed and counted by hand."""
+        cases = ((DOWN, 8), (STRICT, 8), (asked(96_000, ((0, 3000, -0.2, 0.2),), down=12, alias_db=-80), 12))
+        for brief, factor in some(cases, 2):
+            best = counted(planned(brief))
+            plans = ["single"]
+            for count in (2, 3):
+                for factors in product(range(2, factor + 1), repeat=count):
+                    if prod(factors) == factor:
+                        plans += [
+                            "x".join(map(str, factors)),
+                            "x".join(["cic" + str(factors[0]), *map(str, factors[1:])]),
+                        ]
+            for plan in plans:
+                try:
+                    other = counted(planned(brief, plan))
+                except CombeError:
+                    continue
+                self.assertLessEqual(best, other * 1.1, (plan, best, other))
+
+    def test_costs_are_those_of_the_structure(self) -> None:
+        for brief, plan in ((DOWN, "single"), (DOWN, "2x2x2"), (UP, "2x2"), (RATIO, "single"), (DOWN, "cic4x2")):
+            found = planned(brief, plan)
+            cost = design_document(found)["cost"]
+            self.assertAlmostEqual(cost["multiplies"] + cost["adds"], counted(found), 4, plan)
+
+    def test_plans_that_cannot_be_are_refused(self) -> None:
+        for plan in ("2x3", "cic8", "2xcic4", "x", "3x", "cic", "8x1", "0x8", "2x2x2x1"):
+            with self.assertRaises(DesignError, msg=plan):
+                planned(DOWN, plan)
+        with self.assertRaises(DesignError):
+            planned(RATIO, "3x2")
+
+
+class InIntegers(unittest.TestCase):
+    def test_fewest_bits_keep_every_limit(self) -> None:
+        for brief, plan in some(((DOWN, "single"), (DOWN, "2x2x2"), (UP, "2x2"), (DOWN, "cic4x2"), (UP, "2xcic2")), 3):
+            found = planned(brief, plan)
+            made = fewest_bits_of_stages(found, Choices(16, better=IS_CAMPAIGN))
+            taps = prototype_by_hand(made)
+            grid = np.linspace(0, 0.5, 20_001)
+            gains = np.abs(np.fft.rfft(taps, 40_000))
+            for band in brief.passbands:
+                inside = (grid * brief.sample_rate_hz >= band.start_hz) & (grid * brief.sample_rate_hz <= band.stop_hz)
+                assert band.lower is not None
+                self.assertLessEqual(np.max(gains[inside]), 10 ** (band.upper.first_db / 20) + 1e-9)
+                self.assertGreaterEqual(np.min(gains[inside]), 10 ** (band.lower.first_db / 20) - 1e-9)
+
+    def test_noise_is_what_was_predicted(self) -> None:
+        for brief, plan in some(((DOWN, "2x2x2"), (UP, "2x2"), (DOWN, "cic4x2"), (RATIO, "single")), 3):
+            for bits, output in ((None, "s16f15"), (17, "s16f15")):
+                made = realize_stages(planned(brief, plan), Choices(16, output=output, state_bits=bits))
+                told, heard = predicted_noise(made).power, measured_noise(made, 1 << 17, 0.3).power
+                self.assertLess(abs(told / heard - 1), 0.1, (plan, bits, told, heard))
+
+    def test_no_input_leaves_the_bounds(self) -> None:
+        """Each phase driven by the signs of its own taps, and random inputs at the ends of the range."""
+        source = random.Random(48)
+        for _ in range(examples(40)):
+            made = random_rates(source, 20, 5)
+            wide = replace_last(made)
+            told = bounds(wide)[-1]
+            for _ in range(6):
+                samples = [source.choice((made.input.least, made.input.most)) for _ in range(150)]
+                found = simulate(wide, np.array(samples, dtype=np.int64))
+                if any(b.stage < len(wide.stages) - 1 and not b.is_safe for b in bounds(wide)):
+                    continue
+                self.assertGreaterEqual(int(min(found)), told.least)
+                self.assertLessEqual(int(max(found)), told.most)
+
+
+def replace_last(made: Realization) -> Realization:
+    """The same with the last rounding so wide that it limits nothing."""
+    last = made.stages[-1]
+    assert isinstance(last, Requantize)
+    wide = Format(True, 60, last.target.fraction)
+    return replace(made, output=wide, stages=(*made.stages[:-1], replace(last, target=wide)))
+
+
+def prototype_by_hand(made: Realization) -> np.ndarray:
+    """All stages as one filter with a gain of 1, from the integers alone."""
+    total = prod(stage.up for stage in made.stages if isinstance(stage, (TapSum, Cic)))
+    whole, up, down = np.ones(1), 1, 1
+    for stage in made.stages:
+        if not isinstance(stage, (TapSum, Cic)):
+            continue
+        up *= stage.up
+        if isinstance(stage, TapSum):
+            own = np.array(stage.coefficients, dtype=float) * 2.0**-stage.coefficient.fraction / stage.up
+        else:
+            own = np.ones(1)
+            for _ in range(stage.order):
+                own = np.convolve(own, np.ones(stage.factor * stage.delay))
+            own = own / stage.up
+        stretch = total * down // up
+        wide = np.zeros((len(own) - 1) * stretch + 1)
+        wide[::stretch] = own
+        whole = np.convolve(whole, wide)
+        down *= stage.down
+    return whole
+
+
+class OnTheCommandLine(unittest.TestCase):
+    def test_from_a_brief_to_proved_code(self) -> None:
+        with tempfile.TemporaryDirectory() as place:
+            folder = Path(place)
+            (folder / "r.json").write_text(json.dumps(requirement_document(DOWN)), encoding="utf-8")
+            (folder / "in.txt").write_text(
+                "".join(f"{(k * 7919) % 60000 - 30000}\n" for k in range(1001)), encoding="utf-8"
+            )
+
+            def run(*words: str) -> subprocess.CompletedProcess[str]:
+                return subprocess.run(
+                    [sys.executable, "-m", "combe", *words], cwd=place, capture_output=True, text=True, check=False
+                )
+
+            self.assertEqual(run("design", "r.json", "--plan", "cic4x2", "--out", "d.json").returncode, 0)
+            told = json.loads((folder / "d.json").read_text())
+            self.assertEqual(told["sample_rate_hz"], 250_000)
+            self.assertEqual([part["kind"] for part in told["parts"]], ["cic", "taps"])
+            self.assertEqual([line["band"] for line in told["lines"]], ["b0", "b0", "aliases of b0"])
+            self.assertEqual(run("realize", "d.json", "--coefficient-bits", "fewest", "--out", "p.json").returncode, 0)
+            self.assertEqual(run("simulate", "p.json", "--input", "in.txt", "--output", "out.txt").returncode, 0)
+            self.assertEqual(len((folder / "out.txt").read_text().split()), ceil(1001 / 8))
+            self.assertEqual(
+                run("simulate", "p.json", "--input", "in.txt", "--output", "i.txt", "--ideal").returncode, 0
+            )
+            pairs = zip((folder / "out.txt").read_text().split(), (folder / "i.txt").read_text().split())
+            self.assertLess(max(abs(int(a) - float(b)) for a, b in pairs), 40)
+            done = run("deliver", "p.json", "--language", "c", "--name", "calls", "--to", "c", "--prove")
+            self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+            self.assertIn("CALLS_OUT_MAX(count)", (folder / "c" / "calls.h").read_text())
+            self.assertEqual(run("examine", "p.json", "--json").returncode, 0)
+            refused = run("design", "r.json", "--plan", "2x3")
+            self.assertEqual(refused.returncode, 2)
+            self.assertEqual(refused.stderr.count("\n"), 1)
+
+
+if __name__ == "__main__":
+    unittest.main()
