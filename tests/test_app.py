@@ -631,7 +631,7 @@ class Keeping(WindowCase):
             "unroll",
         )
         self.settle()
-        self.assertIn("+        tap += 4;", view.text.toPlainText())
+        self.assertIn("+    CALLS_UNROLL(2)", view.text.toPlainText())
 
     @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
     def test_the_measured_response_is_drawn_after_a_proof(self) -> None:

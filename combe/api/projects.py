@@ -71,9 +71,9 @@ def listed(project: str | Path | Project) -> list[dict[str, Any]]:
             kept = all_kept((*rounded.lines, *bench_lines(one, ideal, rounded)))
         except CombeError as error:
             raise (error if len(found.members) == 1 else error.at(member.code_name)) from None
-        rate = member.requirement.sample_rate_hz
-        row = {"name": member.code_name, "title": member.requirement.name, "source": member.source, "input_rate_hz": rate,
-               "output_rate_hz": rate, "meets": kept}  # fmt: skip
+        asked = member.requirement
+        row = {"name": member.code_name, "title": asked.name, "source": member.source,
+               "input_rate_hz": asked.input_rate_hz, "output_rate_hz": asked.output_rate_hz, "meets": kept}  # fmt: skip
         rows.append(row | ({"joint": "; ".join(joints[member.code_name])} if member.code_name in joints else {}))
     return rows
 

@@ -17,6 +17,7 @@ from combe.app.shown import curves_of, ledger_of, lines_at
 from combe.app.states import states
 from combe.app.widgets.facts_list import told_of
 from combe.app.widgets.parts import verdict_of
+from combe.app.widgets.rate_row import stages_words
 from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger import Line
@@ -71,7 +72,7 @@ class Following(Layout):
         if self.session.is_dragging:
             return  # shown together with the filter that follows, see ``_catch_up``
         counted = self.settings.counted
-        self.brief.show_requirement(project.requirement, counted)
+        self.brief.show_requirement(project.requirement, counted, project.design.plan)
         self.rounded.show_bits(project.arithmetic.coefficient_bits)
         source = self.session.results.ideal.design.filter if self.session.results.ideal is not None else None
         self.rounded.show_better(project.arithmetic.better, isinstance(source, Fir) and source.symmetry != 0)
@@ -101,7 +102,8 @@ class Following(Layout):
             self._show_curves()
             # Now, and not with the brief's figures, whose rows have to be laid out before anything is painted.
             self.plots.paint_now()
-            self.brief.show_requirement(self.session.project.requirement, self.settings.counted)
+            now = self.session.project
+            self.brief.show_requirement(now.requirement, self.settings.counted, now.design.plan)
 
     def _show_title(self) -> None:
         session = self.session
@@ -241,7 +243,7 @@ class Following(Layout):
         self._dots = lines if self.step == "arithmetic" else ()
         self._show_curves()
         if session.results.ideal is not None:
-            self.brief.show_lines(session.results.ideal.lines)
+            self.brief.show_lines(session.results.ideal.lines, stages_words(session.results.ideal.design))
 
     def _show_ledger(self) -> None:
         session = self.session

@@ -69,7 +69,7 @@ def _ideal(session: Session) -> StepState:
     design = session.results.ideal.design
     choice = session.project.design
     is_fir = design.kind == "fir"
-    what = f"{design.method}, " + (f"{design.order + 1} taps" if is_fir else f"order {design.order}")
+    what = f"{design.method}, " + design.size_words
     if choice.method == "given":
         what += "\ncoefficients by hand"
     elif choice.cutoffs_hz:

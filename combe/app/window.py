@@ -66,6 +66,7 @@ class MainWindow(Following, Gestures):
         self.chain.opened.connect(self.open_step)
         self.brief.asked.connect(lambda asked, what: session.edit(edits.ask(asked, what)))
         self.brief.band_picked.connect(self._on_band_picked)
+        self.brief.planned.connect(lambda plan: session.edit(edits.take_plan(plan)))
         for panel in (self.plots, self.code_view):
             panel.page_made.connect(self._take_in)
         self.page_made.connect(self._take_in)

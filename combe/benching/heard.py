@@ -13,6 +13,7 @@ from combe.realization.stages import Realization
 from combe.signals.figures import Tones, delay_by_correlation, fit_tones, tone_errors
 from combe.signals.modulation import Modulated, Received, received
 from combe.signals.spec import Signal
+from combe.values import replace
 
 Array = NDArray[np.float64]
 FLOOR_DB = -400.0
@@ -87,6 +88,8 @@ class Heard(Struct, frozen=True, eq=False):
     rms: float
     peak: float
     spectrum: tuple[Array, Array] | None = None
+    sample_rate_hz: float | None = None
+    """Where it isn't the input's."""
 
     def document(self) -> dict[str, Any]:
         """As a file has it."""
@@ -94,6 +97,8 @@ class Heard(Struct, frozen=True, eq=False):
             "name": self.name, "rms_dbfs": level_db(np.sqrt(2) * self.rms, self.full), "peak": self.peak,
             "saturated": self.saturated,
         }  # fmt: skip
+        if self.sample_rate_hz is not None:
+            found["sample_rate_hz"] = self.sample_rate_hz
         if self.identical is not None:
             found["identical"] = self.identical
         found["tones"] = [tone.document() for tone in self.tones]
@@ -141,16 +146,31 @@ def heard_of(
     energy = float(np.sum(error**2))
     signal_energy = float(np.sum(exact**2))
     ratio = float(10 * np.log10(signal_energy / energy)) if energy > 0 and signal_energy > 0 else None
+    up, down = realization.ratio
     # The beginning, where the filter fills up, has a shape of its own.
-    delay = delay_by_correlation(given.values[settled:], values[settled:], max(2 * settled, 16))
-    arrived = [received(sent, values, settled, delay or 0.0) for sent in modulated]
+    if up == down == 1:
+        delay = delay_by_correlation(given.values[settled:], values[settled:], max(2 * settled, 16))
+        sends, late = modulated, settled
+    else:
+        # Every up-th output stands where every down-th input does.
+        shared = settled // down
+        slow = delay_by_correlation(given.values[shared * down :: down], values[shared * up :: up], max(2 * shared, 16))
+        delay = None if slow is None else slow * down
+        sends, late = tuple(_at_rate(sent, up, down) for sent in modulated), shared * up
+    arrived = [received(sent, values, late, (delay or 0.0) * up / down) for sent in sends]
     known = tuple(each for each in arrived if each is not None)
-    tones, is_sure = _tones(values, error, given, full, realization, settled)
+    tones, is_sure = _tones(values, error, given, full, realization, late)
     return Heard(
         name, values, full, at_ends(integers, realization.output) if integers is not None else None, identical, tones, is_sure,
         float(np.sqrt(energy / max(len(error), 1))), float(np.max(np.abs(error), initial=0.0)), ratio, delay,
-        max(each.error_db for each in known) if known else None, known, _rms(values), _peak(values),
+        max(each.error_db for each in known) if known else None, known, _rms(values), _peak(values), None,
+        realization.output_rate_hz if realization.changes_rate else None,
     )  # fmt: skip
+
+
+def _at_rate(sent: Modulated, up: int, down: int) -> Modulated:
+    """What was sent, told in samples of an output at another rate."""
+    return replace(sent, samples_per_symbol=sent.samples_per_symbol * up / down, carrier=sent.carrier * down / up)
 
 
 def _tones(
@@ -158,7 +178,7 @@ def _tones(
 ) -> tuple[tuple[Tone, ...], bool]:
     if given.tones is None:
         return (), True
-    omegas = np.array(given.hz) * 2 * np.pi / realization.sample_rate_hz
+    omegas = np.array(given.hz) * 2 * np.pi / realization.output_rate_hz
     found = fit_tones(values[settled:], omegas, settled)
     tones = []
     thrown = tone_errors(error[settled:], omegas)

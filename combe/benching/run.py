@@ -116,9 +116,13 @@ def run_bench(
         If the signal can't be made, a runner isn't known, or a tool is missing or fails.
     """
     _check(through, against, signal, realization)
+    if realization.changes_rate:
+        if against:
+            raise FormatError("moving averages don't change the rate", "against", "leave them out")
+        pinned = ()
     player = Player(signal, realization.input)
     others = [*pinned, *averages(against)]
-    if _is_long(player, through):
+    if _is_long(player, through) and not realization.changes_rate:
         settled = min(settling_of(realization), player.count // 2)
         long = LongBench(realization, ideal, player, tones_in(signal), settled, through, others)
         return _run_long(long, signal, to, report, is_stopped)
@@ -158,7 +162,8 @@ def run_bench(
         heard_of(name, values, integers, same, exact, known, realization, settled, made.modulated)
         for name, values, integers, same in outputs
     )
-    nodes = nodes_of(realization, raw) if "bit-true" in through and len(raw) <= MOST_WATCHED else ()
+    is_watched = "bit-true" in through and len(raw) <= MOST_WATCHED and not realization.changes_rate
+    nodes = nodes_of(realization, raw) if is_watched else ()
     bench = Bench(
         realization.sample_rate_hz, signal, made.clipped, known, every, player.count, realization.output.step, nodes
     )

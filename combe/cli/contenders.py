@@ -42,7 +42,7 @@ def _line(contender: Contender) -> str:
     if contender.cost is None or contender.delay is None or contender.design is None:
         return f"{contender.method}{kind}: {contender.reason}"
     verdict = "keeps every limit" if contender.keeps else "misses"
-    size = f"{contender.order + 1} taps" if contender.design.kind == "fir" else f"order {contender.order}"
+    size = contender.design.size_words
     delay = contender.delay
     span = f"{delay.least:.4g}" if delay.most - delay.least < 1e-9 else f"{delay.least:.4g} to {delay.most:.4g}"
     return (

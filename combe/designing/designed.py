@@ -41,7 +41,7 @@ class Design:
 
     def __repr__(self) -> str:
         """In a line: method, size, rate and what for."""
-        size = f"{self.order + 1} taps" if self.kind == "fir" else f"order {self.order}"
+        size = self.size_words
         asked = f", for {self.requirement.name!r}" if self.requirement is not None else ""
         return f"Design({self.method}, {size}, {self.sample_rate_hz:g} Hz{asked})"
 
@@ -63,6 +63,15 @@ class Design:
             up *= stage.up
         return self.sample_rate_hz / up
 
+    @property
+    def size_words(self) -> str:
+        """How large it is: taps, order, or the stages of a change of rate."""
+        if len(self.stages) > 1:
+            return "x".join(stage.words for stage in self.stages)
+        return f"{self.order + 1} taps" if self.kind == "fir" else f"order {self.order}"
+
     def summary(self) -> str:
         """Method and order in words."""
+        if len(self.stages) > 1:
+            return f"{self.method}, stages {self.size_words}"
         return f"{self.method}, order {self.order}"

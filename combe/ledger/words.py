@@ -17,6 +17,8 @@ LEAST_SHOWN_DB = 0.0005
 
 def limit_name(line: Line) -> str:
     """What is limited, and in which band."""
+    if line.band and line.band_index < 0 and line.limit == "max_db":
+        return line.band
     return f"{line.band} {NAMES[line.limit]}" if line.band else NAMES[line.limit]
 
 

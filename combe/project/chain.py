@@ -129,10 +129,7 @@ def rounded_of(project: Project, ideal: Ideal, is_stopped: Stop = lambda: False,
 
 
 def arithmetic_lines(rounded: Rounded) -> tuple[Line, ...]:
-    """Every gain limit measured with a full-scale tone through the bit-true model; none where the rate changes, for a tone
-    comes out as several."""
-    if rounded.realization.changes_rate:
-        return ()
+    """Every gain limit measured with a full-scale tone through the bit-true model."""
     sweep = sweep_for(rounded.realization, rounded.lines)
     output = simulate(rounded.realization, sweep.samples)
     return measured_lines(sweep, rounded.realization, output, rounded.lines)

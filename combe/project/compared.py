@@ -74,7 +74,7 @@ def table_of_states(states: tuple[State, ...]) -> Table:
 def _design(state: State) -> str:
     if state.design is None:
         return state.trouble
-    size = f"{state.design.order + 1} taps" if state.design.kind == "fir" else f"order {state.design.order}"
+    size = state.design.size_words
     return f"{state.design.method}, {size}"
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from combe.benching.setup import BenchSetup
 from combe.project.document import KEPT_PARTS, DesignChoice, Kept, Member, Project, Variant, project_of
 from combe.requirement import Band, Limit, Requirement
+from combe.requirement.rates import RateChange
 from combe.rounding.choices import Choices
 from combe.values import replace
 
@@ -44,7 +45,8 @@ def wake_up_project() -> Project:
 
 def recorder_project() -> Project:
     """The whole recorder: the band filter feeds a notch on the regulator's whine and that an envelope filter; the wake-up
-    highpass listens beside it; a temperature probe is smoothed on its own."""
+    highpass listens beside it; a temperature probe is smoothed on its own; a copy
+    for ears is kept at an eighth of the rate."""
     calls, wake_up = demo_project().member, wake_up_project().member
     bench = BenchSetup(
         "survey night + sine 6 kHz -20 dB",
@@ -72,7 +74,20 @@ def recorder_project() -> Project:
         Requirement("Probe smoother", 16.0, slow, "linear"), DesignChoice("equiripple", holds_with_bits=14),
         Choices(14, "", "u10f10", "u16f16"), "probe",
     )  # fmt: skip
-    return project_of("Alder Combe recorder", (calls, notch, envelope, wake_up, probe))
+    return project_of("Alder Combe recorder", (calls, notch, envelope, wake_up, probe, _audible()))
+
+
+def _audible() -> Member:
+    """What is left for ears of a night: the stream, owls and wind below 12 kHz, at an eighth of the rate."""
+    asked = Requirement(
+        "Audible copy", 250_000.0, (_keep("night", 0, 12_000, 0.1),), "linear", rate=RateChange(1, 8, -70.0)
+    )  # fmt: skip
+    return Member(
+        asked,
+        DesignChoice("equiripple", plan="cheapest", holds_with_bits=16),
+        Choices(16, "", "s12f11", "s16f15"),
+        "audible",
+    )
 
 
 def _variants(calls: Member) -> tuple[Variant, ...]:

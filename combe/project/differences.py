@@ -36,8 +36,8 @@ def differences(before: Kept, after: Kept) -> tuple[str, ...]:
 
 def _brief(before: Requirement, after: Requirement) -> list[str]:
     found = []
-    if before.sample_rate_hz != after.sample_rate_hz:
-        found.append(f"sampled at {rate_text(after.sample_rate_hz)}, was {rate_text(before.sample_rate_hz)}")
+    if before.input_rate_hz != after.input_rate_hz:
+        found.append(f"sampled at {rate_text(after.input_rate_hz)}, was {rate_text(before.input_rate_hz)}")
     if before.phase != after.phase:
         found.append(f"{after.phase} phase, was {before.phase}")
     for name, words in (("max_delay_s", "delay"), ("max_delay_spread_s", "delay spread")):

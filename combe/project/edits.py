@@ -66,7 +66,24 @@ def _asking(project: Project, requirement: Requirement) -> Project:
     design = project.design
     if not design.cutoffs_hz and len(design.weights) != len(requirement.bands):
         design = replace(design, weights=())
-    return replace(project, requirement=requirement, design=design)
+    arithmetic = project.arithmetic
+    if requirement.rate is None and design.plan:
+        design = replace(design, plan="")
+    elif requirement.rate is not None and project.requirement.rate is None:
+        # Taps in stages, the cheapest there are; neither a recursive method nor a structure of one rate goes with that.
+        design = DesignChoice("equiripple", plan="cheapest", holds_with_bits=design.holds_with_bits)
+        arithmetic = replace(arithmetic, structure="", product_bits=None, accumulator_bits=None)
+    return replace(project, requirement=requirement, design=design, arithmetic=arithmetic)
+
+
+def take_plan(plan: str) -> Edit:
+    """Other stages for a change of rate: ``cheapest``, factors such as ``2x2x2``, or one stage where it is empty."""
+
+    def make(project: Project) -> Project:
+        bits = project.design.holds_with_bits
+        return replace(project, design=DesignChoice("equiripple", plan=plan, holds_with_bits=bits))
+
+    return Edit("choose a plan", make)
 
 
 def _asking_anew(project: Project, requirement: Requirement) -> Project:
@@ -237,7 +254,7 @@ def pin(design: Design) -> Edit:
     """Keep a filter to be drawn behind those that follow, under a name of its own."""
 
     def make(project: Project) -> Project:
-        size = f"{design.order + 1} taps" if design.kind == "fir" else f"order {design.order}"
+        size = design.size_words
         name = f"{design.method}, {size}"
         taken = {each.name for each in project.pins}
         names = (name, *(f"{name} ({k})" for k in range(2, len(taken) + 3)))

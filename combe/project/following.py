@@ -309,7 +309,7 @@ def benched(rounded: Rounded, ideal: Ideal, project: Project, is_stopped: Callab
     """The signal on the bench through all it goes through; models at once, compiled code and circuits after them."""
     setup, asked = project.bench, project.requirement
     try:
-        signal = signal_from_sentence(signal_of(setup, asked), asked.sample_rate_hz, setup.samples, setup.seed)
+        signal = signal_from_sentence(signal_of(setup, asked), asked.input_rate_hz, setup.samples, setup.seed)
         against = (setup.average,) if setup.average else ()
         models = tuple(name for name in setup.through if name in MODELS)
         tools = tuple(name for name in setup.through if name in TOOLS)
@@ -348,9 +348,9 @@ def boarded(
     cycles = nearest.cycles if nearest is not None else estimated_cycles(ideal.design.filter, processor.core)
     try:
         signal = signal_from_sentence(
-            signal_of(setup, asked), asked.sample_rate_hz, min(setup.samples, MOST_AT_ONCE), setup.seed
+            signal_of(setup, asked), asked.input_rate_hz, min(setup.samples, MOST_AT_ONCE), setup.seed
         )
-        pace = Pace(asked.sample_rate_hz, processor.block, processor.clock_hz, cycles, INTERRUPT_CYCLES)
+        pace = Pace(asked.input_rate_hz, processor.block, processor.clock_hz, cycles, INTERRUPT_CYCLES)
         with contextlib.ExitStack() as stack:
             run = runner_of(rounded.realization, "code", stack)
             entry, result = project.code.converter_in or "12", project.code.converter_out

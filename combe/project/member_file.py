@@ -92,11 +92,11 @@ def _bench(found: BenchShape, requirement: Requirement) -> BenchSetup:
             raise FileError(f'"{name}" is nothing a signal goes through', "bench.through", f"known are {known}")
     if found.signal:
         try:
-            signal_from_sentence(found.signal, requirement.sample_rate_hz)
+            signal_from_sentence(found.signal, requirement.input_rate_hz)
         except CombeError as error:
             raise FileError(error.what, "bench.signal", error.instead) from None
     for text in found.asks:
-        ask_from(text, requirement.sample_rate_hz)
+        ask_from(text, requirement.input_rate_hz)
     return BenchSetup(
         found.signal, found.samples, found.seed, tuple(found.through) or ("ideal",), found.average, tuple(found.asks)
     )
@@ -126,7 +126,7 @@ def _design(found: DesignShape) -> DesignChoice:
         raise FileError("is missing, expected the coefficients, as in a design file", "design.given")
     return DesignChoice(
         found.method, found.order, 1 if found.symmetry == "symmetric" else -1, tuple(found.cutoffs_hz), found.shape,
-        found.spare, tuple(found.weights), tuple(found.settings.items()), given, found.holds_with_bits,
+        found.spare, tuple(found.weights), tuple(found.settings.items()), given, found.holds_with_bits, found.plan,
     )  # fmt: skip
 
 
@@ -200,6 +200,8 @@ def _design_document(choice: DesignChoice) -> dict[str, Any]:
             design[key] = list(getattr(choice, key))
     if choice.holds_with_bits is not None:
         design["holds_with_bits"] = choice.holds_with_bits
+    if choice.plan:
+        design["plan"] = choice.plan
     if choice.shape:
         design["shape"] = choice.shape
     if choice.spare != "shared":

@@ -42,6 +42,7 @@ class DesignShape(Struct, forbid_unknown_fields=True):
     settings: Annotated[dict[str, Number], Meta(description="numbers by the names of settings")] = {}
     given: Any = None
     holds_with_bits: Annotated[int, whole(FEWEST_BITS, MOST_BITS)] | None = None
+    plan: Text = ""
 
 
 class ArithmeticShape(Struct, forbid_unknown_fields=True):

@@ -112,7 +112,7 @@ def mismatches(members: Sequence[Member]) -> tuple[Mismatch, ...]:
         if member.source == INPUT:
             continue
         source = by_name[member.source]
-        rate, wanted = source.requirement.sample_rate_hz, member.requirement.sample_rate_hz
+        rate, wanted = source.requirement.output_rate_hz, member.requirement.input_rate_hz
         if rate != wanted:
             what = f"{member.code_name} works at {rate_text(wanted)}, {source.code_name} gives {rate_text(rate)}"
             found.append(
@@ -148,14 +148,20 @@ def sentence(members: Sequence[Member]) -> str:
     for member in members:
         if not followers(members, member.code_name):
             ways.append([each.code_name for each in way_to(members, member.code_name)])
-    first = members[0]
+    first, by_name = members[0], {member.code_name: member for member in members}
     told: set[str] = set()
     words = []
     for way in ways:
         known = [name for name in way if name in told]
         start = known[-1:] or [
-            f"{first.arithmetic.input} at {rate_text(first.requirement.sample_rate_hz)}" if not told else INPUT
+            f"{first.arithmetic.input} at {rate_text(first.requirement.input_rate_hz)}" if not told else INPUT
         ]
-        words.append(" → ".join([*start, *(name for name in way if name not in told)]))
+        words.append(" → ".join([*start, *(_told(by_name[name]) for name in way if name not in told)]))
         told.update(way)
     return "; ".join(words)
+
+
+def _told(member: Member) -> str:
+    """A filter's name, and how it changes the rate where it does: ``audible ÷8``."""
+    rate = member.requirement.rate
+    return member.code_name if rate is None else f"{member.code_name} {rate.words}"

@@ -103,7 +103,7 @@ def _members(members: Sequence[Member]) -> Table:
     for member in members:
         late = member.requirement.max_delay_s
         limit = duration_text(late) if late is not None else "–"
-        rate = rate_text(member.requirement.sample_rate_hz)
+        rate = rate_text(member.requirement.input_rate_hz)
         rows.append(
             (
                 member.code_name,

@@ -41,7 +41,7 @@ def add_filter(source: str = INPUT, usual: Choices = Choices()) -> Edit:
     def make(project: Project) -> Project:
         fed_by = next((member for member in project.members if member.code_name == source), None)
         first = project.members[0]
-        rate = (fed_by or first).requirement.sample_rate_hz
+        rate = fed_by.requirement.output_rate_hz if fed_by is not None else first.requirement.input_rate_hz
         entry = output_format(fed_by) if fed_by is not None else first.arithmetic.input
         asked = replace(shape("lowpass", rate), name="New filter")
         design = DesignChoice("equiripple", holds_with_bits=usual.coefficient_bits)

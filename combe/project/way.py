@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from combe.analysis.exact import exact_filter
 from combe.designing.designed import Design
-from combe.errors import CombeError, FileError
+from combe.designing.rates.stages import RateStage, prototype_of, ratio_of
+from combe.errors import CombeError, DesignError, FileError
 from combe.filters import Filter, Fir, Rational, rational_of, sections_of
 from combe.ledger.cost import cost_of
 from combe.ledger.delay import delay_over_passbands
@@ -52,6 +53,23 @@ class Way(Struct, frozen=True):
         """The rate of all of it."""
         return self.parts[0].realization.sample_rate_hz
 
+    @property
+    def changes_rate(self) -> bool:
+        """Whether samples leave it at another rate."""
+        return any(part.design.stages for part in self.parts)
+
+    @property
+    def stages(self) -> tuple[RateStage, ...]:
+        """All filters as stages of a change of rate."""
+        found: list[RateStage] = []
+        for part in self.parts:
+            if not part.design.stages and not isinstance(part.design.filter, Fir):
+                what = f"{part.member.code_name} feeds its output back, beside a change of rate"
+                raise DesignError(what, "path", "look at the filters one by one")
+            plain = (RateStage("taps", 1, 1, getattr(part.design.filter, "taps", ())),)
+            found += part.design.stages or plain
+        return tuple(found)
+
     def realization(self) -> Realization:
         """All stages in a row as one program: what runs is what the filters do one after another, bit for bit."""
         stages = tuple(stage for part in self.parts for stage in part.realization.stages)
@@ -60,11 +78,21 @@ class Way(Struct, frozen=True):
         return Realization(self.name, self.sample_rate_hz, structures, first.input, last.output, stages)
 
     def filter(self) -> Filter:
-        """The product of the exact filters."""
+        """The product of the exact filters; their prototype where one of them changes the rate.
+
+        Raises
+        ------
+        CombeError
+            If a filter that feeds its output back stands beside one that changes the rate: no taps stand for both.
+        """
+        if self.changes_rate:
+            return prototype_of(self.stages)
         return product_of([part.design.filter for part in self.parts])
 
     def response(self, omega: NDArray[np.float64]) -> NDArray[np.complex128]:
         """Of the exact filters, each evaluated on its own, so that no digit is lost."""
+        if self.changes_rate:
+            return frequency_response(self.filter(), omega)
         found = np.ones(len(omega), dtype=np.complex128)
         for part in self.parts:
             found = found * frequency_response(part.design.filter, omega)
@@ -72,7 +100,8 @@ class Way(Struct, frozen=True):
 
     def file(self) -> RealizationFile:
         """What a realization file of the whole way holds."""
-        design = Design("given", self.filter(), self.sample_rate_hz)
+        stages = self.stages if self.changes_rate else ()
+        design = Design("given", self.filter(), self.sample_rate_hz * ratio_of(stages)[0], stages=stages)
         return RealizationFile(self.realization(), design)
 
 

@@ -121,7 +121,7 @@ def _compared(program: Compiled, lines: tuple[Line, ...]) -> Proof:
     """
     package, realization = program.package, program.realization
     if realization.changes_rate:
-        return _rates_compared(program)
+        return _rates_compared(program, lines)
     is_float = package.code.is_float
     sweep, noise = sweep_for(realization, lines), broadband_for(realization)
     pieces = vectors(realization, FLOAT_SAMPLES if is_float else SAMPLES, seed=7)
@@ -144,12 +144,19 @@ def _compared(program: Compiled, lines: tuple[Line, ...]) -> Proof:
     return replace(proof, largest_error=found.largest, tolerance=tolerance) if is_float else proof
 
 
-def _rates_compared(program: Compiled) -> Proof:
-    """The set pieces and random samples where the rate changes: there is no response to be measured at one rate."""
-    samples = vectors(program.realization, SAMPLES, seed=7)
-    found = agreement(program.run(samples), BitTrue(program.realization).run(samples))
-    package = program.package
-    return Proof(package.language, package.checksum, program.name, found.samples, found.differences, found.first)
+def _rates_compared(program: Compiled, lines: tuple[Line, ...]) -> Proof:
+    """The same where the rate changes, without broadband noise: there is no response at one rate."""
+    package, realization = program.package, program.realization
+    sweep, down = sweep_for(realization, lines), realization.ratio[1]
+    pieces = vectors(realization, SAMPLES, seed=7)
+    pieces = np.concatenate([pieces, np.zeros(-len(pieces) % down, dtype=np.int64)])
+    samples = np.concatenate([pieces, sweep.samples])
+    heard = program.run(samples)
+    found = agreement(heard, BitTrue(realization).run(samples))
+    measured = measured_lines(sweep, realization, heard[realization.output_count(len(pieces)) :], lines)
+    return Proof(
+        package.language, package.checksum, program.name, found.samples, found.differences, found.first, "", measured
+    )
 
 
 def _response_document(response: MeasuredResponse) -> dict[str, Any]:

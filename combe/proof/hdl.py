@@ -184,9 +184,16 @@ def _streamed(package: Package, realization: Realization, lines: tuple[Line, ...
             heard = circuit.run(samples)
         elif realization.changes_rate:
             # Slow circuits of one multiplier a stage: fewer samples where each takes many clocks.
-            samples = vectors(realization, max(4096, min(SAMPLES, MOST_STREAMED // clocks)), seed=7)
+            pieces = vectors(realization, max(4096, min(SAMPLES, MOST_STREAMED // clocks)), seed=7)
+            sweep = sweep_for(realization, lines)
+            pieces = np.concatenate([pieces, np.zeros(-len(pieces) % realization.ratio[1], dtype=np.int64)])
+            if len(sweep.samples) * clocks > MOST_STREAMED:
+                sweep = sweep_for(realization, ())
+            samples = np.concatenate([pieces, sweep.samples])
             wanted = BitTrue(realization).run(samples)
             heard = circuit.run(samples)
+            if len(sweep.samples):
+                measured = measured_lines(sweep, realization, heard[realization.output_count(len(pieces)) :], lines)
         else:
             sweep = sweep_for(realization, lines)
             pieces = vectors(realization, SAMPLES, seed=7)

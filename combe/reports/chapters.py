@@ -17,7 +17,8 @@ from combe.ledger import Line, cost_of, worst_line
 from combe.ledger.cycles import estimated_cycles
 from combe.ledger.words import NAMES, figure_text, limit_name, margin_words, signed_margin
 from combe.project.document import ProofRecord
-from combe.realization.stages import Realization
+from combe.realization.stages import Realization, TapSum
+from combe.realization.words import stage_words
 from combe.reports import figures
 from combe.reports.content import Chapter, Drawing, Report, Section, Table
 from combe.requirement import Requirement
@@ -64,7 +65,7 @@ def filter_chapter(
 
 
 def _brief(asked: Requirement, notes: Sequence[str]) -> Section:
-    words = [f"Sampled at {rate_text(asked.sample_rate_hz)}, {asked.phase} phase."]
+    words = [f"Sampled at {rate_text(asked.input_rate_hz)}, {asked.phase} phase."]
     words += [f"{band.name}: {_sentence([word.text for word in band_sentence(band, asked)])}." for band in asked.bands]
     words += [f"{text}." for text in _limits(asked)]
     words += [f"Note: {note}" for note in (asked.note, *notes) if note]
@@ -82,7 +83,7 @@ def _limits(asked: Requirement) -> list[str]:
 
 def _design(design: Design) -> Section:
     cost = cost_of(design.filter)
-    size = f"{design.order + 1} taps" if design.kind == "fir" else f"order {design.order}"
+    size = design.size_words
     cycles = short(estimated_cycles(design.filter), 3)
     words = [
         f"{design.method[:1].upper()}{design.method[1:]}, {size}.",
@@ -200,6 +201,13 @@ def _arithmetic(realization: Realization, asked: Requirement | None) -> list[Sec
 def _nodes(realization: Realization) -> Table:
     """Every sum of the program: where, how wide, how it is rounded."""
     rows: list[tuple[str, ...]] = [("node", "terms", "sum", "result", "rounding", "overflow")]
+    if realization.changes_rate:
+        for index, stage in enumerate(realization.stages):
+            wide = str(stage.accumulators[0]) if stage.accumulators else "-"
+            how = getattr(stage, "rounding", "exact"), getattr(stage, "overflow", "saturate")
+            count = str(len(stage.coefficients)) if isinstance(stage, TapSum) else "1"
+            rows.append((f"stage {index + 1}: {stage_words(stage)}", count, wide, str(stage.result), *how))
+        return tuple(rows)
     for step in realization.program.steps:
         cut = step.rounding if step.shift > 0 else "exact"
         rows.append((step.name, str(len(step.terms)), str(step.accumulator), str(step.result), cut, step.overflow))

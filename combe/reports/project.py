@@ -103,7 +103,7 @@ def _bench(project: Project, ideal: Ideal, rounded: Rounded) -> Section:
     setup, asked = project.bench, project.requirement
     told = signal_of(setup, asked)
     try:
-        signal = signal_from_sentence(told, asked.sample_rate_hz, setup.samples, setup.seed)
+        signal = signal_from_sentence(told, asked.input_rate_hz, setup.samples, setup.seed)
         bench = run_bench(rounded.realization, ideal.design.filter, signal, ("rounded", "bit-true"))
     except CombeError as error:
         return Section("Bench", (f"Warning: {error.sentence()}.",))
@@ -133,7 +133,7 @@ def path_chapter(project: Project, verdicts: list[tuple[str, tuple[Line, ...]]])
     rows = [("filter", "title", "from", "rate", "in", "out", "verdict")]
     for member, (_, lines) in zip(members, verdicts):
         arithmetic = member.arithmetic
-        rows.append((member.code_name, member.requirement.name, member.source, rate_text(member.requirement.sample_rate_hz), arithmetic.input,
+        rows.append((member.code_name, member.requirement.name, member.source, rate_text(member.requirement.input_rate_hz), arithmetic.input,
                      arithmetic.output or arithmetic.input, "MISSED" if any(line.margin < 0 for line in lines) else f"kept, {margin_words(lines)}"))  # fmt: skip
     words = [f"{sentence(members)}."]
     words += [f"Warning: {joint.sentence}; {joint.remedy}." for joint in mismatches(members)]

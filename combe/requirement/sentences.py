@@ -177,7 +177,14 @@ def with_new_band(requirement: Requirement) -> tuple[Requirement, int]:
 
 
 def with_sample_rate(requirement: Requirement, rate_hz: float) -> Requirement:
-    """The requirement at another sample rate: frequencies in Hz stay while they fit, else all scale along."""
+    """The requirement at another sample rate of the input: frequencies in Hz stay while they fit, else all scale along."""
+    if requirement.rate is not None:
+        rate_hz *= requirement.rate.up
+        low = min(rate_hz / requirement.rate.up, rate_hz / requirement.rate.down) / 2
+        if any(band.stop_hz >= low for band in requirement.passbands):
+            scale = rate_hz / requirement.sample_rate_hz
+            scaled = tuple(_scaled(band, scale) for band in requirement.bands)
+            return replace(requirement, sample_rate_hz=rate_hz, bands=scaled)
     if (
         max(band.stop_hz for band in requirement.bands) == requirement.nyquist_hz
         and requirement.sample_rate_hz != rate_hz

@@ -31,6 +31,8 @@ LONGER, MORE_SECTIONS = 16, 6
 LEANS = ("equiripple", "least-squares", "constrained-least-squares")
 """Methods that look for the best taps of all; the others stand for a shape of their own and stay as they are."""
 ALMOST = 0.499
+SPARED = (0.0, 0.01, 0.02, 0.04, 0.07, 0.1, 0.15, 0.2, 0.25, 0.33)
+"""Shares of the tolerances that stages of a change of rate leave to rounding, tried in turn."""
 MOVES, FREE = 12_000, 20
 """How many moves one order's integers are searched for where it has few free taps, and how many taps halve that. Counted and
 not timed: the same brief gives the same filter on every machine."""
@@ -40,6 +42,8 @@ def designed(task: Task) -> Design:
     """What a task asks for: the least order that holds with integers of a width where the choice names one, else the
     least, or the given, order."""
     bits = task.choice.holds_with_bits
+    if bits is not None and task.requirement is not None and task.requirement.rate is not None:
+        return stages_that_hold(task, bits)
     return design_task(task) if bits is None or task.is_draft else least_that_holds(task, bits)
 
 
@@ -74,6 +78,38 @@ def least_that_holds(task: Task, bits: int) -> Design:
         f"no order from {first.order} to {last} keeps every limit with {bits}-bit coefficients",
         "holds_with_bits",
         _instead(first, asked, bits),
+    )
+
+
+def stages_that_hold(task: Task, bits: int) -> Design:
+    """A change of rate whose stages keep every limit with coefficients of so many bits: designed with a little more room to
+    spare, step by step, until what is rounded keeps them.
+
+    Raises
+    ------
+    DesignError
+        If a third of the tolerances isn't room enough.
+    """
+    from combe.designing.rates.chain import tightened
+    from combe.rounding.rates import rate_lines, realize_stages
+
+    _check_bits(bits)
+    asked = task.asked
+    choice = replace(task.choice, holds_with_bits=None)
+    for share in SPARED:
+        if task.is_stopped():
+            raise Stopped
+        found = design_task(replace(task, requirement=tightened(asked, share), choice=choice, near=None))
+        found = replace(found, requirement=asked, is_shortest=found.is_shortest and share == 0.0)
+        if not meets(lines_of_design(found, asked)):
+            raise DesignError("the ideal filter misses its limits already", "holds_with_bits", "relax one of them")
+        if meets(rate_lines(realize_stages(found, Choices(bits)), asked)):
+            note = f"with {bits}-bit coefficients it keeps every limit: {100 * share:g} % of the tolerances are left to rounding"
+            return replace(found, notes=(*found.notes, note), holds_with_bits=bits)
+    raise DesignError(
+        f"no stages keep every limit with {bits}-bit coefficients",
+        "holds_with_bits",
+        "take more bits, or relax a limit",
     )
 
 

@@ -40,6 +40,8 @@ def sweep_for(realization: Realization, lines: tuple[Line, ...]) -> Sweep:
     """Tones at the worst frequency of every gain limit."""
     length = settling_of(realization)
     wanted = [line.at_hz for line in lines if line.unit == "db" and line.at_hz is not None]
+    if realization.changes_rate:
+        return _rate_sweep(realization, wanted, length)
     frequencies = tuple(dict.fromkeys(_off_the_ends(hz, realization.sample_rate_hz, length) for hz in wanted))
     moved = any(hz not in wanted for hz in frequencies)
     settled = min(max(SETTLED_SAMPLES, 2 * INSET * length), MOST_SAMPLES) if moved else SETTLED_SAMPLES
@@ -49,8 +51,41 @@ def sweep_for(realization: Realization, lines: tuple[Line, ...]) -> Sweep:
     return Sweep(frequencies, samples, length, settled)
 
 
+def _rate_sweep(realization: Realization, wanted: list[float], length: int) -> Sweep:
+    """Where the rate changes: the tone of the input whose copy lies at the frequency of the prototype. Stretches are so long that
+    as many outputs belong to each."""
+    rate, down = realization.sample_rate_hz, realization.ratio[1]
+    length = -(-length // down) * down
+    settled = max(SETTLED_SAMPLES, 2 * INSET * length, 64 * down)
+    settled = -(-min(settled, max(MOST_SAMPLES, 64 * down)) // down) * down
+    frequencies = tuple(dict.fromkeys(_clear_of_ends(hz, realization, length) for hz in wanted))
+    tones = [tone(length + settled, realization.input, folded(hz, rate) * 2 * np.pi / rate) for hz in frequencies]
+    samples = np.concatenate(tones) if tones else np.zeros(0, dtype=np.int64)
+    return Sweep(frequencies, samples, length, settled)
+
+
+def folded(hz: float, rate: float) -> float:
+    """Where a frequency lands between 0 and half a rate."""
+    return abs(hz - rate * round(hz / rate))
+
+
+def _clear_of_ends(hz: float, realization: Realization, length: int) -> float:
+    """A frequency of the prototype moved a little where it lands on zero or half of the input's or the output's rate."""
+    rates = realization.sample_rate_hz, realization.output_rate_hz
+    inset = min(rates) / (INSET * length)
+    top = realization.sample_rate_hz * realization.ratio[0] / 2
+    for moved in (hz, hz - inset, hz + inset, hz - 2 * inset, hz + 2 * inset):
+        lands = [(folded(moved, rate), rate) for rate in rates]
+        if 0 <= moved <= top and all(0.9 * inset <= at <= rate / 2 - 0.9 * inset for at, rate in lands):
+            return moved
+    return hz
+
+
 def settling_of(realization: Realization) -> int:
     """Samples until the answer to a tone that starts is a tone: all taps, or until the slowest pole has died away."""
+    if realization.changes_rate:
+        source = exact_filter(realization)
+        return (len(source.taps) if isinstance(source, Fir) else 0) // realization.ratio[0] + 2
     length = sum(len(stage.coefficients) for stage in realization.stages if isinstance(stage, TapSum)) + 1
     if realization.is_recursive:
         source = exact_filter(realization)
@@ -67,6 +102,8 @@ def measured_lines(
     The gain at a frequency is the ratio of the two sinusoids that fit input and output best (least squares,
     with the offset fitted along), once the filter has settled.
     """
+    if realization.changes_rate:
+        return _rate_lines(sweep, realization, output, lines)
     found = {}
     block = sweep.settling + sweep.settled
     rate = realization.sample_rate_hz
@@ -85,6 +122,45 @@ def measured_lines(
             line = replace(line, reached=reached, margin=sign * (line.asked - reached), within_db=None)
         result.append(line)
     return tuple(result)
+
+
+def _rate_lines(
+    sweep: Sweep, realization: Realization, output: NDArray[Any], lines: tuple[Line, ...]
+) -> tuple[Line, ...]:
+    """The same where the rate changes: all copies of the tone are fitted at once, and the one that is meant is read."""
+    (up, down), rate, out_rate = realization.ratio, realization.sample_rate_hz, realization.output_rate_hz
+    block, skip = (sweep.settling + sweep.settled) * up // down, sweep.settling * up // down
+    found = {}
+    for index, hz in enumerate(sweep.frequencies_hz):
+        played = folded(hz, rate)
+        copies = {played, *(abs(k * rate + sign * played) for k in range(1, up // 2 + 2) for sign in (-1, 1))}
+        lands = {round(folded(copy, out_rate), 6) for copy in copies if copy <= rate * up / 2 * (1 + 1e-12)}
+        own = round(folded(hz, out_rate), 6)
+        every = [own, *sorted(lands - {own})]
+        part = output[index * block + skip : (index + 1) * block]
+        heard = _first_amplitude(part, realization.output, [2 * np.pi * at / out_rate for at in every])
+        given = sweep.samples[index * (sweep.settling + sweep.settled) + sweep.settling :][: sweep.settled]
+        sent = _amplitude(given, realization.input, 2 * np.pi * played / rate)
+        found[hz] = 20 * np.log10(heard / sent) if heard > 0 else FLOOR_DB
+    result = []
+    for line in lines:
+        place = None if line.at_hz is None else _clear_of_ends(line.at_hz, realization, sweep.settling)
+        if line.unit == "db" and place in found:
+            reached = float(found[place])
+            sign = 1 if line.limit == "max_db" else -1
+            line = replace(line, reached=reached, margin=sign * (line.asked - reached), within_db=None)
+        result.append(line)
+    return tuple(result)
+
+
+def _first_amplitude(raw: NDArray[Any], entry: Format, omegas: list[float]) -> float:
+    """Amplitude of the first of several sinusoids that fit best together, in units of value."""
+    time = np.arange(len(raw))
+    columns = [np.ones(len(raw))]
+    for omega in omegas:
+        columns += [np.cos(omega * time), np.sin(omega * time)]
+    fitted = np.linalg.lstsq(np.column_stack(columns), raw.astype(np.float64), rcond=None)[0]
+    return float(np.hypot(fitted[1], fitted[2]) * entry.step)
 
 
 def gain_at(realization: Realization, hz: float) -> complex:

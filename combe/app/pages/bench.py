@@ -175,12 +175,13 @@ class BenchView(Panel):
         self.of.addItems(self.names)
         self.of.setCurrentText(chosen if chosen in self.names else self.names[-1] if self.names else "")
 
-    def _everything(self) -> list[tuple[str, Array, float]]:
-        """Input and outputs by name, with their full scale."""
+    def _everything(self) -> list[tuple[str, Array, float, float]]:
+        """Input and outputs by name, with their full scale and their rate."""
         if self.bench is None:
             return []
-        given = self.bench.input
-        return [("input", given.values, given.full), *((h.name, h.values, h.full) for h in self.bench.through)]
+        given, rate = self.bench.input, self.bench.sample_rate_hz
+        through = [(h.name, h.values, h.full, h.sample_rate_hz or rate) for h in self.bench.through]
+        return [("input", given.values, given.full, rate), *through]
 
     def _show_lower(self) -> None:
         """What the lower view shows; the others are worked out when they are looked at."""
@@ -188,17 +189,16 @@ class BenchView(Panel):
         if bench is None:
             return
         if plot is self.spectrum:
-            self._show_spectra(self._everything(), bench.sample_rate_hz)
+            self._show_spectra(self._everything())
         elif isinstance(plot, SpectrogramPlot):
-            for name, values, full in self._everything():
+            for name, values, full, rate in self._everything():
                 if name == self.of.currentText():
-                    found = spectrogram(values / full)
-                    plot.show_spectrogram(found, bench.sample_rate_hz, self.requirement, len(bench.input.values))
+                    plot.show_spectrogram(spectrogram(values / full), rate, self.requirement, len(values))
         elif isinstance(plot, HistogramPlot):
             steps = {"input": bench.input.step}
             plot.show_histograms({
                 name: (histogram(values, full, steps.get(name, bench.step)), full, _look(name))
-                for name, values, full in self._everything()
+                for name, values, full, _ in self._everything()
             })  # fmt: skip
         elif isinstance(plot, ConstellationPlot):
             plot.show_symbols({h.name: (h.received[0], _look(h.name)) for h in bench.through if h.received})
@@ -230,19 +230,21 @@ class BenchView(Panel):
         time = np.arange(count) / rate * 1e3
         delays = {h.name: h.delay_samples or 0.0 for h in bench.through}
         top = 1e-9
-        for name, values, full in self._everything():
+        for name, values, full, own in self._everything():
             stroke = self._stroke("time", name)
             shift = delays.get(name, 0.0) / rate * 1e3 if self.aligned.isChecked() else 0.0
-            stroke.show_points(time - shift, values[:count] / full)
+            drawn = values[:DRAWN]
+            stroke.show_points(np.arange(len(drawn)) / own * 1e3 - shift, drawn / full)
             stroke.setVisible(True)
-            top = max(top, float(np.max(np.abs(values[:count]), initial=0.0) / full))
+            top = max(top, float(np.max(np.abs(drawn), initial=0.0) / full))
         ideal = next((h for h in bench.through if h.name == "ideal"), None)
         largest = 1e-12
         for heard in bench.through if ideal is not None else ():
             if ideal is None or heard is ideal or heard.name.startswith(("moving-average", "pin ")):
                 continue
             stroke = self._stroke("difference", heard.name)
-            stroke.show_points(time, (heard.values - ideal.values)[:count] / heard.full * 1e6)
+            off = (heard.values - ideal.values)[:DRAWN] / heard.full * 1e6
+            stroke.show_points(np.arange(len(off)) / (heard.sample_rate_hz or rate) * 1e3, off)
             stroke.setVisible(True)
             largest = max(largest, heard.peak_error / heard.full * 1e6)
         left = float(time[min(count // 4, 512)])
@@ -251,10 +253,10 @@ class BenchView(Panel):
         self.difference.set_home(left, right, -1.2 * largest, 1.2 * largest)
         self._show_lower()
 
-    def _show_spectra(self, everything: Sequence[tuple[str, Array, float]], rate: float) -> None:
-        peak = -60.0
-        for name, values, full in everything:
-            hz, level = lines_of(values / full, rate)
+    def _show_spectra(self, everything: Sequence[tuple[str, Array, float, float]]) -> None:
+        peak, rate = -60.0, max((own for *_, own in everything), default=1.0)
+        for name, values, full, own in everything:
+            hz, level = lines_of(values / full, own)
             stroke = self._stroke("spectrum", name)
             stroke.show_points(hz, level)
             stroke.setVisible(True)
@@ -263,7 +265,7 @@ class BenchView(Panel):
             self.spectrum.removeItem(item)
         self.limits = []
         if self.requirement is not None and everything:
-            top = float(np.max(lines_of(everything[0][1] / everything[0][2], rate)[1]))
+            top = float(np.max(lines_of(everything[0][1] / everything[0][2], everything[0][3])[1]))
             for band in self.requirement.bands:
                 for limit in (band.upper, band.lower):
                     if limit is None:

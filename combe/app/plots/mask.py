@@ -13,10 +13,21 @@ from PyQt6.QtGui import QBrush, QPainter, QPen, QPixmap, QPolygonF, QTransform
 from combe.app.theme.palette import THEME
 from combe.requirement import Band, Requirement
 from combe.requirement.bands import Limit
+from combe.requirement.rates import landings
 
 FAR = 1e4
 HATCH = 8
 """Pixels after which the hatch repeats."""
+
+
+@lru_cache(maxsize=8)
+def _landing_bands(requirement: Requirement) -> tuple[Band, ...]:
+    """Stretches of which copies or aliases land on what is protected, as bands that are blocked."""
+    return tuple(
+        Band(landing.name, start, stop, Limit.level(landing.level_db, start, stop))
+        for landing in landings(requirement)
+        for start, stop in landing.pieces
+    )
 
 
 class Mask(pg.GraphicsObject):
@@ -68,6 +79,8 @@ class Mask(pg.GraphicsObject):
         for index, band in enumerate(self.requirement.bands):
             if band.is_passband or not self.passbands_only:
                 self._paint_band(painter, transform, band, self.centers.get(index, 0.0), view)
+        for band in () if self.passbands_only else _landing_bands(self.requirement):
+            self._paint_band(painter, transform, band, 0.0, view)
         painter.restore()
 
     def _paint_band(self, painter: QPainter, transform: QTransform, band: Band, center: float, view: QRectF) -> None:

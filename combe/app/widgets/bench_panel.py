@@ -157,12 +157,12 @@ class BenchPanel(Panel):
     def _check_ask(self, text: str) -> None:
         assert self.requirement is not None
         if text.strip():
-            ask_from(text, self.requirement.sample_rate_hz)
+            ask_from(text, self.requirement.input_rate_hz)
 
     def _on_ask(self, place: int, text: str) -> None:
         assert self.requirement is not None
         asks = list(self.setup.asks)
-        asks[place : place + 1] = [ask_from(text, self.requirement.sample_rate_hz).sentence] if text.strip() else []
+        asks[place : place + 1] = [ask_from(text, self.requirement.input_rate_hz).sentence] if text.strip() else []
         self._emit(asks=tuple(asks))
 
     def _rebuild(self, parts: list[str]) -> None:
@@ -197,7 +197,7 @@ class BenchPanel(Panel):
 
     def _check_part(self, text: str) -> None:
         assert self.requirement is not None
-        signal_from_sentence(text, self.requirement.sample_rate_hz)
+        signal_from_sentence(text, self.requirement.input_rate_hz)
 
     def _on_part(self, index: int, text: str) -> None:
         parts = self._parts()
@@ -211,7 +211,7 @@ class BenchPanel(Panel):
 
     def _on_add(self, title: str) -> None:
         assert self.requirement is not None
-        rate = self.requirement.sample_rate_hz
+        rate = self.requirement.input_rate_hz
         named = {"quarter": rate / 4, "low": rate / 50, "high": rate / 2}
         words = STARTS[title].format(**{key: frequency_text(float(f"{hz:.3g}")) for key, hz in named.items()})
         self._emit(signal=" + ".join([*self._parts(), words]))

@@ -12,11 +12,13 @@ from combe.app.theme.marks import icon
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
 from combe.app.widgets.parts import Elided, Panel, Row, Scroller, Verdict, label, line_up, set_role, verdict_of
+from combe.app.widgets.rate_row import RateRow
 from combe.designing.prices import Price
 from combe.errors import CombeError
 from combe.ledger import Line
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, level_text, parse_sample_rate, rate_text, short
+from combe.requirement.rate_sentences import with_new_rate
 from combe.requirement.sentences import (
     band_sentence,
     turned_band,
@@ -189,9 +191,11 @@ class BriefPanel(Panel):
     asked = pyqtSignal(object, str)
     renamed = pyqtSignal(str)
     band_picked = pyqtSignal(int)
+    planned = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.rate_row: RateRow | None = None
         self.column.setContentsMargins(8, 12, 8, 8)
         self.requirement: Requirement | None = None
         self.counted = "hz"
@@ -233,14 +237,20 @@ class BriefPanel(Panel):
         for row in self.rows:
             row.more.setIcon(icon("more", "muted"))
             row.mark.update()
+        if self.rate_row is not None:
+            self.rate_row.dress()
 
-    def show_requirement(self, requirement: Requirement, counted: str = "hz") -> None:
+    def show_requirement(self, requirement: Requirement, counted: str = "hz", plan: str = "") -> None:
         """Other sentences, or other figures in the same ones."""
         self.requirement, self.counted = requirement, counted
         self.title.setText(requirement.name)
-        self.rate.show_text(rate_text(requirement.sample_rate_hz))
+        self.rate.show_text(rate_text(requirement.input_rate_hz))
         self.phase.setText("linear phase" if requirement.phase == "linear" else "any phase")
-        shape = ([(b.is_passband, b.name) for b in requirement.bands], [key for key, _ in whole_words(requirement)])
+        shape = (
+            [(b.is_passband, b.name) for b in requirement.bands],
+            [key for key, _ in whole_words(requirement)],
+            requirement.rate is not None,
+        )
         if shape != self._shape:
             self._shape = shape
             self._rebuild(requirement)
@@ -248,11 +258,15 @@ class BriefPanel(Panel):
             row.show_requirement(requirement, counted)
         for key, words in whole_words(requirement):
             self.whole[key][1].show_text(words)
+        if self.rate_row is not None and requirement.rate is not None:
+            self.rate_row.show_rate(requirement, plan)
 
-    def show_lines(self, lines: tuple[Line, ...]) -> None:
-        """What became of each line."""
+    def show_lines(self, lines: tuple[Line, ...], cost: str = "") -> None:
+        """What became of each line; ``cost`` are the operations of stages that change the rate."""
         for row in self.rows:
             row.show_lines([line for line in lines if line.band_index == row.index], self.counted)
+        if self.rate_row is not None:
+            self.rate_row.show_lines([line for line in lines if line.band_index < 0 and line.band], cost)
 
     def show_prices(self, found: Sequence[Price], thing: str) -> None:
         """The price of each line."""
@@ -274,7 +288,14 @@ class BriefPanel(Panel):
             self.rows.append(row)
         for key, _ in whole_words(requirement):
             self.whole[key] = kept[key] if key in kept else self._whole_row(key, requirement)
-        line_up(self.scroller.column, [*self.rows, *(row for row, _ in self.whole.values())])
+        if requirement.rate is None:
+            self.rate_row = None
+        elif self.rate_row is None:
+            self.rate_row = RateRow()
+            self.rate_row.asked.connect(lambda change, what: self._attempt(lambda: change(self._now()), what))
+            self.rate_row.planned.connect(self.planned)
+        first = [] if self.rate_row is None else [self.rate_row]
+        line_up(self.scroller.column, [*first, *self.rows, *(row for row, _ in self.whole.values())])
 
     def _whole_row(self, key: str, requirement: Requirement) -> tuple[Row, Figure]:
         first, rest = WHOLE_SENTENCES[key]
@@ -307,6 +328,7 @@ class BriefPanel(Panel):
     def _add_menu(self) -> QMenu:
         menu = QMenu(self)
         menu.addAction("A band", self.add_band)
+        menu.addAction("Change the rate", self.change_rate)
         menu.addSeparator()
         for key, (words, start) in ADD_WHOLE.items():
             menu.addAction(words, partial(self._start_whole, key, start))
@@ -322,6 +344,12 @@ class BriefPanel(Panel):
             return
         self._change(changed, "add a band")
         self.rows[index].figures["start"].setFocus()
+
+    def change_rate(self) -> None:
+        """The output at another rate than the input, to be typed."""
+        self._attempt(lambda: with_new_rate(self._now()), "change the rate")
+        if self.rate_row is not None:
+            self.rate_row.output.setFocus()
 
     def _start_whole(self, key: str, start: float) -> None:
         self._change(with_whole(self._now(), key, start), ADD_WHOLE[key][0].lower())

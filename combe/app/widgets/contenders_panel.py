@@ -185,7 +185,7 @@ class ContendersPanel(Panel):
         row.column.addLayout(head)
         if mark.verdict == "missed" and (worst is None or worst.margin >= 0):
             row.column.addWidget(label(margin_words(contender.lines), "clay", wrap=True))
-        size = f"{contender.order + 1} taps" if contender.design.kind == "fir" else f"order {contender.order}"
+        size = contender.design.size_words
         cost = contender.cost
         row.column.addWidget(Elided(f"{size} · {cost.multiplies} multiplies · {cost.delays} words", "muted"))
         phase = "phase turned 90°" if contender.symmetry == -1 else f"{contender.phase} phase"

@@ -92,6 +92,25 @@ def planned(
     return best
 
 
+def tightened(requirement: Requirement, share: float) -> Requirement:
+    """The same with a share of every tolerance taken away: of a passband's width in dB, of every level that is blocked."""
+    rate = requirement.rate
+    if not share or rate is None:
+        return requirement
+    down = 20 * float(np.log10(1 - share))
+    bands = []
+    for band in requirement.bands:
+        if band.lower is None:
+            bands.append(replace(band, upper=band.upper.moved(down)))
+            continue
+        room = min(high - low for (_, high), (_, low) in zip(band.upper.points, band.lower.points)) if (
+            len(band.upper.points) == len(band.lower.points)
+        ) else band.upper.first_db - band.lower.first_db  # fmt: skip
+        bands.append(replace(band, upper=band.upper.moved(-share * room / 2), lower=band.lower.moved(share * room / 2)))
+    levels = {key: getattr(rate, key) + down for key in ("alias_db", "image_db") if getattr(rate, key) is not None}
+    return replace(requirement, bands=tuple(bands), rate=replace(rate, **levels))
+
+
 def _operations(found: Design) -> float:
     cost = cost_of_stages(found.stages)
     rate = found.requirement.rate if found.requirement is not None else None
