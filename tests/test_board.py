@@ -246,7 +246,7 @@ class CommandLine(InFolder):
         status, out, err = call(*words, "--to", self.folder / "out", "--json")
         found = json.loads(out)
         self.assertEqual(
-            (status, found["format"], found["late_blocks"], found["delay_samples"]), (0, "combe-board", [], 256)
+            (status, found["format"], found["late_blocks"], found["delay_samples"]), (0, "combe-board-run", [], 256)
         )
         self.assertEqual(json.loads((self.folder / "out" / "board.json").read_text()), found)
         rows = (self.folder / "out" / "codes.csv").read_text().splitlines()

@@ -22,7 +22,7 @@ CODE = {
     "file_name": "name of files",
     "type_name": "name of types",
 }
-HARDWARE = {"clock_hz": "clock", "axi_stream": "AXI4-Stream"}
+HARDWARE = {"clock_hz": "clock", "axi_stream": "AXI4-Stream", "board": "board"}
 
 
 def differences(before: Kept, after: Kept) -> tuple[str, ...]:

@@ -105,6 +105,7 @@ class HardwareShape(Struct, forbid_unknown_fields=True):
     multipliers: Annotated[int, whole(0, 4096)] = 0
     pipeline: Annotated[int, whole(0, 16)] = 1
     axi_stream: Flag = False
+    board: Text = ""
 
 
 class BenchShape(Struct, forbid_unknown_fields=True):

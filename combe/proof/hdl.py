@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import tempfile
 from collections.abc import Callable
@@ -13,8 +14,9 @@ from msgspec import Struct
 
 from combe.delivery.c.codes import codes_through
 from combe.delivery.code_choices import CodeChoices, converter_from
-from combe.delivery.hdl.build import build_circuit
+from combe.delivery.hdl.build import Built, build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.selftest import self_test
 from combe.delivery.hdl.vectors import Vectors, hdl_vectors
 from combe.delivery.package import Package
 from combe.errors import ToolError
@@ -33,6 +35,8 @@ from combe.running.simulate import ideal_run
 from combe.signals.stimuli import vectors
 from combe.signals.sweep import measured_lines, sweep_for
 
+BOARD_TARGETS = {"gates": "simulating the netlist after synthesis", "selftest": "the board's self-test"}
+BOARD_SECONDS = 600
 SAMPLES, MOST_STREAMED = 65_536, 20_000_000
 """Samples through a compiled circuit, and clocks that take it seconds."""
 
@@ -146,6 +150,13 @@ def prove_hdl(
                 done.append(answer)
             except ToolError as error:
                 missing.append(error.sentence().removeprefix("proof: "))
+        if choices.board:
+            for target, words in BOARD_TARGETS.items():
+                report(words)
+                try:
+                    done.append(_on_board(package, realization, target, built))
+                except ToolError as error:
+                    missing.append(error.sentence().removeprefix("proof: "))
         report("reading strictly")
         lint = _linted(package)
     rms = peak = 0.0
@@ -155,6 +166,38 @@ def prove_hdl(
     return HdlProof(
         package.language, package.checksum, tuple(done), tuple(lint), tuple(missing), rms, peak, delay, measured
     )
+
+
+def _on_board(package: Package, realization: Realization, target: str, built: Built) -> Answer:
+    """What a target of the delivered Makefile answers: the netlist on the same vectors, or the top level's self-test.
+
+    Raises
+    ------
+    ToolError
+        If a tool is missing.
+    """
+    needed = ["make", "iverilog", "vvp"] if package.language == "verilog" else ["make", "ghdl"]
+    for tool in [*needed, *(["yosys", "iverilog", "vvp"] if target == "gates" else [])]:
+        find(tool)
+    with tempfile.TemporaryDirectory(prefix="combe-board-") as place:
+        folder = Path(place)
+        package.write(folder)
+        try:
+            said = run([find("make"), target], folder, seconds=BOARD_SECONDS, with_errors=True).decode(
+                "utf-8", "replace"
+            )
+        except ToolError as error:
+            return Answer(target, 0, 0, failure=error.sentence().removeprefix("proof: ")[-200:])
+    if target == "gates":
+        found = re.search(r": (\d+) outputs in two passes, all equal", said)
+        return (
+            Answer("gates", int(found[1]), 0, built.latency, built.clocks)
+            if found
+            else Answer("gates", 0, 0, failure="not all equal")
+        )
+    found = re.search(r"self-test passed after (\d+) clocks", said)
+    failure = "" if found else "the self-test failed"
+    return Answer("self-test", len(self_test(realization).outputs), 0, built.latency, built.clocks, failure)
 
 
 def proved(

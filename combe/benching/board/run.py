@@ -104,7 +104,7 @@ class BoardRun(Struct, frozen=True, eq=False):
         """As ``combe board --json`` prints it."""
         pace = self.pace
         found: dict[str, Any] = {
-            "format": "combe-board", "version": 1, "sample_rate_hz": pace.sample_rate_hz, "samples": len(self.inputs),
+            "format": "combe-board-run", "version": 1, "sample_rate_hz": pace.sample_rate_hz, "samples": len(self.inputs),
             "block": pace.block, "clock_hz": pace.clock_hz, "cycles_per_sample": pace.cycles_per_sample,
             "cycles_per_interrupt": pace.cycles_per_interrupt, "load": pace.load, "interrupts": len(self.schedule.served),
             "lost_blocks": list(self.schedule.lost), "late_blocks": list(self.late), "slack_s": self.slack_s,

@@ -143,6 +143,8 @@ def _check_rate_architecture(realization: Realization, architecture: str, choice
         )
     if choices.converter_in:
         raise FormatError("converter codes go with a single rate", "converter_in", "leave them out")
+    if choices.axi_stream:
+        raise FormatError("the AXI4-Stream wrapper goes with a single rate", "axi_stream", "leave it out")
     if architecture == "serial":
         return
     if taps is None or taps.up > 1 or architecture == "semi-parallel":

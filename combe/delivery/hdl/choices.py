@@ -17,7 +17,8 @@ class HardwareChoices(Struct, frozen=True):
 
     ``multipliers`` belong to ``semi-parallel`` (0: as few as clock and sample rate allow). ``pipeline`` is how many adders in a
     row stand between two registers (0: none in between). ``reloadable`` adds a port that writes coefficients. ``axi_stream``
-    adds a wrapper with AXI4-Stream ports.
+    adds a wrapper with AXI4-Stream ports. ``board`` adds a top level with a self-test for a board that ships with Combe, or that
+    a file describes.
     """
 
     architecture: str = ""
@@ -28,6 +29,7 @@ class HardwareChoices(Struct, frozen=True):
     axi_stream: bool = False
     converter_in: str = ""
     converter_out: str = ""
+    board: str = ""
 
 
 def check_hardware_choices(choices: HardwareChoices) -> None:

@@ -8,9 +8,11 @@ from typing import Any
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from combe.delivery.hdl.axi import axi_values
+from combe.delivery.hdl.board import board_named
 from combe.delivery.hdl.build import Built, build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.page import facts_of, page_text
+from combe.delivery.hdl.selftest import board_values
 from combe.delivery.hdl.vectors import Vectors, hdl_vectors
 from combe.delivery.hdl.verilog import verilog_text
 from combe.delivery.hdl.vhdl import vhdl_text
@@ -18,6 +20,7 @@ from combe.delivery.hdl.words import checked_hdl_name
 from combe.delivery.languages import Order
 from combe.delivery.package import Package, SourceFile, checked_name
 from combe.delivery.story import OWNERSHIP, story
+from combe.errors import FormatError
 from combe.ledger import Line
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
@@ -51,12 +54,35 @@ def hdl_package(
     text = verilog_text(built.circuit, head) if language == "verilog" else vhdl_text(built.circuit, head)
     ending = ENDINGS[language]
     files = [SourceFile(f"{name}.{ending}", text), *bench_files(built, language, played, choices)]
+    if choices.board:
+        files += _board_files(realization, built, language, played, choices)
     if choices.axi_stream:
         files.append(
             SourceFile(f"{name}_axi.{ending}", _render(f"axi.{ending}.j2", _values(built, language, played, choices)))
         )
     files.append(SourceFile(f"{name}.md", page_text(realization, built, choices, told)))
     return Package(language, name, tuple(files), choices)
+
+
+def _board_files(
+    realization: Realization, built: Built, language: str, played: Vectors, choices: HardwareChoices
+) -> list[SourceFile]:  # fmt: skip
+    """The top level with its self-test, its test bench, and where its ports go; for VHDL the bench of the netlist too."""
+    if choices.converter_in:
+        raise FormatError(
+            "a board's self-test plays the filter's own format", "converter_in", "leave the converter out"
+        )
+    name, ending = built.circuit.name, ENDINGS[language]
+    plain = _values(built, language, played, choices)
+    values = plain | board_values(realization, built, board_named(choices.board)) | {"language": language}
+    files = [
+        SourceFile(f"{name}_top.{ending}", _render(f"top.{ending}.j2", values)),
+        SourceFile(f"{name}_top_tb.{ending}", _render(f"top_tb.{ending}.j2", values)),
+        *(SourceFile(f"{name}_top.{kind}", _render(f"pins.{kind}.j2", values)) for kind in ("pcf", "sdc", "xdc", "lpf")),
+    ]  # fmt: skip
+    if language == "vhdl":
+        files.append(SourceFile(f"{name}_gates_tb.v", _render("tb.v.j2", plain | {"language": "verilog"})))
+    return files
 
 
 def written(order: Order) -> Package:
@@ -84,6 +110,7 @@ def _values(built: Built, language: str, played: Vectors, choices: HardwareChoic
     out = built.circuit.signals["out_data"]
     return {
         "name": built.circuit.name, "language": language, "count": len(played.samples), "extra": extra,
+        "board": board_named(choices.board) if choices.board else None,
         "outputs": len(played.outputs), "changes_rate": played.due is not None,
         "latency": built.latency, "clocks": built.clocks, "patience": (12 if played.due is not None else 4) * (built.latency + built.clocks) + 100,
         "ownership": OWNERSHIP, "axi": choices.axi_stream,
