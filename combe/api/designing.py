@@ -84,7 +84,8 @@ def design(
         holds_with_bits,
         plan,
     )
-    if plan or (requirement is not None and requirement.rate is not None and choice == DesignChoice("")):
+    searched = DesignChoice("", holds_with_bits=holds_with_bits)
+    if plan or (requirement is not None and requirement.rate is not None and choice == searched):
         # Stages of a plan; without one and without a method the cheapest there is.
         return designed(
             Task(requirement, rate, replace(choice, method=method or "equiripple", plan=plan or "cheapest"))

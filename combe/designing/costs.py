@@ -21,15 +21,21 @@ def cost_of_design(design: Design) -> Cost:
     return Cost(*(sum(getattr(cost, key) for cost in costs) for key in ("multiplies", "adds", "delays")))
 
 
+def cycles_of_design(design: Design, core: str = "cortex-m4") -> float:
+    """Processor cycles per input sample in blocks, by the estimate before any code is generated."""
+    if not design.stages:
+        return sum(estimated_cycles(part, core) for part in design.parts or (design.filter,))
+    cycles, rate = 0.0, 1.0
+    for stage in design.stages:
+        rate *= stage.up / stage.down
+        cycles += rate * estimated_cycles(Fir(stage.taps[:: stage.up] or (0.0,) * (2 * stage.order)), core)
+    return cycles
+
+
 def lines_of_design(design: Design, requirement: Requirement) -> tuple[Line, ...]:
     """Every limit, the multiplies counted as ``cost_of_design`` does."""
     lines = lines_of(design.filter, requirement)
     if not design.parts and not design.stages:
         return lines
-    cycles = sum(estimated_cycles(part) for part in design.parts)
-    rate = 1.0
-    for stage in design.stages:
-        rate *= stage.up / stage.down
-        cycles += rate * estimated_cycles(Fir(stage.taps[:: stage.up] or (0.0,) * (2 * stage.order)))
-    counted = count_lines(requirement, cost_of_design(design).multiplies, cycles)
+    counted = count_lines(requirement, cost_of_design(design).multiplies, cycles_of_design(design))
     return (*(line for line in lines if line.limit not in COUNTED), *counted)

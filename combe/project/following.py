@@ -24,13 +24,13 @@ from combe.delivery.package import Package
 from combe.delivery.recipes import table_text
 from combe.delivery.tables import integer_table
 from combe.designing.contenders import Contender, contender_of, contenders
+from combe.designing.costs import cycles_of_design
 from combe.designing.designed import Design
 from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
 from combe.errors import CombeError, PoleError
 from combe.filters import Filter
 from combe.ledger import Line, worst_line
-from combe.ledger.cycles import estimated_cycles
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, bench_lines, ideal_of, package_of, rounded_of
 from combe.project.compared import State, states_of
 from combe.project.document import INPUT, Member, Project, hardware_of
@@ -345,7 +345,7 @@ def boarded(
     setup, asked, processor = project.bench, project.requirement, project.processor
     own = [row for row in counted.rows if not row.taps and row.variant in ("intrinsics", "integer")]
     nearest = min(own, key=lambda row: abs(row.block - processor.block), default=None)
-    cycles = nearest.cycles if nearest is not None else estimated_cycles(ideal.design.filter, processor.core)
+    cycles = nearest.cycles if nearest is not None else cycles_of_design(ideal.design, processor.core)
     try:
         signal = signal_from_sentence(
             signal_of(setup, asked), asked.input_rate_hz, min(setup.samples, MOST_AT_ONCE), setup.seed

@@ -10,11 +10,11 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.exact import exact_filter
+from combe.designing.costs import cost_of_design
 from combe.designing.designed import Design
 from combe.designing.rates.stages import RateStage, prototype_of, ratio_of
 from combe.errors import CombeError, DesignError, FileError
 from combe.filters import Filter, Fir, Rational, rational_of, sections_of
-from combe.ledger.cost import cost_of
 from combe.ledger.delay import delay_over_passbands
 from combe.project.chain import ideal_of, rounded_of
 from combe.project.document import Member, Project
@@ -160,7 +160,7 @@ def report(way: Way) -> dict[str, Any]:
     kept = [(band.start_hz, band.stop_hz) for band in way.parts[-1].member.requirement.passbands]
     parts = []
     delay = 0.0
-    costs = [cost_of(part.design.filter) for part in way.parts]
+    costs = [cost_of_design(part.design) for part in way.parts]
     for part, cost in zip(way.parts, costs):
         own = delay_over_passbands(part.design.filter, kept, way.sample_rate_hz)
         delay += own.mean

@@ -11,10 +11,10 @@ from combe.analysis.facts import facts
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.compare import compared
 from combe.delivery.package import Package
+from combe.designing.costs import cost_of_design, cycles_of_design
 from combe.designing.designed import Design
 from combe.filters import Filter
-from combe.ledger import Line, cost_of, worst_line
-from combe.ledger.cycles import estimated_cycles
+from combe.ledger import Line, worst_line
 from combe.ledger.words import NAMES, figure_text, limit_name, margin_words, signed_margin
 from combe.project.document import ProofRecord
 from combe.realization.stages import Realization, TapSum
@@ -82,9 +82,9 @@ def _limits(asked: Requirement) -> list[str]:
 
 
 def _design(design: Design) -> Section:
-    cost = cost_of(design.filter)
+    cost = cost_of_design(design)
     size = design.size_words
-    cycles = short(estimated_cycles(design.filter), 3)
+    cycles = short(cycles_of_design(design), 3)
     words = [
         f"{design.method[:1].upper()}{design.method[1:]}, {size}.",
         f"{cost.multiplies} multiplies, {cost.adds} adds and {cost.delays} words of memory a sample.",

@@ -154,6 +154,8 @@ def run_board(
     """
     choices = CodeChoices(converter_in=converter_in, converter_out=converter_out or converter_in)
     entry, result = converter_from(converter_in, "converter_in"), converter_from(choices.converter_out, "converter_out")
+    if realization.changes_rate:
+        raise FormatError("the board has one clock for both converters", "realization", "take a filter of one rate")
     _check(realization, pace, change)
     # The converter itself stands in the middle of its codes at no voltage, whatever the program believes.
     player = Player(signal, Format(True, entry.bits, entry.bits - 1))

@@ -185,8 +185,13 @@ class _Search:
         return taps >= least and not fits_symmetry(pieces_of(self.requirement), taps, self.symmetry)
 
     def next_length(self, taps: int) -> int:
-        """The next longer length the symmetry allows."""
-        return next(count for count in range(taps + 1, taps + 3) if self.allowed(count))
+        """The next longer length the symmetry allows; a DesignError if it allows none."""
+        for count in range(taps + 1, taps + 4):
+            if self.allowed(count):
+                return count
+        raise DesignError(
+            fits_symmetry(pieces_of(self.requirement), taps + 2, self.symmetry), "symmetry", "take symmetric taps"
+        )
 
     def filter(self, taps: int) -> Fir:
         """The settled filter of a length; transitions that bulge are capped, and the filter designed again."""
