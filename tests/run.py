@@ -70,7 +70,7 @@ class Spoken(unittest.TestResult):
 
 
 LONG_FIRST = (
-    "test_app", "test_views", "test_circuits", "test_cli", "test_delivery", "test_design_panel", "test_target",
+    "test_app", "test_views", "test_circuits", "test_cli", "test_rates", "test_delivery", "test_design_panel", "test_target",
     "test_code_choices", "test_sizes", "test_results", "test_contenders", "test_runners",
 )  # fmt: skip
 """Modules that take longest, so that they don't come last."""

@@ -147,7 +147,7 @@ class Exactly(unittest.TestCase):
 
     def test_files_keep_every_stage(self) -> None:
         source = random.Random(43)
-        for _ in range(examples(40)):
+        for _ in range(examples(20)):
             made = random_rates(source)
             text = json.dumps(realization_document(made))
             self.assertEqual(realization_from(json.loads(text)).realization, made)
@@ -191,7 +191,7 @@ class Code(unittest.TestCase):
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_c_gives_the_same_in_blocks_of_any_length(self) -> None:
         source = random.Random(44)
-        for index in range(examples(60) // 4):
+        for index in range(examples(60) // 6):
             made = random_rates(source, 60, 9)
             language = source.choice(("c", "c", "c++"))
             is_fixed = any(isinstance(stage, Cic) for stage in made.stages)
@@ -290,7 +290,7 @@ class Circuits(unittest.TestCase):
         """Both languages, every simulator there is; latency and clocks are those told."""
         source = random.Random(46)
         tools = {"verilog": "iverilog", "vhdl": "ghdl"}
-        for index in range(40 if IS_CAMPAIGN else 3):
+        for index in range(40 if IS_CAMPAIGN else 2):
             made = random_rates(source, 12, 4)
             for language, tool in tools.items():
                 if shutil.which(tool) is None:

@@ -45,7 +45,7 @@ def hdl_vectors(
     up, down = realization.ratio
     wanted = max(
         LEAST_SAMPLES,
-        min(MOST_SAMPLES * max(1, min(down // up, 8)), MOST_CLOCKS[language] * min(down, 16) // (2 * clocks)),
+        min(MOST_SAMPLES * max(1, min(down // up, 4)), MOST_CLOCKS[language] * min(down, 4) // (2 * clocks)),
     )
     if choices.converter_in:
         entry = Format(False, converter_from(choices.converter_in, "converter_in").bits, 0)
