@@ -69,7 +69,7 @@ class FourKinds(unittest.TestCase):
         """The package's own check, its vectors worst cases among them, in blocks of four lengths, with sanitizers."""
         source = random.Random(20)
         seen: set[str] = set()
-        for index in range(60 if IS_CAMPAIGN else 5):
+        for index in range(60 if IS_CAMPAIGN else 6):
             made = random_sum(source)
             choices = CodeChoices(reloadable=source.random() < 0.2, unroll=source.choice((0, 0, 4, 16)))
             package = c_package(made, "sum", choices=choices)
