@@ -21,12 +21,15 @@ from combe.analysis.bounds import bounds
 from combe.analysis.measured import measured_noise
 from combe.analysis.noise import predicted_noise
 from combe.delivery.c import c_package
+from combe.delivery.c.rates import chunk_of
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import hdl_package
 from combe.designing.designed import Design
 from combe.designing.file import design_document, design_from
 from combe.designing.rates.chain import planned
+from combe.designing.rates.plans import duties
+from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError, FormatError, RequirementError
 from combe.ledger import lines_of, meets
 from combe.proof.arm import prove_on_target
@@ -38,7 +41,8 @@ from combe.realization.reading import realization_document, realization_from
 from combe.realization.stages import Realization, Requantize, Stage, TapSum, needed_accumulator
 from combe.requirement import Requirement, requirement_document, requirement_from
 from combe.rounding.choices import Choices
-from combe.rounding.rates import fewest_bits_of_stages, realize_stages
+from combe.rounding.holding import stages_that_hold
+from combe.rounding.rates import fewest_bits_of_stages, rate_lines, realize_stages
 from combe.running.flow import BitTrueFlow
 from combe.running.simulate import ideal_run, simulate
 from combe.values import replace
@@ -202,6 +206,19 @@ class Code(unittest.TestCase):
             self.assertTrue(proof.holds, (index, made, proof.sentence()))
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_what_is_handed_on_stays_small(self) -> None:
+        """However much a chain grows, no buffer between two stages holds more than a thousand words and a few."""
+        for ratios in (
+            [(8, 1), (8, 1), (2, 1)],
+            [(16, 1), (1, 16), (4, 1)],
+            [(3, 1), (5, 1), (1, 4)],
+            [(100, 1), (1, 7)],
+        ):
+            count = chunk_of(ratios, 256)
+            self.assertGreaterEqual(count, 1)
+            for k in range(1, len(ratios)):
+                self.assertLessEqual(count * prod(up / down for up, down in ratios[:k]), 1024)
+
     def test_room_for_outputs_is_told_and_new_taps_are_taken(self) -> None:
         """OUT_MAX is never passed, whatever came before; taps that are set count from the next sample on, unsafe ones don't."""
         entry = Format(True, 12, 11)
@@ -463,6 +480,25 @@ class Designed(unittest.TestCase):
             cost = design_document(found)["cost"]
             self.assertAlmostEqual(cost["multiplies"] + cost["adds"], counted(found), 4, plan)
 
+    def test_a_stage_blocks_what_no_later_one_can(self) -> None:
+        """Point by point: what folds down to where it isn't blocked as deeply is the stage's own to block."""
+        source = random.Random(49)
+        for _ in range(examples(300)):
+            factor, rate = source.choice((2, 2, 3, 3, 4, 5, 9)), source.uniform(1.0, 1e6)
+            edges = sorted(source.uniform(0.02, 0.5) * rate for _ in range(6))
+            levels = [source.choice((-30.0, -55.0, -80.0)) for _ in range(3)]
+            pieces = tuple(zip(edges[::2], edges[1::2], levels))
+            own = duties(pieces, rate, factor)
+
+            def level(hz: float, stretches: tuple[tuple[float, float, float], ...]) -> float:
+                return min((db for low, high, db in stretches if low <= hz <= high), default=0.0)
+
+            for hz in (source.uniform(rate / factor / 2, rate / 2) for _ in range(60)):
+                folded = abs(hz - round(hz * factor / rate) * rate / factor)
+                wanted = level(hz, pieces)
+                is_own = wanted < 0 and level(folded, pieces) > wanted
+                self.assertEqual(level(hz, own), wanted if is_own else 0.0, (pieces, rate, factor, hz))
+
     def test_plans_that_cannot_be_are_refused(self) -> None:
         for plan in ("2x3", "cic8", "2xcic4", "x", "3x", "cic", "8x1", "0x8", "2x2x2x1"):
             with self.assertRaises(DesignError, msg=plan):
@@ -485,8 +521,22 @@ class InIntegers(unittest.TestCase):
                 self.assertLessEqual(np.max(gains[inside]), 10 ** (band.upper.first_db / 20) + 1e-9)
                 self.assertGreaterEqual(np.min(gains[inside]), 10 ** (band.lower.first_db / 20) - 1e-9)
 
+    def test_stages_hold_with_few_bits_or_that_is_said(self) -> None:
+        """What is found for a width keeps every limit in integers of that width, where plain rounding doesn't."""
+        self.assertFalse(meets(rate_lines(realize_stages(planned(DOWN), Choices(14)), DOWN)))
+        task = Task(DOWN, DOWN.sample_rate_hz, DesignChoice("equiripple"))
+        found = stages_that_hold(task, 14)
+        made = realize_stages(found, Choices(14))
+        gains = np.abs(np.fft.rfft(prototype_by_hand(made), 40_000))
+        hz = np.linspace(0, DOWN.nyquist_hz, 20_001)
+        self.assertLessEqual(np.max(np.abs(20 * np.log10(gains[hz <= 12_000]))), 0.1 + 1e-6)
+        for k in range(1, 5):
+            self.assertLessEqual(np.max(gains[np.abs(hz - k * 31_250) <= 12_000]), 10 ** (-70 / 20) + 1e-9)
+        with self.assertRaisesRegex(DesignError, "11-bit"):
+            stages_that_hold(task, 11)
+
     def test_noise_is_what_was_predicted(self) -> None:
-        for brief, plan in some(((DOWN, "2x2x2"), (UP, "2x2"), (DOWN, "cic4x2"), (RATIO, "single")), 3):
+        for brief, plan in some(((DOWN, "2x2x2"), (DOWN, "cic4x2"), (UP, "2x2"), (RATIO, "single")), 3):
             for bits, output in ((None, "s16f15"), (17, "s16f15")):
                 made = realize_stages(planned(brief, plan), Choices(16, output=output, state_bits=bits))
                 told, heard = predicted_noise(made).power, measured_noise(made, 1 << 17, 0.3).power

@@ -7,7 +7,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.linear import LinearProgram
-from combe.analysis.rates import path_gain, path_power, rate_roundings
+from combe.analysis.rates import path_gain, path_power, phase_steps, rate_roundings
 from combe.realization.program import Program, Step
 from combe.realization.stages import Realization
 
@@ -68,9 +68,10 @@ def _rate_noise(realization: Realization) -> Noise:
     shares, offset = [], 0.0
     for index, step in rate_roundings(realization):
         behind = realization.stages[index + 1 :]
-        if power := variance(step):
+        phases = phase_steps(realization, index, step)
+        if power := sum(map(variance, phases)) / len(phases):
             shares.append((step.name, path_power(behind) * power / unit**2))
-        offset += path_gain(behind) * mean(step) / unit
+        offset += path_gain(behind) * sum(map(mean, phases)) / len(phases) / unit
     return Noise(float(sum(share for _, share in shares)), offset, tuple(shares))
 
 

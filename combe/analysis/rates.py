@@ -96,6 +96,24 @@ def rate_roundings(realization: Realization) -> list[tuple[int, Step]]:
     return found
 
 
+def phase_steps(realization: Realization, index: int, step: Step) -> list[Step]:
+    """A rounding once for each phase of the taps before it, as it acts there: a phase that copies samples leaves most of the
+    bits that are cut off at zero, one of zeros leaves nothing to round."""
+    before = realization.stages[index - 1] if index else None
+    if not isinstance(before, TapSum):
+        return [step]
+    term = step.terms[0]
+    phases = (before.coefficients[phase :: before.up] for phase in range(before.up))
+    return [
+        replace(
+            step,
+            terms=tuple(replace(term, coefficient=value) for value in own if value)
+            or (replace(term, coefficient=1 << step.shift),),
+        )
+        for own in phases
+    ]
+
+
 def path_power(stages: Sequence[Stage]) -> float:
     """Mean power at the output for white noise of power 1 in front of these stages."""
     found, gain = rate_stages(stages)

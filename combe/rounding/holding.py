@@ -104,10 +104,11 @@ def stages_that_hold(task: Task, bits: int) -> Design:
         if not meets(lines_of_design(found, asked)):
             raise DesignError("the ideal filter misses its limits already", "holds_with_bits", "relax one of them")
         if meets(rate_lines(realize_stages(found, Choices(bits)), asked)):
-            note = f"with {bits}-bit coefficients it keeps every limit: {100 * share:g} % of the tolerances are left to rounding"
+            left = f": {100 * share:g} % of the tolerances are left to rounding" if share else ""
+            note = f"with {bits}-bit coefficients it keeps every limit{left}"
             return replace(found, notes=(*found.notes, note), holds_with_bits=bits)
     raise DesignError(
-        f"no stages keep every limit with {bits}-bit coefficients",
+        f"stages with a third of every tolerance to spare don't keep the limits with {bits}-bit coefficients",
         "holds_with_bits",
         "take more bits, or relax a limit",
     )
