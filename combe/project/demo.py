@@ -77,6 +77,12 @@ def recorder_project() -> Project:
     return project_of("Alder Combe recorder", (calls, notch, envelope, wake_up, probe, _audible()))
 
 
+def audible_project() -> Project:
+    """The recorder with the copy for ears open: a filter that changes the rate."""
+    recorder = recorder_project()
+    return recorder.opened([member.code_name for member in recorder.members].index("audible"))
+
+
 def _audible() -> Member:
     """What is left for ears of a night: the stream, owls and wind below 12 kHz, at an eighth of the rate."""
     asked = Requirement(

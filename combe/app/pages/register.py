@@ -60,11 +60,12 @@ class Entry(Struct, frozen=True):
 
 CURVES = ("ideal", "rounded", "way")
 WAKE_UP = "wake_up_project"
+AUDIBLE = Picture(project="audible_project", theme="dark")
 
 REGISTER = (
     Entry("brief", "Brief", STEP, pictures=(("brief", Picture()),)),
-    Entry("ideal", "Ideal", STEP, pictures=(("ideal", Picture()), ("wake-up", Picture(project=WAKE_UP)))),
-    Entry("rounded", "Rounded", STEP, pictures=(("rounded", Picture()), ("rounded-dark", Picture(theme="dark")))),
+    Entry("ideal", "Ideal", STEP, pictures=(("ideal", Picture()), ("wake-up", Picture(project=WAKE_UP)), ("audible-dark", AUDIBLE))),
+    Entry("rounded", "Rounded", STEP, pictures=(("rounded", Picture()),)),
     Entry("arithmetic", "Arithmetic", STEP, pictures=(("arithmetic", Picture(project=WAKE_UP)),)),
     Entry("code", "Code", STEP, runs="prove", pictures=(("code", Picture()),)),
     Entry("bench", "Bench", STEP, "bench:BenchPage", ("bench",), "bench", pictures=(("bench", Picture()),)),
