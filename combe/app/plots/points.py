@@ -19,6 +19,10 @@ LOOKS = (
 NEAR = 14.0
 
 
+RING = "\0ring"
+"""The item around the chosen point: no structure's name."""
+
+
 class BentAxis(LevelAxis):
     """A scale that is even near zero and logarithmic far from it, ticks told in dB."""
 
@@ -59,7 +63,8 @@ class PointPlot(Plot):
             self.setAxisItems({"left": self.bent})
             self.dress()
         self.points: list[tuple[str, int, float]] = []
-        self.items: list[pg.PlotDataItem] = []
+        self.drawn: dict[str, tuple[tuple[str, str], list[tuple[float, float]], pg.PlotDataItem]] = {}
+        """By name: look, points and item of what stands in the plot."""
         self.chosen: tuple[str, int] | None = None
         self._pressed: QPointF | None = None
         self.zero = pg.InfiniteLine(pos=0, angle=0)
@@ -71,31 +76,46 @@ class PointPlot(Plot):
     ) -> None:
         """A line and marks for every structure; the chosen point ringed."""
         self.points, self.chosen = points, chosen
-        for item in self.items:
-            self.removeItem(item)
-        self.items = []
         self.zero.setPen(pg.mkPen(THEME.color("clay"), width=1, style=Qt.PenStyle.DashLine))
-        for name in names:
-            own = [(bits, value) for structure, bits, value in points if structure == name]
-            if not own:
-                continue
-            role, symbol = LOOKS[names.index(name) % len(LOOKS)]
-            x, y = [float(b) for b, _ in own], [v for _, v in own]
-            color = THEME.color(role)
-            item = pg.PlotDataItem(
-                x, y, pen=pg.mkPen(color, width=1.2), symbol=symbol, symbolSize=7, symbolBrush=color, symbolPen=None,
-                antialias=True,
+        for index, name in enumerate(names):
+            role, symbol = LOOKS[index % len(LOOKS)]
+            color = THEME.color(role).name()
+            self._draw(
+                name, (color, symbol), [(float(bits), value) for structure, bits, value in points if structure == name],
+                pen=pg.mkPen(color, width=1.2), symbol=symbol, symbolSize=7, symbolBrush=color, symbolPen=None, antialias=True,
             )  # fmt: skip
-            self.items.append(item)
+        for name in set(self.drawn) - {*names, RING}:
+            self._draw(name, ("", ""), [])
+        ink = THEME.color("ink").name()
+        ring = [(float(b), v) for structure, b, v in points if (structure, b) == chosen][:1]
+        self._draw(
+            RING,
+            (ink, "o"),
+            ring,
+            pen=None,
+            symbol="o",
+            symbolSize=15,
+            symbolBrush=None,
+            symbolPen=pg.mkPen(ink, width=2),
+        )
+
+    def _draw(self, name: str, look: tuple[str, str], points: list[tuple[float, float]], **style: Any) -> None:
+        """One item as it has to be now: points come by the dozen, and an item is dearer to make than to move."""
+        before = self.drawn.get(name)
+        if before is not None and before[:2] == (look, points):
+            return
+        if before is not None and before[0] == look and points:
+            item = before[2]
+            item.setData([x for x, _ in points], [y for _, y in points])
+        else:
+            if before is not None:
+                self.removeItem(self.drawn.pop(name)[2])
+            if not points:
+                return
+            item = pg.PlotDataItem([x for x, _ in points], [y for _, y in points], **style)
             self.addItem(item, ignoreBounds=True)
-        ring = [(float(b), v) for structure, b, v in points if (structure, b) == chosen]
-        if ring:
-            pen = pg.mkPen(THEME.color("ink"), width=2)
-            item = pg.PlotDataItem(
-                [ring[0][0]], [ring[0][1]], pen=None, symbol="o", symbolSize=15, symbolBrush=None, symbolPen=pen
-            )
-            self.items.append(item)
-            self.addItem(item, ignoreBounds=True)
+            item.setZValue(1 if name == RING else 0)
+        self.drawn[name] = look, points, item
 
     def point_at(self, pixel: QPointF) -> tuple[str, int, float] | None:
         """The nearest point within reach of the pointer."""
