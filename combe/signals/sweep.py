@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -113,15 +114,7 @@ def measured_lines(
         heard = _amplitude(output[part], realization.output, omega)
         played = _amplitude(sweep.samples[part], realization.input, omega)
         found[hz] = 20 * np.log10(heard / played) if heard > 0 else FLOOR_DB
-    result = []
-    for line in lines:
-        place = None if line.at_hz is None else _off_the_ends(line.at_hz, rate, sweep.settling)
-        if line.unit == "db" and place in found:
-            reached = float(found[place])
-            sign = 1 if line.limit == "max_db" else -1
-            line = replace(line, reached=reached, margin=sign * (line.asked - reached), within_db=None)
-        result.append(line)
-    return tuple(result)
+    return _read(found, lines, lambda hz: _off_the_ends(hz, rate, sweep.settling))
 
 
 def _rate_lines(
@@ -142,9 +135,14 @@ def _rate_lines(
         given = sweep.samples[index * (sweep.settling + sweep.settled) + sweep.settling :][: sweep.settled]
         sent = _amplitude(given, realization.input, 2 * np.pi * played / rate)
         found[hz] = 20 * np.log10(heard / sent) if heard > 0 else FLOOR_DB
+    return _read(found, lines, lambda hz: _clear_of_ends(hz, realization, sweep.settling))
+
+
+def _read(found: dict[float, Any], lines: tuple[Line, ...], place_of: Callable[[float], float]) -> tuple[Line, ...]:
+    """Lines with the gain that was heard where each is tightest; ``place_of`` tells the tone that stands for a frequency."""
     result = []
     for line in lines:
-        place = None if line.at_hz is None else _clear_of_ends(line.at_hz, realization, sweep.settling)
+        place = None if line.at_hz is None else place_of(line.at_hz)
         if line.unit == "db" and place in found:
             reached = float(found[place])
             sign = 1 if line.limit == "max_db" else -1

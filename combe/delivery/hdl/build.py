@@ -232,11 +232,7 @@ def _stages(
     source = realization.input
     for index, stage in enumerate(realization.stages):
         if isinstance(stage, Requantize):
-            raw = build.as_number(f"sum_{index}", stream.value, inner_width(stage.source))
-            build.circuit.remark(f"From {stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}.")
-            number = build.rounded(f"round_{index}", raw, stage.source, stage.target, stage.rounding, stage.overflow)
-            stream = Stream(stream.valid, Value(number, stage.target.least, stage.target.most))
-            source = stage.target
+            stream, source = _requantized(build, stream, stage, index), stage.target
         elif isinstance(stage, TapSum):
             if lanes:
                 port = _write_port(build, stage) if choices.reloadable else None
@@ -289,11 +285,7 @@ def _rate_stages(build: Builder, stream: Stream, realization: Realization) -> tu
             before = link
             source = stage.result
         elif isinstance(stage, Requantize):
-            raw = build.as_number(f"sum_{index}", stream.value, inner_width(stage.source))
-            build.circuit.remark(f"From {stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}.")
-            number = build.rounded(f"round_{index}", raw, stage.source, stage.target, stage.rounding, stage.overflow)
-            stream = Stream(stream.valid, Value(number, stage.target.least, stage.target.most))
-            source = stage.target
+            stream, source = _requantized(build, stream, stage, index), stage.target
         elif isinstance(stage, TapSum):
             stream, source = direct(build, stream, stage, None), stage.accumulator
         else:
@@ -306,6 +298,14 @@ def _rate_stages(build: Builder, stream: Stream, realization: Realization) -> tu
         before_it = 1 if isinstance(one, TapSum) else 0 if one.down > 1 else one.order + 1
         paces.append(Pace(one, until - begun[len(paces)] - before_it))
     return stream, ready, clocks_between(paces) + (begun[0] + 1 if changing[0] > 0 else 0)
+
+
+def _requantized(build: Builder, stream: Stream, stage: Requantize, index: int) -> Stream:
+    """A rounding between stages, or the last."""
+    raw = build.as_number(f"sum_{index}", stream.value, inner_width(stage.source))
+    build.circuit.remark(f"From {stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}.")
+    number = build.rounded(f"round_{index}", raw, stage.source, stage.target, stage.rounding, stage.overflow)
+    return Stream(stream.valid, Value(number, stage.target.least, stage.target.most))
 
 
 def _streamed(
