@@ -11,8 +11,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QToolButto
 from combe.app.theme.marks import icon
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
-from combe.app.widgets.parts import Elided, Panel, Row, Scroller, Verdict, label, line_up, set_role, verdict_of
+from combe.app.widgets.parts import Elided, Panel, Row, Scroller, Verdict, label, line_up, verdict_of
 from combe.app.widgets.rate_row import RateRow
+from combe.app.widgets.told_row import ToldRow
 from combe.designing.prices import Price
 from combe.errors import CombeError
 from combe.ledger import Line
@@ -70,7 +71,7 @@ def price_words(price: Price, thing: str, rate_hz: float) -> str:
 PER = ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz"), (1.0, "Hz"), (0.0, "Hz"))
 
 
-class BandRow(Row):
+class BandRow(ToldRow):
     """One band: its sentence, and what became of it."""
 
     typed = pyqtSignal(str, str)
@@ -168,21 +169,8 @@ class BandRow(Row):
         self.price.setToolTip("What relaxing this line saves, found by designing beside it; tightening costs as much.")
         self.price.setVisible(bool(mine))
 
-    def _tell(self, role: str, text: str) -> None:
-        self._story = (role, text)
-        self.story.setText(text)
-        set_role(self.story, role)
-
     def _check(self, figure: str, text: str) -> None:
         with_figure(self.requirement, self.index, figure, text)
-
-    def _on_complaint(self, sentence: str) -> None:
-        if sentence:
-            self.story.setText(sentence)
-            set_role(self.story, "clay")
-            self.mark.show_verdict("missed")
-        else:
-            self._tell(*self._story)
 
 
 class BriefPanel(Panel):

@@ -11,7 +11,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 from combe.app.theme.marks import icon
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
-from combe.app.widgets.parts import Row, Verdict, label, set_role, verdict_of
+from combe.app.widgets.parts import Verdict, label, verdict_of
+from combe.app.widgets.told_row import ToldRow
 from combe.designing.designed import Design
 from combe.designing.rates.plans import plan_from
 from combe.designing.rates.stages import cost_of_stages
@@ -29,7 +30,7 @@ LEVELS = {"alias_db": ("aliases", "down"), "image_db": ("images", "up")}
 CHEAPEST = "cheapest"
 
 
-class RateRow(Row):
+class RateRow(ToldRow):
     """Emits ``asked`` with a function that changes the requirement and the name of the change, ``planned`` with a plan."""
 
     asked = pyqtSignal(object, str)
@@ -156,19 +157,6 @@ class RateRow(Row):
         ):
             rate = self.requirement.rate
             plan_from(text.strip(), max(rate.up, rate.down), rate.up > 1)
-
-    def _tell(self, role: str, text: str) -> None:
-        self._story = (role, text)
-        self.story.setText(text)
-        set_role(self.story, role)
-
-    def _on_complaint(self, sentence: str) -> None:
-        if sentence:
-            self.story.setText(sentence)
-            set_role(self.story, "clay")
-            self.mark.show_verdict("missed")
-        else:
-            self._tell(*self._story)
 
 
 def stages_words(design: Design) -> str:
