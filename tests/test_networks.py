@@ -21,14 +21,16 @@ from combe.designing.methods import design
 from combe.errors import CombeError, FormatError
 from combe.filters import Cascade, Fir
 from combe.filters.precise import precise_roots
+from combe.ledger import cost_of, meets
 from combe.proof.c import prove_c
 from combe.realization.formats import Format
 from combe.realization.network import Network, Node, Term
 from combe.realization.reading import realization_document, realization_from
+from combe.realization.section import Section
 from combe.realization.stages import FORMS, Realization, Requantize
 from combe.responses import frequency_response
 from combe.rounding.allpass import is_allpass_sum
-from combe.rounding.realize import Choices, realize
+from combe.rounding.realize import Choices, realize, rounded_lines
 from combe.rounding.recursive import SECTION_STRUCTURES
 from combe.running import run as running
 from combe.running.random_integers import random_integers
@@ -174,6 +176,53 @@ class Transfer(unittest.TestCase):
     def test_an_even_order_is_no_sum_of_allpasses(self) -> None:
         self.assertTrue(is_allpass_sum(design(LOW, "elliptic", 7).filter))  # type: ignore[arg-type]
         self.assertFalse(is_allpass_sum(design(LOW, "elliptic", 6).filter))  # type: ignore[arg-type]
+
+    def test_two_allpasses_take_a_multiply_a_pole_and_are_the_filter(self) -> None:
+        """What a design says it costs is what stands in the integers of the structure it names: counted here."""
+        rate = 48_000
+        kinds = (
+            (asked(rate, (0, 4800, -0.3, 0.3), (8000, 24_000, -45)), "elliptic", 5),
+            (asked(rate, (0, 4800, -0.5, 0.5), (8000, 24_000, -50)), "inverse-chebyshev", 7),
+            (asked(rate, (0, 3000, -50), (6000, 24_000, -0.4, 0.4)), "elliptic", 5),
+            (asked(rate, (0, 4000, -40), (6000, 8000, -0.5, 0.5), (10_500, 24_000, -40)), "elliptic", 6),
+        )
+        for requirement, method, order in kinds:
+            with self.subTest(method=method, order=order):
+                found = design(requirement, method, order).filter
+                told = cost_of(found)
+                self.assertEqual(told.structure, "allpass-direct")
+                self.assertIn(told.multiplies, (order, order + 1))
+                made = realize(found, rate, Choices(24, told.structure))
+                network = made.stages[0]
+                assert isinstance(network, Network)
+                numbers = [term.coefficient for node in network.nodes for term in node.terms]
+                self.assertEqual(sum(bin(abs(value)).count("1") > 1 for value in numbers), told.multiplies)
+                self.assertEqual(sum(len(node.terms) - 1 for node in network.nodes), told.adds)
+                omega = np.linspace(0, np.pi, 300)
+                difference = frequency_response(exact_filter(made), omega) - frequency_response(found, omega)
+                self.assertLess(float(np.max(np.abs(difference))), 1e-4)
+
+    def test_sections_in_a_row_take_the_multiplies_a_design_tells(self) -> None:
+        """Numerators 1, b1, 1 keep their ones as powers of two: all of an even elliptic's sections but the last."""
+        found = design(LOW, "elliptic", 6).filter
+        told = cost_of(found)
+        self.assertEqual((told.structure, told.multiplies), ("direct-1", 10))
+        made = realize(found, 48_000, Choices(16))
+        numbers: list[int] = []
+        for stage in made.stages:
+            if isinstance(stage, Section):
+                self.assertEqual(stage.b[0], stage.b[2])
+                numbers += [*stage.b[:2], *stage.a]
+        self.assertEqual(sum(bin(abs(value)).count("1") > 1 for value in numbers), told.multiplies)
+
+    def test_a_brief_that_spends_few_multiplies_gets_the_structure_that_takes_them(self) -> None:
+        spends = asked(48_000, (0, 4800, -0.3, 0.3), (8000, 24_000, -45), max_multiplies=7)
+        found = design(spends, "elliptic").filter
+        made = realize(found, 48_000, Choices(16), requirement=spends)
+        self.assertEqual(made.structure, "allpass-direct")
+        self.assertTrue(meets(rounded_lines(made, spends)))
+        plain = realize(found, 48_000, Choices(16, "direct-1"), requirement=spends)
+        self.assertEqual([line.reached for line in rounded_lines(plain, spends) if line.limit == "max_multiplies"], [8])
 
     def test_allpass_branches_cannot_rise_above_the_gain(self) -> None:
         """However coarse the reflections, |A0 ± A1|/2 is at most one."""

@@ -46,7 +46,7 @@ def _line(contender: Contender) -> str:
     delay = contender.delay
     span = f"{delay.least:.4g}" if delay.most - delay.least < 1e-9 else f"{delay.least:.4g} to {delay.most:.4g}"
     return (
-        f"{contender.method}{kind}, {size}: {contender.cost.multiplies} multiplies, {contender.cost.adds} adds, "
+        f"{contender.method}{kind}, {size}: {contender.cost.multiply_words}, {contender.cost.adds} adds, "
         f"{contender.cost.delays} words, delay {span} samples, {contender.phase} phase, {verdict}, "
         f"spare {contender.spare_db:.4f} dB"
     )

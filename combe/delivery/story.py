@@ -5,12 +5,13 @@ from __future__ import annotations
 import textwrap
 
 from combe import __version__
+from combe.analysis.cost import realized_cost
 from combe.analysis.exact import exact_filter
 from combe.analysis.rates import program_stages
 from combe.delivery.code_choices import CodeChoices
 from combe.designing.rates.stages import cost_of_stages
 from combe.filters import Fir
-from combe.ledger import Line, cost_of
+from combe.ledger import Line
 from combe.realization.cic import Cic
 from combe.realization.fingerprint import realization_checksum
 from combe.realization.network import Network
@@ -33,7 +34,7 @@ def story(
 ) -> list[str]:
     """Lines of plain ASCII, safe inside any comment."""
     source = exact_filter(realization)
-    cost = cost_of(source)
+    cost = realized_cost(realization)
     rows = [f"{name}: {requirement.name if requirement else realization.name}", ""]
     if realization.changes_rate:
         rows += _rate_rows(realization)

@@ -7,7 +7,7 @@ from combe.designing.rates.stages import cost_of_stages
 from combe.filters import Fir
 from combe.ledger import Cost, Line, cost_of, lines_of
 from combe.ledger.cycles import estimated_cycles
-from combe.ledger.lines import COUNTED, count_lines
+from combe.ledger.lines import with_counts
 from combe.requirement import Requirement
 
 
@@ -37,5 +37,4 @@ def lines_of_design(design: Design, requirement: Requirement) -> tuple[Line, ...
     lines = lines_of(design.filter, requirement)
     if not design.parts and not design.stages:
         return lines
-    counted = count_lines(requirement, cost_of_design(design).multiplies, cycles_of_design(design))
-    return (*(line for line in lines if line.limit not in COUNTED), *counted)
+    return with_counts(lines, requirement, cost_of_design(design).multiplies, cycles_of_design(design))

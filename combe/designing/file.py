@@ -51,7 +51,7 @@ def design_document(design: Design) -> dict[str, Any]:
         "holds_with_bits": design.holds_with_bits,
         "meets": meets(lines) if requirement is not None else None,
         "lines": [line.document() for line in lines],
-        "cost": {"multiplies": cost.multiplies, "adds": cost.adds, "delays": cost.delays},
+        "cost": cost.document(),
         "delay_samples": {"mean": delay.mean / up, "least": delay.least / up, "most": delay.most / up},
         "seconds": round(design.seconds, 6),
     }

@@ -56,7 +56,7 @@ def goodness(source: Filter, sample_rate_hz: float) -> dict[str, Any]:
     span = delay_over_passbands(source, passes if len(passes) <= MOST_BANDS else [], sample_rate_hz)
     found["delay_samples"] = {"mean": span.mean, "least": span.least, "most": span.most}
     cost = cost_of(source)
-    found["cost"] = {"multiplies": cost.multiplies, "adds": cost.adds, "delays": cost.delays}
+    found["cost"] = cost.document()
     return found
 
 

@@ -98,6 +98,14 @@ def lines_of(source: Filter, requirement: Requirement) -> tuple[Line, ...]:
     return tuple(lines)
 
 
+def with_counts(
+    lines: tuple[Line, ...], requirement: Requirement, multiplies: float, cycles: float
+) -> tuple[Line, ...]:
+    """The same lines, with these multiplies and cycles in place of those that were counted on the exact filter."""
+    counted = count_lines(requirement, multiplies, cycles)
+    return (*(line for line in lines if line.limit not in COUNTED), *counted)
+
+
 def count_lines(requirement: Requirement, multiplies: float, cycles: float) -> list[Line]:
     """Multiplies a sample, a processor's cycles, and the multipliers that do it at the device's clock."""
     lines = []

@@ -24,7 +24,6 @@ from combe.realization.stages import Realization
 from combe.requirement import Limit
 from combe.responses import frequency_response
 from combe.responses.extremes import worst_points
-from combe.values import as_dict
 
 Say = Callable[[str], None]
 
@@ -165,7 +164,7 @@ def report(way: Way) -> dict[str, Any]:
         own = delay_over_passbands(part.design.filter, kept, way.sample_rate_hz)
         delay += own.mean
         parts.append(
-            {"name": part.member.code_name, "title": part.member.requirement.name, "source": part.member.source, "cost": as_dict(cost),
+            {"name": part.member.code_name, "title": part.member.requirement.name, "source": part.member.source, "cost": cost.document(),
              "delay_samples": own.mean, "input": str(part.realization.input), "output": str(part.realization.output)}
         )  # fmt: skip
     total = {key: sum(getattr(cost, key) for cost in costs) for key in ("multiplies", "adds", "delays")}

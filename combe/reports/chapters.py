@@ -87,7 +87,7 @@ def _design(design: Design) -> Section:
     cycles = short(cycles_of_design(design), 3)
     words = [
         f"{design.method[:1].upper()}{design.method[1:]}, {size}.",
-        f"{cost.multiplies} multiplies, {cost.adds} adds and {cost.delays} words of memory a sample.",
+        f"{cost.multiply_words}, {cost.adds} adds and {cost.delays} words of memory a sample.",
         f"About {cycles} cycles a sample on a Cortex-M4 in blocks, by an estimate that a budget makes exact.",
     ]
     if design.is_shortest:

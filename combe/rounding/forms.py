@@ -68,7 +68,8 @@ def _terms(signal: str, first: int, entry: Format, values: tuple[int, ...]) -> t
     return tuple(Term(signal, first + k, value, entry) for k, value in enumerate(values) if value)
 
 
-def _unit(signal: str, delay: int = 0) -> NamedTerm:
+def unit_term(signal: str, delay: int = 0) -> NamedTerm:
+    """The signal itself, so many samples ago."""
     return Term(signal, delay, 1, ONE)
 
 
@@ -90,18 +91,18 @@ def _direct_1(row: Row, rounder: Rounder) -> Draft:
 
 def _direct_2(row: Row, rounder: Rounder) -> Draft:
     forward, b, backward, a = _both(row, rounder)
-    return [Sum("w", (_unit(INPUT), *_terms("w", 1, backward, a))), Sum("y", _terms("w", 0, forward, b))]
+    return [Sum("w", (unit_term(INPUT), *_terms("w", 1, backward, a))), Sum("y", _terms("w", 0, forward, b))]
 
 
 def _transposed_1(row: Row, rounder: Rounder) -> Draft:
     """Poles first: v feeds two words on the way back and two on the way out."""
     forward, b, backward, a = _both(row, rounder)
     return [
-        Sum("v", (_unit(INPUT), _unit("p", 1))),
-        Sum("p", (Term("v", 0, a[0], backward), _unit("q", 1))),
+        Sum("v", (unit_term(INPUT), unit_term("p", 1))),
+        Sum("p", (Term("v", 0, a[0], backward), unit_term("q", 1))),
         Sum("q", (Term("v", 0, a[1], backward),)),
-        Sum("y", (Term("v", 0, b[0], forward), _unit("r", 1))),
-        Sum("r", (Term("v", 0, b[1], forward), _unit("s", 1))),
+        Sum("y", (Term("v", 0, b[0], forward), unit_term("r", 1))),
+        Sum("r", (Term("v", 0, b[1], forward), unit_term("s", 1))),
         Sum("s", (Term("v", 0, b[2], forward),)),
     ]
 
@@ -109,8 +110,8 @@ def _transposed_1(row: Row, rounder: Rounder) -> Draft:
 def _transposed_2(row: Row, rounder: Rounder) -> Draft:
     forward, b, backward, a = _both(row, rounder)
     return [
-        Sum("y", (Term(INPUT, 0, b[0], forward), _unit("p", 1))),
-        Sum("p", (Term(INPUT, 0, b[1], forward), Term("y", 0, a[0], backward), _unit("q", 1))),
+        Sum("y", (Term(INPUT, 0, b[0], forward), unit_term("p", 1))),
+        Sum("p", (Term(INPUT, 0, b[1], forward), Term("y", 0, a[0], backward), unit_term("q", 1))),
         Sum("q", (Term(INPUT, 0, b[2], forward), Term("y", 0, a[1], backward))),
     ]
 
@@ -129,7 +130,7 @@ def _coupled(row: Row, rounder: Rounder) -> Draft:
         _inside(-2 * sigma, sigma**2 + omega**2, row, rounder)
         r1, r2 = b1 + 2 * b0 * sigma, b2 - b0 * (sigma**2 + omega**2)
         out, (d, c1, c2) = rounder.integers(b0, r1, (r2 + r1 * sigma) / omega)
-        u: tuple[NamedTerm, ...] = (_unit(INPUT), Term("u", 1, s, entry), Term("v", 1, -w, entry))
+        u: tuple[NamedTerm, ...] = (unit_term(INPUT), Term("u", 1, s, entry), Term("v", 1, -w, entry))
         v = (Term("u", 1, w, entry), Term("v", 1, s, entry))
     else:
         far = half + (sqrt(square) if half >= 0 else -sqrt(square))
@@ -139,8 +140,8 @@ def _coupled(row: Row, rounder: Rounder) -> Draft:
         _inside(-first - second, first * second, row, rounder)
         r1, r2 = b1 + b0 * (first + second), b2 - b0 * first * second
         out, (d, c1, c2) = rounder.integers(b0, r1, r2 + r1 * second)
-        u = (_unit(INPUT), Term("u", 1, p1, entry))
-        v = (_unit("u", 1), Term("v", 1, p2, entry))
+        u = (unit_term(INPUT), Term("u", 1, p1, entry))
+        v = (unit_term("u", 1), Term("v", 1, p2, entry))
     y: tuple[NamedTerm, ...] = (Term(INPUT, 0, d, out), Term("u", 1, c1, out), Term("v", 1, c2, out))
     return [Sum("u", u), Sum("v", v), Sum("y", y)]
 
@@ -171,14 +172,14 @@ def allpass_sums(mark: str, source: str, entry: Format, k: tuple[int, ...]) -> D
     f0, f1, g1, g2 = (f"{name}{mark}" for name in ("f0", "f1", "g1", "g2"))
     if len(k) == 1:
         return [
-            Sum(f0, (_unit(source), Term(f0, 1, -k[0], entry))),
-            Sum(g1, (Term(f0, 0, k[0], entry), _unit(f0, 1))),
+            Sum(f0, (unit_term(source), Term(f0, 1, -k[0], entry))),
+            Sum(g1, (Term(f0, 0, k[0], entry), unit_term(f0, 1))),
         ]
     return [
-        Sum(f1, (_unit(source), Term(g1, 1, -k[1], entry))),
-        Sum(f0, (_unit(f1), Term(f0, 1, -k[0], entry))),
-        Sum(g2, (Term(f1, 0, k[1], entry), _unit(g1, 1))),
-        Sum(g1, (Term(f0, 0, k[0], entry), _unit(f0, 1))),
+        Sum(f1, (unit_term(source), Term(g1, 1, -k[1], entry))),
+        Sum(f0, (unit_term(f1), Term(f0, 1, -k[0], entry))),
+        Sum(g2, (Term(f1, 0, k[1], entry), unit_term(g1, 1))),
+        Sum(g1, (Term(f0, 0, k[0], entry), unit_term(f0, 1))),
     ]
 
 

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from combe.analysis.cost import realized_cost
 from combe.analysis.exact import exact_filter
 from combe.designing.shares import share_of
 from combe.errors import CombeError, FormatError, PoleError, StructureError, SumError
-from combe.filters import Filter, Fir
-from combe.ledger import Line, gain_lines, lines_of, meets, worst_line
+from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
+from combe.ledger import Line, cost_of, gain_lines, lines_of, meets, worst_line
+from combe.ledger.cost import cost_of_sections
+from combe.ledger.cycles import estimated_cycles
+from combe.ledger.lines import COUNTED, with_counts
 from combe.realization.formats import Format, parse_format
 from combe.realization.network import Network, Node, needed_node_accumulator
 from combe.realization.stages import FORMS, Realization, Requantize, Stage, TapSum, needed_accumulator
@@ -59,7 +63,7 @@ def realize(
         If a choice can't be kept, naming it and what would be right.
     """
     if not isinstance(source, Fir):
-        return realize_sections(source, sample_rate_hz, choices, name)
+        return realize_sections(source, sample_rate_hz, _affordable(source, choices, requirement), name)
     entry = parse_format(choices.input, "input")
     output = parse_format(choices.output, "output") if choices.output else entry
     form = choices.structure or ("folded" if source.symmetry and len(source.taps) > 1 else "direct")
@@ -77,6 +81,15 @@ def realize(
         if _worst(better, coefficient, requirement) > _worst(integers, coefficient, requirement):
             integers = better
     return realize_integers(integers, coefficient, form, entry, output, choices, sample_rate_hz, name)
+
+
+def _affordable(source: Cascade | Roots, choices: Choices, requirement: Requirement | None) -> Choices:
+    """With no structure chosen, two allpasses where sections would take more multiplies than the brief spends."""
+    if choices.structure or requirement is None or requirement.max_multiplies is None:
+        return choices
+    cascade = source if isinstance(source, Cascade) else sections_of(rational_of(source))
+    is_dear = cost_of_sections(cascade).multiplies > requirement.max_multiplies
+    return replace(choices, structure=cost_of(cascade).structure) if is_dear else choices
 
 
 def realize_integers(
@@ -153,8 +166,12 @@ def rounded_coefficients(source: Fir, bits: int, fraction: int | None = None) ->
 
 
 def rounded_lines(realization: Realization, requirement: Requirement) -> tuple[Line, ...]:
-    """Every limit measured with the integer coefficients."""
-    return lines_of(exact_filter(realization), requirement)
+    """Every limit measured with the integer coefficients, multiplies counted in the structure that was chosen."""
+    exact = exact_filter(realization)
+    lines = lines_of(exact, requirement)
+    if isinstance(exact, Fir) or realization.changes_rate or not any(line.limit in COUNTED for line in lines):
+        return lines
+    return with_counts(lines, requirement, realized_cost(realization).multiplies, estimated_cycles(exact))
 
 
 def fewest_bits(

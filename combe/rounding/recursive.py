@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from math import log2
+
 from combe.errors import FormatError, StructureError
 from combe.filters import Cascade, Roots, rational_of, sections_of
 from combe.realization.formats import Format, parse_format
 from combe.realization.stages import Realization, Requantize
 from combe.responses import gain_peak
-from combe.rounding.allpass import allpass_draft
+from combe.rounding.allpass import ALLPASS_STRUCTURES, allpass_draft
 from combe.rounding.assemble import SCALINGS, assembled
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
 from combe.rounding.forms import BUILDERS, Draft, Rounder, Row, section_draft
@@ -15,7 +17,7 @@ from combe.rounding.ordering import best_order
 from combe.values import replace
 
 EXTRA_STATE_BITS, WIDEST_STATE = 8, 48
-SECTION_STRUCTURES = (*BUILDERS, "allpass-sum")
+SECTION_STRUCTURES = (*BUILDERS, *ALLPASS_STRUCTURES)
 ORDERINGS = ("given", "search")
 
 
@@ -36,14 +38,14 @@ def realize_sections(source: Cascade | Roots, sample_rate_hz: float, choices: Ch
         raise FormatError("the design has a pole on or outside the unit circle", "design", "give a stable filter")
     bits = choices.state_bits or min(max(entry.bits, output.bits) + EXTRA_STATE_BITS, WIDEST_STATE)
     rounder = Rounder(choices.coefficient_bits, choices.coefficient_fraction)
-    if form == "allpass-sum":
-        drafts = [allpass_draft(cascade, rounder)]
+    if form in ALLPASS_STRUCTURES:
+        drafts = [allpass_draft(cascade, rounder, form)]
     else:
         if choices.ordering == "search":
             cascade = best_order(cascade)
         drafts = [section_draft(form, row, rounder) for row in shared_gain(cascade)]
     made = _realization(drafts, form, entry, output, choices, bits, sample_rate_hz, name)
-    if choices.ordering == "search" and form != "allpass-sum":
+    if choices.ordering == "search" and form not in ALLPASS_STRUCTURES:
         made = _quieter(made, source, sample_rate_hz, choices, name)
     return made
 
@@ -89,7 +91,11 @@ def _check(choices: Choices, form: str) -> None:
 
 
 def shared_gain(cascade: Cascade) -> list[Row]:
-    """Sections with the gain put into their numerators, so that the peak after each is that of the whole filter."""
+    """Sections with the gain put into their numerators, so that the peak after each is about that of the whole filter.
+
+    All but the last are scaled by powers of two: numerators of zeros on the unit circle, 1, b1, 1, then have a single
+    multiply, and rounding leaves their zeros on the circle. Where a value's binary point stands makes good the rest.
+    """
     final = 10 ** (gain_peak(cascade)[1] / 20)
     found: list[Row] = []
     for index, (b0, b1, b2, a1, a2) in enumerate(cascade.sections):
@@ -100,6 +106,6 @@ def shared_gain(cascade: Cascade) -> list[Row]:
             scale = scale if cascade.gain >= 0 else -scale
         else:
             peak = 10 ** (gain_peak(bare)[1] / 20)
-            scale = final / peak if peak else 1.0
+            scale = 2.0 ** round(log2(final / peak)) if peak and final else 1.0
         found.append((b0 * scale, b1 * scale, b2 * scale, a1, a2))
     return found

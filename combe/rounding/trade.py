@@ -14,7 +14,7 @@ from combe.designing.methods import design_task
 from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError, FormatError, Stopped
 from combe.filters import Fir
-from combe.ledger import cost_of, meets, worst_line
+from combe.ledger import meets, worst_line
 from combe.realization.stages import Realization, TapSum
 from combe.requirement import Requirement
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
@@ -173,10 +173,9 @@ class _Known:
 
 
 def _cell(found: Design, bits: int, made: Realization, margin: float, is_kept: bool, is_better: bool) -> Cell:
-    from combe.analysis.exact import exact_filter
+    from combe.analysis.cost import realized_cost
 
-    exact = exact_filter(made)
-    cost = cost_of(exact)
+    cost = realized_cost(made)
     multiplies, adds, delays = int(cost.multiplies), int(cost.adds), int(cost.delays)
     numbers = _stored(made)
     blocks = sum(-(-bits // BLOCK_BITS) * -(-made.input.bits // BLOCK_BITS) for _ in range(multiplies))

@@ -17,7 +17,7 @@ from combe.realization.formats import Format, parse_format
 from combe.realization.stages import Realization, TapSum
 from combe.realization.term import INPUT
 from combe.requirement import Requirement
-from combe.rounding.allpass import is_allpass_sum
+from combe.rounding.allpass import ALLPASS_STRUCTURES, is_allpass_sum
 from combe.rounding.choices import MOST_BITS, Choices
 from combe.rounding.realize import realize, rounded_lines
 from combe.rounding.recursive import SECTION_STRUCTURES
@@ -53,7 +53,7 @@ def structures_for(source: Filter) -> list[str]:
     if isinstance(source, Fir):
         return ["folded" if source.symmetry and len(source.taps) > 1 else "direct"]
     cascade = source if isinstance(source, Cascade) else sections_of(rational_of(source))
-    return [name for name in SECTION_STRUCTURES if name != "allpass-sum" or is_allpass_sum(cascade)]
+    return [name for name in SECTION_STRUCTURES if name not in ALLPASS_STRUCTURES or is_allpass_sum(cascade)]
 
 
 def signal_to_noise_db(realization: Realization) -> float:
