@@ -6,6 +6,7 @@ alone remembers for itself. The functions themselves have tests of their own, wh
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import hashlib
 import os
@@ -21,6 +22,7 @@ from combe.designing import contenders
 from combe.designing.task import DesignChoice
 from combe.project import following
 from combe.requirement import Requirement
+from combe.rounding import widths
 from combe.rounding.trade import trade
 from combe.values import replace
 
@@ -45,6 +47,7 @@ def remember_all(case: unittest.TestCase, demo: Requirement, follows: tuple[str,
         patched = mock.patch(f"combe.project.following.{name}", whole)
         patched.start()
         case.addCleanup(patched.stop)
+    case.addCleanup(_narrow().close)
     for name in WHOLE:
         patched = mock.patch(f"combe.project.following.{name}", _whole(name))
         patched.start()
@@ -107,8 +110,21 @@ def _few(asked: Requirement, is_stopped: Callable[[], bool]) -> Iterator[object]
 
 
 def _plain(*words: Any) -> Iterator[object]:
-    """A map of plain rounding."""
-    yield from trade(*words[:5], True, *words[6:])
+    """A small map of plain rounding."""
+    requirement, choice, _, _, choices, _, *more = words
+    yield from trade(requirement, choice, range(11, 16), 1, choices, True, *more)
+
+
+def _narrow() -> contextlib.ExitStack:
+    """A chart of widths with every fourth width of three structures."""
+    stack = contextlib.ExitStack()
+    stack.enter_context(mock.patch("combe.rounding.widths.CHARTED", range(10, 27, 4)))
+    real = widths.structures_for
+    chosen = {"folded", "direct-1", "coupled", "lattice"}
+    stack.enter_context(
+        mock.patch("combe.rounding.widths.structures_for", lambda source: [n for n in real(source) if n in chosen])
+    )
+    return stack
 
 
 BESIDE: dict[str, Stream] = {

@@ -89,8 +89,8 @@ SLOW = (
 
 LOADED = (
     "numpy", "scipy.optimize", "scipy.linalg", "scipy.special", "scipy.sparse", "scipy.fft", "hypothesis", "mpmath",
-    "numba", "PyQt6.QtWidgets", "PyQt6.QtTest", "pyqtgraph", "unittest.mock", "combe.api", "combe.cli.root",
-    "combe.app.window",
+    "numba", "PyQt6.QtWidgets", "PyQt6.QtTest", "pyqtgraph", "unittest.mock", "matplotlib.figure",
+    "matplotlib.backends.backend_svg", "matplotlib.backends.backend_pdf", "jinja2", "pygments.lexers", "typer.testing",
 )  # fmt: skip
 """Imported before the modules begin."""
 SLOWEST = int(os.environ.get("COMBE_SLOWEST", "10"))
@@ -138,9 +138,29 @@ def load() -> None:
 
     Nothing here may start a thread, or an application of Qt; what isn't there is told by the module that needs it.
     """
-    for name in LOADED:
+    root = Path(__file__).resolve().parent.parent
+    own = [".".join(path.relative_to(root).with_suffix("").parts) for path in sorted(root.glob("combe/**/*.py"))]
+    for name in (*LOADED, *(name for name in own if not name.endswith("__"))):
         with contextlib.suppress(ImportError):
             importlib.import_module(name)
+    _warm()
+
+
+def _warm() -> None:
+    """Go once through the loops that are compiled, so that no two modules compile them side by side."""
+    import combe
+    from combe.analysis.measured import measured_noise
+    from combe.requirement import requirement_from
+
+    bands = [{"name": "low", "start_hz": 0, "stop_hz": 6000, "min_db": -0.5, "max_db": 0.5},
+             {"name": "high", "start_hz": 9000, "stop_hz": 24_000, "max_db": -50}]  # fmt: skip
+    head = {"format": "combe-requirement", "version": 1, "name": "warm", "sample_rate_hz": 48_000, "bands": bands}
+    for method, more in (
+        ("equiripple", {}),
+        ("elliptic", {"structure": "direct-1"}),
+        ("elliptic", {"structure": "lattice"}),
+    ):
+        measured_noise(combe.realize(combe.design(requirement_from(head), method=method), **more).realization)
 
 
 def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[str, str, float]]:

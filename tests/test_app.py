@@ -14,7 +14,7 @@ from unittest import mock
 
 from combe.values import replace
 from tests import memory
-from tests.support import some
+from tests.support import fewer_vectors, some
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 try:
@@ -46,6 +46,8 @@ from combe.project.file import read_project
 from combe.project.unsaved import left_behind
 from combe.requirement.presets import SHAPES
 from tests.test_delivery import HAS_GCC
+
+setUpModule = fewer_vectors
 
 application = QApplication.instance() or QApplication(["combe"])
 assert isinstance(application, QApplication)

@@ -192,7 +192,7 @@ class Recordings(unittest.TestCase):
 class Figures(unittest.TestCase):
     def test_tones_are_told_apart_together_with_a_constant(self) -> None:
         n = np.arange(5000)
-        for seed in some(range(50), 8):
+        for seed in some(range(50), 5):
             draw = random.Random(seed)
             omegas = np.array(sorted(draw.uniform(0.01, 3.1) for _ in range(4)))
             if np.min(np.diff(omegas)) < 0.01:
@@ -248,7 +248,7 @@ class Bench(unittest.TestCase):
         made = combe.realize(Design("given", Fir((0.2, 0.3, 0.2)), 48_000.0), 16, input="s16f15", output="s8f7")
         taps = np.array(made.realization.stages[0].coefficients) * made.realization.stages[0].coefficient.step  # type: ignore[union-attr]
         off: list[float] = []
-        for seed in some(range(400), 60):
+        for seed in some(range(400), 40):
             hz = 1000.0 + 37.123 * seed
             heard = combe.bench(
                 made, f"sine {hz} Hz -24 dB + white -32 dB", samples=3000, seed=seed + 1, through=["bit-true"]

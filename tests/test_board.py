@@ -110,7 +110,7 @@ class Clocked(unittest.TestCase):
         """Loads from a hundredth to four times the clock; times are kept off each other by an odd clock."""
         source = random.Random(8)
         made = taps(1.0)
-        for number in some(range(120), 30):
+        for number in some(range(120), 15):
             block = source.choice((1, 2, 5, 16, 33))
             pace = Pace(RATE, block, 1.0e6 * source.uniform(1, 30), source.uniform(1, 60), source.uniform(0.5, 90))
             if source.random() < 0.5:

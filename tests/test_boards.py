@@ -21,8 +21,10 @@ from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
 from combe.running.simulate import simulate
 from combe.values import replace
-from tests.support import IS_CAMPAIGN, some
+from tests.support import IS_CAMPAIGN, fewer_vectors, some
 from tests.test_rates import random_rates
+
+setUpModule = fewer_vectors
 
 TOOLS = {"verilog": ("iverilog",), "vhdl": ("ghdl",)}
 PINS = {"clk": "35", "passed": "39", "failed": "40", "tx": "14"}
@@ -108,7 +110,7 @@ class SelfTests(unittest.TestCase):
             small(Format(True, 36, 35), Format(True, 40, 38)),
             random_rates(source, 8, 3),
         ]
-        for made in some(cases, 2):
+        for made in some(cases, 1):
             for language, tools in TOOLS.items():
                 if any(shutil.which(tool) is None for tool in tools):
                     continue

@@ -19,8 +19,10 @@ import numpy as np
 from combe.app.pages.register import NAMES
 from combe.cli import run_verb
 from tests.independent import plain_run
-from tests.support import document, some, worst_margin_db
+from tests.support import document, fewer_vectors, some, worst_margin_db
 from tests.test_delivery import HAS_GCC
+
+setUpModule = fewer_vectors
 
 BAT_DOCUMENT = document(250_000, (0, 12_000, -60), (18_000, 110_000, -0.1, 0.1), name="bat band")
 
@@ -224,7 +226,7 @@ class Refusals(InFolder):
         junk: list[Any] = [None, True, -1, 1e308, "x", [], {}, [[]], {"a": 1}, 10**400]
         for name, verb in (("req.json", "design"), ("d.json", "examine"), ("r.json", "examine"), ("d.json", "realize")):
             original = json.loads((self.folder / name).read_text())
-            for _ in some(range(30), 15):
+            for _ in some(range(30), 6):
                 damaged = json.loads(json.dumps(original))
                 place = damaged
                 while True:
@@ -361,10 +363,10 @@ class Asking(InFolder):
         self.assertEqual(again["cost"], found["cost"])
 
     def test_a_hopeless_requirement_tells_the_nearest(self) -> None:
-        path = self.put("few.json", self.LOW | {"max_multiplies": 8})
+        path = self.put("few.json", self.LOW | {"max_multiplies": 7})
         status, _, err = call("contenders", path)
         self.assertEqual(status, 1)
-        self.assertIn("allow 11 multiplies", err)
+        self.assertIn("allow 8 multiplies", err)
 
     def test_mistakes_in_what_is_asked(self) -> None:
         path = self.put("low.json", self.LOW)

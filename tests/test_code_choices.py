@@ -57,7 +57,7 @@ class Integers(unittest.TestCase):
 
     def test_every_way_to_keep_samples_gives_the_same(self) -> None:
         source = random.Random(3)
-        for index in some(range(5), 2):
+        for index in some(range(5), 1):
             made = random_realization(source, 30)
             form = next(stage.form for stage in made.stages if isinstance(stage, TapSum))
             for history in ("double", "circular"):
@@ -148,7 +148,7 @@ class ConverterCodes(unittest.TestCase):
     )  # fmt: skip
 
     def test_codes_in_and_out_are_the_models(self) -> None:
-        for entry, result, code_in, code_out in some(self.CASES, 3):
+        for entry, result, code_in, code_out in some(self.CASES, 2):
             made = taps(Choices(14, "", "s13f12" if code_in == "12@2000" else entry, result))
             choices = CodeChoices(converter_in=code_in, converter_out=code_out)
             with self.subTest(entry=entry, result=result, codes=(code_in, code_out)):
@@ -247,7 +247,7 @@ class FloatingPoint(unittest.TestCase):
         made = [taps(Choices(16, form)) for form in ("direct", "folded", "transposed")]
         made += [sections(Choices(16, form)) for form in ("direct-1", "direct-2", "transposed-1", "transposed-2", "coupled", "lattice", "allpass-sum")]  # fmt: skip
         made += [sections(Choices(16, "direct-1", error_feedback=True)), taps(Choices(16, "direct", product_bits=12))]
-        for each in some(made, 4):
+        for each in some(made, 3):
             for number in ("single", "double") if each.structure in ("folded", "lattice") else ("single",):
                 choices = CodeChoices(number=number, guard=each.is_recursive)
                 proof = prove_c(c_package(each, "filter_1", choices=choices), each, (), SANITIZERS)
@@ -256,7 +256,7 @@ class FloatingPoint(unittest.TestCase):
 
     def test_random_networks(self) -> None:
         source = random.Random(9)
-        for index in some(range(6), 2):
+        for index in some(range(6), 1):
             made = random_network(source)
             proof = prove_c(c_package(made, "filter_1", choices=CodeChoices(number="single")), made)
             self.assertTrue(proof.holds, (index, proof.sentence()))
@@ -311,7 +311,7 @@ class CPlusPlus(unittest.TestCase):
             (taps(), {}), (sections(), {}), (sections(Choices(16, "lattice")), {}), (taps(), {"reloadable": True}),
             (taps(), {"number": "single"}), (taps(), {"converter_in": "12", "converter_out": "12"}), (taps(), {"history": "double"}),
         )  # fmt: skip
-        for made, more in some(cases, 3):
+        for made, more in some(cases, 2):
             package = c_package(made, "filter_1", choices=CodeChoices("c++", **more))  # type: ignore[arg-type]
             self.assertEqual([f.name for f in package.files], ["filter_1.hpp", "filter_1_check.cpp", "Makefile"])
             proof = prove_c(package, made, (), SANITIZERS)

@@ -63,7 +63,7 @@ class Race(unittest.TestCase):
             self.assertEqual(document["meets"], contender.keeps)
 
     def test_every_verdict_is_true_for_typical_requirements(self) -> None:
-        for requirement in some(TYPICAL, 2):
+        for requirement in some(TYPICAL, 1):
             found = list(contenders(requirement))
             self.assertEqual({c.method for c in found}, {m.name for m in METHODS if m.races})
             self.check(found, requirement)
@@ -128,7 +128,7 @@ class Race(unittest.TestCase):
 
 class Prices(unittest.TestCase):
     def test_a_price_is_what_designs_beside_it_cost(self) -> None:
-        for method in ("equiripple", "elliptic"):
+        for method in some(("elliptic", "equiripple"), 1):
             found = {(p.figure.band_index, p.figure.name): p for p in prices(LOW, DesignChoice(method))}
             self.assertEqual(set(found), {(0, "stop"), (0, "ripple"), (1, "start"), (1, "attenuation")})
             edge = found[(1, "start")]
@@ -179,7 +179,7 @@ class Nearest(unittest.TestCase):
     def test_each_relaxation_is_kept_by_the_filter_it_names(self) -> None:
         for hopeless in some(
             (
-                asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), max_multiplies=8),
+                asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), max_multiplies=7),
                 asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60), phase="linear", max_delay_s=5e-4),
             ),
             1,

@@ -37,7 +37,7 @@ def bat_package(name: str = "calls") -> tuple[Package, Realization]:
 class GeneratedC(unittest.TestCase):
     def test_random_realizations_agree_with_the_model_under_sanitizers(self) -> None:
         source = random.Random(6)
-        for index in some(range(12), 5):
+        for index in some(range(12), 3):
             made = random_realization(source, 32)
             with self.subTest(index=index, formats=[str(entry) for entry in made.formats()]):
                 proof = prove_c(c_package(made, "filter_1"), made, (), SANITIZERS)

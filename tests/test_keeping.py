@@ -208,7 +208,7 @@ class Together(InPlace):
         self.assertLessEqual(named, 2 * len(names))
 
     def test_a_kill_leaves_no_file_half_written(self) -> None:
-        for seed in some(range(200), 8):
+        for seed in some(range(200), 5):
             place = self.folder / str(seed)
             place.mkdir()
             child = subprocess.Popen(

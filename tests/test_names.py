@@ -121,7 +121,7 @@ class Names(unittest.TestCase):
                 continue
             for made in (taps(order=8), sections(Choices(16, "transposed-2"))):
                 words = self.words_of(language, made)
-                chosen = sorted({*some(LIKELY, 5), *some(words, 4)})
+                chosen = sorted({*some(LIKELY, 3), *some(words, 3)})
                 with ThreadPoolExecutor(2) as pool:
                     told = list(pool.map(partial(complaint, language, made), chosen))
                 broken = {word: said for word, said in zip(chosen, told) if said}

@@ -84,7 +84,7 @@ class BitTrue(unittest.TestCase):
     def test_a_strangers_implementation_agrees_in_every_bit(self) -> None:
         source = random.Random(14)
         seen = set()
-        for index in some(range(90), 50):
+        for index in some(range(90), 25):
             made = random_network(source)
             seen.add(made.structure)
             samples = random_integers(80, made.input, index + 1)
@@ -117,7 +117,7 @@ class BitTrue(unittest.TestCase):
     @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
     def test_generated_c_agrees_under_sanitizers(self) -> None:
         source = random.Random(26)
-        for index in some(range(8), 4):
+        for index in some(range(8), 3):
             made = random_network(source)
             with self.subTest(index=index, structure=made.structure):
                 proof = prove_c(c_package(made, "filter_1"), made, (), SANITIZERS)

@@ -30,9 +30,11 @@ from combe.requirement.sentences import with_edges
 from combe.rounding.choices import Choices
 from combe.running.flow import ExactFlow
 from combe.values import replace
-from tests.support import IS_CAMPAIGN, first_version, some
+from tests.support import IS_CAMPAIGN, fewer_vectors, first_version, some
 from tests.test_cli import InFolder, call
 from tests.test_delivery import HAS_GCC
+
+setUpModule = fewer_vectors
 
 RATE = 48_000.0
 
@@ -255,7 +257,7 @@ class File(InFolder):
 
 class Whole(unittest.TestCase):
     def test_the_way_is_its_filters_one_after_another_bit_for_bit(self) -> None:
-        for seed in some(range(40), 12):
+        for seed in some(range(40), 8):
             draw = random.Random(seed)
             project = random_tree(draw, draw.randrange(2, 6))
             name = draw.choice([member.code_name for member in project.members])

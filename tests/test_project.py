@@ -7,6 +7,7 @@ import json
 import os
 import tempfile
 import unittest
+from functools import cache
 from pathlib import Path
 from unittest import mock
 
@@ -153,6 +154,7 @@ class Demo(unittest.TestCase):
         self.assertGreater(night.max(), 500)
 
 
+@cache
 def imports(path: Path) -> set[str]:
     found = set()
     for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):

@@ -47,7 +47,9 @@ from combe.running.flow import BitTrueFlow
 from combe.running.simulate import ideal_run, simulate
 from combe.values import replace
 from tests.independent import brought
-from tests.support import IS_CAMPAIGN, document, examples, some
+from tests.support import IS_CAMPAIGN, document, examples, fewer_vectors, some
+
+setUpModule = fewer_vectors
 
 SANITIZERS = ["-fsanitize=address,undefined", "-fno-sanitize-recover=all"]
 

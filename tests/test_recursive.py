@@ -15,7 +15,7 @@ from combe.designing.recursive.slp import Linear, joined, least_maximum, triangl
 from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError
 from combe.filters import Cascade, Fir, rational_of, sections_of
-from tests.support import asked, least_margin_db, plain_gain, plain_section_gain_db
+from tests.support import asked, least_margin_db, plain_gain, plain_section_gain_db, some
 
 RATE = 48_000.0
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
@@ -185,7 +185,7 @@ class Equalizers(unittest.TestCase):
 class Optimized(unittest.TestCase):
     def test_masks_the_classics_cannot_do_are_kept_and_stable(self) -> None:
         sloped = asked(2, (0, 0.3, [[0, -1.1], [0.3, 4.9]], [[0, 1.1], [0.3, 5.1]]), (0.4, 1, -40))
-        for requirement in (MULTI, sloped):
+        for requirement in some((MULTI, sloped), 1):
             self.assertRaises(DesignError, design, requirement, "elliptic")
             found = design(requirement, "optimized-iir")
             self.assertGreaterEqual(least_margin_db(found.filter, requirement), -1e-9)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import unittest
+from unittest import mock
 
 from combe.project.chain import chain_of
 from combe.project.demo import demo_project, recorder_project
@@ -62,6 +63,7 @@ class Reports(InFolder):
         self.assertEqual(text.count("<img"), 10)
         self.assertEqual(call("report", path, "--filter", "probe", "--to", self.folder / "p.pdf")[0], 0)
 
+    @mock.patch("combe.reports.page._image", lambda *_: "")
     def test_what_misses_stands_in_front(self) -> None:
         path = self.folder / "p.combe"
         two = project_of("two", recorder_project().members[:2])

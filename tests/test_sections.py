@@ -94,7 +94,7 @@ class BitTrue(unittest.TestCase):
     @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
     def test_generated_c_agrees_under_sanitizers(self) -> None:
         source = random.Random(6)
-        for index in some(range(6), 4):
+        for index in some(range(6), 2):
             made = random_section_realization(source)
             with self.subTest(index=index, formats=[str(entry) for entry in made.formats()]):
                 proof = prove_c(c_package(made, "filter_1"), made, (), SANITIZERS)

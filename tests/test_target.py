@@ -38,7 +38,7 @@ class OnTarget(unittest.TestCase):
     def test_random_realizations_are_identical_with_and_without_intrinsics(self) -> None:
         source = random.Random(31)
         dual = 0
-        for index in some(range(8), 3):
+        for index in some(range(8), 2):
             made = random_network(source) if index % 2 else random_realization(source, 40)
             package = c_package(made, "filter_1")
             dual += "__smla" in package.text(".c")
@@ -97,7 +97,7 @@ class OnTarget(unittest.TestCase):
 
     def test_four_sections_one_sample_a_call(self) -> None:
         made = realize(design(LOW, "elliptic", 8).filter, 48_000, Choices(16))
-        self.assertLess(prove_on_target(c_package(made, "filter_1"), made).instructions[1], 150)
+        self.assertLess(prove_on_target(c_package(made, "filter_1"), made).instructions[1], 165)
 
     def test_every_processor_builds_and_agrees(self) -> None:
         package, made = packaged(21, Choices(14))

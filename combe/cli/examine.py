@@ -72,6 +72,10 @@ def _design_in(file: str, sample_rate: float | None, name: str = "") -> Design:
     return read_design(file, sample_rate, text)
 
 
+def _figure(value: float | str) -> str:
+    return value if isinstance(value, str) else f"{value:.6g}"
+
+
 def _print(document: dict[str, Any]) -> None:
     print(f"{document['kind']} of order {document['order']}, sampled at {frequency_text(document['sample_rate_hz'])}")
     for key, value in document["measures"].items():
@@ -84,7 +88,7 @@ def _print(document: dict[str, Any]) -> None:
                 )
                 print(f"{band['kind']}: {band['start_hz']:.6g} to {band['stop_hz']:.6g} Hz, {level}")
         elif isinstance(value, dict):
-            print(f"{key}: " + ", ".join(f"{name} {number:.6g}" for name, number in value.items()))
+            print(f"{key}: " + ", ".join(f"{name} {_figure(each)}" for name, each in value.items()))
         elif key == "transitions":
             for entry in value:
                 print(f"transition: {entry['start_hz']:.6g} to {entry['stop_hz']:.6g} Hz")

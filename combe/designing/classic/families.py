@@ -69,7 +69,7 @@ def _bessel_table(order: int) -> tuple[np.ndarray, np.ndarray]:
     """ln(loss − 1) over ln Ω, both rising: what the search reads instead of solving for every share."""
     log_omega = np.linspace(-12.0, log(4.0 * order + 4) + 6, 3000)
     base = prototypes.bessel(order)
-    return log_omega, np.array([prototypes.log_loss_excess(base, exp(x)) for x in log_omega])
+    return log_omega, prototypes.log_loss_excesses(base, np.exp(log_omega))
 
 
 def bessel_edge(order: int, epsilon: float) -> float:

@@ -103,17 +103,24 @@ def _bessel_poles(order: int) -> tuple[complex, ...]:
     return tuple(_tidy(roots).tolist())
 
 
+@lru_cache(maxsize=4)
+def _bessel_coefficients(order: int) -> tuple[int, ...]:
+    return tuple(
+        factorial(2 * order - k) // (2 ** (order - k) * factorial(k) * factorial(order - k)) for k in range(order + 1)
+    )
+
+
 def _bessel_newton(order: int, s: complex) -> complex:
     """θ_n/θ_n' at s by Horner's rule in fixed-point integers; θ_n = Σ (2n−k)!/(2^(n−k) k! (n−k)!) s^k."""
     bits = 80 + 8 * order
     real, imaginary = int(s.real * 2**60) << (bits - 60), int(s.imag * 2**60) << (bits - 60)
+    coefficients = _bessel_coefficients(order)
     value, slope = (0, 0), (0, 0)
     for k in range(order, -1, -1):
         slope = _times(slope, real, imaginary, bits)
         slope = (slope[0] + value[0], slope[1] + value[1])
         value = _times(value, real, imaginary, bits)
-        coefficient = factorial(2 * order - k) // (2 ** (order - k) * factorial(k) * factorial(order - k))
-        value = (value[0] + (coefficient << bits), value[1])
+        value = (value[0] + (coefficients[k] << bits), value[1])
     square = slope[0] ** 2 + slope[1] ** 2
     top = (value[0] * slope[0] + value[1] * slope[1], value[1] * slope[0] - value[0] * slope[1])
     return complex((top[0] << 200) // square / 2**200, (top[1] << 200) // square / 2**200)
@@ -133,13 +140,19 @@ def bessel(order: int, scale: float = 1.0) -> Prototype:
 
 def log_loss_excess(prototype: Prototype, omega: float) -> float:
     """ln(loss − 1) of an all-pole prototype with unit gain at 0; loss − 1 doesn't cancel near 0."""
+    return float(log_loss_excesses(prototype, np.array([omega]))[0])
+
+
+def log_loss_excesses(prototype: Prototype, omega: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The same at many frequencies."""
     square = np.abs(prototype.poles) ** 2
-    u = omega * omega / square
+    u = omega[:, None] ** 2 / square
     # |1 − jΩ/p|·|1 − jΩ/p*| of a pair, written as the root of 1 + a; a real pole has a = Ω²/p².
     bend = 2 * (prototype.poles.real**2 - prototype.poles.imag**2) / square
     pair = prototype.poles.imag != 0
-    terms = float(np.sum(np.where(pair, 0.5, 1.0) * np.log1p(np.where(pair, u * (bend + u), u))))
-    return log(-np.expm1(-terms)) + terms if terms > 0 else -np.inf
+    terms = np.sum(np.where(pair, 0.5, 1.0) * np.log1p(np.where(pair, u * (bend + u), u)), axis=1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.asarray(np.where(terms > 0, np.log(-np.expm1(-terms)) + terms, -np.inf))
 
 
 def log_chebyshev(order: int, x: float) -> float:

@@ -8,6 +8,7 @@ heuristics of Voronenko & Püschel (2007, "Multiplierless multiple constant mult
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 
 from msgspec import Struct
 
@@ -89,8 +90,10 @@ def _take(adder: Adder, ready: list[int], near: dict[int, Adder], found: list[Ad
             near.setdefault(value, step)
 
 
+@lru_cache(maxsize=1024)
 def _between(left: int, right: int, top: int) -> dict[int, Adder]:
-    """Every odd number one adder makes of two, up to ``top`` bits."""
+    """Every odd number one adder makes of two, up to ``top`` bits. Remembered: a search builds graph after graph of much
+    the same numbers."""
     found: dict[int, Adder] = {}
     limit = 1 << top
     for shift in range(top + 1):
@@ -119,7 +122,8 @@ def _useful(wanted: set[int], ready: list[int], near: dict[int, Adder], top: int
     return max(count, key=lambda value: (count[value], -digit_count(value), -value)) if count else None
 
 
-def _partners(target: int, held: int, top: int) -> set[int]:
+@lru_cache(maxsize=4096)
+def _partners(target: int, held: int, top: int) -> frozenset[int]:
     """Numbers that with ``held`` make the target in one adder: target·2^a ± held·2^b, odd parts."""
     found = set()
     for shift in range(top + 1):
@@ -136,7 +140,7 @@ def _partners(target: int, held: int, top: int) -> set[int]:
         for multiple in ((1 << factor) - 1, (1 << factor) + 1):
             if multiple > 1 and target % multiple == 0:
                 found.add(target // multiple)
-    return found
+    return frozenset(found)
 
 
 def _by_digits(target: int, ready: list[int], near: dict[int, Adder]) -> list[Adder]:

@@ -8,6 +8,7 @@ programs. What is told is the best found, never proved least.
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 
 import numpy as np
 from msgspec import Struct
@@ -104,26 +105,30 @@ def _cheaper(problem: Problem, values: Array) -> Array | None:
     best: tuple[float, float] | None = None
     chosen = None
     for at in range(len(values)):
-        own = int(values[at])
-        cost = _tap_cost(own)
-        if cost == 0:
-            continue
-        moves = np.array(
-            [m for m in range(-SPAN, SPAN + 1) if m and _tap_cost(own + m) < cost] + ([-own] if own else [])
-        )
+        moves, saved = _moves(int(values[at]))
         if not len(moves):
             continue
         after = np.max(np.abs(error[:, None] + problem.columns[:, [at]] * moves), axis=0)
-        for move, share in zip(moves, after):
-            saved = cost - _tap_cost(own + int(move))
-            if share <= 1 and (best is None or (saved, -share) > best):
-                best = saved, -float(share)
-                chosen = at, int(move)
+        most = np.max(np.where(after <= 1, saved, -np.inf))
+        if most == -np.inf or (best is not None and most < best[0]):
+            continue
+        k = int(np.argmin(np.where((after <= 1) & (saved == most), after, np.inf)))
+        if best is None or (most, -after[k]) > best:
+            best = float(most), -float(after[k])
+            chosen = at, int(moves[k])
     if chosen is None:
         return None
     found = values.copy()
     found[chosen[0]] += chosen[1]
     return found
+
+
+@lru_cache(maxsize=4096)
+def _moves(own: int) -> tuple[NDArray[np.int64], Array]:
+    """Steps to cheaper values, zero among them, and what each saves."""
+    cost = _tap_cost(own)
+    near = [m for m in range(-SPAN, SPAN + 1) if m and _tap_cost(own + m) < cost] + ([-own] if own else [])
+    return np.array(near, dtype=np.int64), np.array([cost - _tap_cost(own + m) for m in near])
 
 
 def _tap_cost(value: int) -> float:
