@@ -115,14 +115,17 @@ def main() -> int:
     with tempfile.TemporaryDirectory(prefix="combe-tests-") as folder:
         os.environ["COMBE_TEST_MEMORY"] = folder
         os.environ["XDG_CACHE_HOME"] = f"{folder}/cache"
-        for module, output, seconds in run_apart(modules, Path(folder), root):
+        for module, output, seconds, busy in run_apart(modules, Path(folder), root):
             found = re.search(r"(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*$", output)
             own = [int(part or 0) for part in found.groups()] if found else [0, 1, 0]
             lines = re.findall(r"^  ok   (.*)  \(([\d.]+) s\)$", output, re.M)
             slowest = sorted([*slowest, *((float(took), f"{module}: {test}") for test, took in lines)])[-SLOWEST:]
             counts = [total + part for total, part in zip(counts, own)]
             words = ", ".join(f"{n} {word}" for n, word in zip(own, ("passed", "failed", "skipped")) if n)
-            print(f"{'FAIL' if own[1] else 'ok  '} {module}: {words}, {seconds:.1f} s", flush=True)
+            print(
+                f"{'FAIL' if own[1] else 'ok  '} {module}: {words}, {seconds:.1f} s, {busy:.1f} s of processors",
+                flush=True,
+            )
             if own[1]:
                 print(output if found else f"{output}\n{module} ended before its last test", flush=True)
     print("\nthe slowest, by the processor's time:")
@@ -163,8 +166,8 @@ def _warm() -> None:
         measured_noise(combe.realize(combe.design(requirement_from(head), method=method), **more).realization)
 
 
-def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[str, str, float]]:
-    """Each module in a process of its own, all it said, and how long it took; as they end."""
+def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[str, str, float, float]]:
+    """Each module in a process of its own, all it said, how long it took, and what it took of all processors; as they end."""
     waiting = list(modules)
     running: dict[int, tuple[str, float]] = {}
     while waiting or running:
@@ -175,11 +178,11 @@ def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[st
             if not child:
                 _become(module, folder / module, root)
             running[child] = module, time.perf_counter()
-        ended, _ = os.wait()
+        ended, _, used = os.wait3(0)
         if ended in running:
             module, started = running.pop(ended)
             said = (folder / module).read_text(encoding="utf-8", errors="replace").rstrip()
-            yield module, said, time.perf_counter() - started
+            yield module, said, time.perf_counter() - started, used.ru_utime + used.ru_stime
 
 
 def _become(module: str, output: Path, root: Path) -> NoReturn:

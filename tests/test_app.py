@@ -353,9 +353,11 @@ class Choosing(WindowCase):
 
     def test_a_choice_that_cannot_be_kept_is_told(self) -> None:
         project = self.session.project
-        self.session.change(replace(project, arithmetic=replace(project.arithmetic, input="s48f47")), "input format")
+        self.session.change(
+            replace(project, arithmetic=replace(project.arithmetic, accumulator_bits=20)), "accumulator"
+        )
         self.settle()
-        self.assertIn("64 is the most", self.window.arithmetic.facts.shown[0].sentence)
+        self.assertIn("20 bits can overflow", self.window.arithmetic.facts.shown[0].sentence)
         self.assertEqual(states(self.session)["rounded"].verdict, "missed")
         self.session.undo()
         self.settle()

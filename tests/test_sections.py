@@ -165,7 +165,7 @@ class Making(unittest.TestCase):
         sharp = design(asked(1, (0, 0.001, -0.1, 0.1), (0.002, 0.5, -60)), "elliptic").filter
         for choices, words in (
             (Choices(8), "pole"), (Choices(60), "out of reach"), (Choices(16, "folded"), "no structure of sections"),
-            (Choices(40, "", "s32f31", state_bits=48), "64 is the most"), (Choices(24, accumulator_bits=20), "can overflow"),
+            (Choices(40, "", "s32f31", state_bits=64), "96 is the most"), (Choices(24, accumulator_bits=20), "can overflow"),
         ):  # fmt: skip
             with self.assertRaises(FormatError) as caught:
                 realize(sharp, 1.0, choices)

@@ -210,9 +210,15 @@ def _sums(realization: Realization, reached: list[Bound]) -> list[Fact]:
             least, most = stage.span(source)
             words = f"Accumulator {stage.accumulator}: sums run from {least} to {most}, so none can overflow."
             found.append(Fact("note", _plain(words)))
-            if stage.accumulator.bits > 32:
-                over = stage.accumulator.bits - 32
-                found.append(Fact("note", f"In C it takes a 64-bit sum; {over} bits fewer would fit 32."))
+            bits = stage.accumulator.bits
+            if bits > 32:
+                sums, fits = ("sum of two 64-bit words", 64) if bits > 64 else ("64-bit sum", 32)
+                found.append(
+                    Fact(
+                        "note",
+                        f"In C it takes a {sums}; {bits - fits} bit{'s' * (bits - fits != 1)} fewer would fit {fits}.",
+                    )
+                )
     if realization.is_recursive:
         wide = widest_sum(realization.stages)
         inside = all(b.is_safe for b in reached[:-1]) if reached else False

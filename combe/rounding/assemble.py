@@ -22,6 +22,8 @@ from combe.values import replace
 
 Array = NDArray[np.float64]
 SCALINGS = ("l1", "l2", "peak")
+WIDEST_CHOSEN = 96
+"""Bits of a sum: 32-bit coefficients times 32-bit data and all their carries fit, and two words of a processor."""
 MOST_TRIES, COARSEST = 40, 64
 """Formats are widened so often at most, and no value stands more than so many bits above its inputs."""
 PEAK_POINTS = 2048
@@ -223,6 +225,7 @@ def chosen_accumulator(needed: Format, choices: Choices, subject: str, instead: 
             with_guard = f" with {choices.guard_bits} guard bits" if choices.guard_bits else ""
             raise SumError(what, "accumulator_bits", f"{bits} bits{with_guard} hold every sum this filter can make")
         bits = choices.accumulator_bits
-    if bits > 64:
-        raise SumError(f"the accumulator of {subject} {bits} bits, and 64 is the most", "accumulator_bits", instead)
+    if bits > WIDEST_CHOSEN:
+        what = f"the accumulator of {subject} {bits} bits, and {WIDEST_CHOSEN} is the most"
+        raise SumError(what, "accumulator_bits", instead)
     return Format(True, bits, needed.fraction)

@@ -123,7 +123,7 @@ def _network(stage: Network, word: str, number: str) -> dict[str, Any]:
         {
             "bias": "", "name": node.name, "value": value_word(node.name), "type": word, "sum_type": word,
             "terms": [_term(term, number, depth[term.signal]) for term in node.terms if term.coefficient and not term.is_rest],
-            "is_used": node.name in used, "has_rest": False, "is_plain": True,
+            "is_used": node.name in used, "has_rest": False, "is_plain": True, "is_wide": False,
         }
         for node in stage.nodes
     ]  # fmt: skip

@@ -6,6 +6,7 @@ from typing import Any
 
 from combe.delivery.c.rounding import biased, requantize_values
 from combe.delivery.c.types import c_type, factor_text, literal, signed_type
+from combe.delivery.c.wide import is_wide, wide_product, wide_rounding
 from combe.errors import FormatError
 from combe.realization.formats import Format
 from combe.realization.network import NamedTerm, Network, Node, node_span, rest_limits, signal_limits
@@ -50,6 +51,8 @@ def _node(
     kept: list[int],
 ) -> dict[str, Any]:
     least, most = node_span(node, nodes, source)
+    if is_wide(min(node.accumulator.least, least), max(node.accumulator.most, most)):
+        return _wide_node(node, nodes, index, source, used, depth)
     sum_type = signed_type(min(node.accumulator.least, least), max(node.accumulator.most, most), 32)
     rounding = requantize_values(Requantize(node.accumulator, node.result, node.rounding, node.overflow))
     has_rest = node.name + REST in used and node.shift > 0
@@ -59,12 +62,41 @@ def _node(
     is_plain = node.accumulator == node.result
     bias = biased(rounding) if rounding["work"] == sum_type and not has_rest and not is_plain else ""
     return {
-        "bias": bias, "name": node.name, "value": value_word(node.name), "type": c_type(node.result), "sum_type": sum_type,
+        "is_wide": False, "bias": bias, "name": node.name, "value": value_word(node.name), "type": c_type(node.result), "sum_type": sum_type,
         "accumulator": node.accumulator, "result": node.result, "is_plain": is_plain,
         "terms": [_product(term, node, nodes, source, sum_type, depth[term.key], kept) for term in node.terms if term.coefficient],
         "is_used": node.name in used, "round": rounding | {"label": f"{index}_{node.name}"}, "has_rest": has_rest,
         "rest_type": _type(node.name + REST, nodes, source) if has_rest else "", "rest": value_word(node.name + REST),
         "whole": literal(1 << node.shift, rounding["work"]) if has_rest else "",
+    }  # fmt: skip
+
+
+def _wide_node(
+    node: Node, nodes: dict[str, Node], index: int, source: Format, used: set[str], depth: dict[str, int]
+) -> dict[str, Any]:
+    """A sum of more than 64 bits, its terms added by functions."""
+    if node.name + REST in used and node.shift > 0:
+        what = f"what {node.name} cuts off from a sum of {node.accumulator.bits} bits can't be carried on in C"
+        raise FormatError(what, "stages", "take fewer bits, or no error feedback")
+    terms = []
+    for term in node.terms:
+        if term.coefficient:
+            fraction = signal_limits(nodes, term.key, source)[2]
+            up = node.accumulator.fraction - fraction - term.format.fraction
+            operand = value_word(term.key) if not term.delay else _kept(term, depth[term.key])
+            terms.append((term.coefficient, up, operand))
+
+    def wide_sum(name: str) -> str:
+        text = wide_product(name, *terms[0]) if terms else wide_product(name, 0, 0, "0")
+        for each in terms[1:]:
+            text = f"{name}_wide_sum({text},\n        {wide_product(name, *each)})"
+        return text
+
+    rounding = wide_rounding(Requantize(node.accumulator, node.result, node.rounding, node.overflow))
+    return {
+        "is_wide": True, "wide_sum": wide_sum, "name": node.name, "value": value_word(node.name), "type": c_type(node.result),
+        "accumulator": node.accumulator, "result": node.result, "is_plain": False, "is_used": node.name in used,
+        "round": rounding | {"label": f"{index}_{node.name}", "has_terms": len(terms) > 1}, "has_rest": False,
     }  # fmt: skip
 
 

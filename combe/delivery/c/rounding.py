@@ -18,7 +18,7 @@ def requantize_values(stage: Requantize) -> dict[str, Any]:
     work, width = ("int32_t", 32) if needed <= 32 else ("int64_t", 64)
     shift = source.fraction - target.fraction
     values: dict[str, Any] = {
-        "shift": shift, "work": work, "unsigned": f"u{work}", "rounding": stage.rounding, "overflow": stage.overflow,
+        "is_wide": False, "shift": shift, "work": work, "unsigned": f"u{work}", "rounding": stage.rounding, "overflow": stage.overflow,
         "target": target, "width": width, "always_fits": _always_fits(stage), "full": target.bits == width,
         "least": literal(target.least, work), "most": literal(target.most, work), "up": -shift,
     }  # fmt: skip

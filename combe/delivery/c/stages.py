@@ -13,6 +13,7 @@ from combe.delivery.c.reloading import reloadable_section, reloadable_taps
 from combe.delivery.c.rounding import biased, requantize_values
 from combe.delivery.c.samples import sample_layout
 from combe.delivery.c.types import c_type, factor_text, literal, signed_type
+from combe.delivery.c.wide import as_network
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
 from combe.realization.cic import Cic
@@ -42,10 +43,21 @@ class View(Struct, frozen=True):
 def views(realization: Realization, choices: CodeChoices = CodeChoices()) -> list[View]:
     """Every stage in order."""
     formats = realization.formats()
-    found = [
-        _view(stage, index, formats[index], formats[index + 1], choices)
-        for index, stage in enumerate(realization.stages)
-    ]
+    found: list[View] = []
+    for index, stage in enumerate(realization.stages):
+        following = realization.stages[index + 1] if index + 1 < len(realization.stages) else None
+        rounded = following if isinstance(following, Requantize) else None
+        if found and found[-1].kind == "network" and found[-1].values.get("has_taken") == index:
+            continue  # the sum before it has rounded already
+        network = None if choices.reloadable else _wide_network(stage, formats[index], rounded)
+        if network is None:
+            found.append(_view(stage, index, formats[index], formats[index + 1], choices))
+            continue
+        result = network.result
+        types = c_type(formats[index]), c_type(result)
+        values = network_values(network, index, formats[index])
+        taken = index + 1 if isinstance(stage, TapSum) else -1
+        found.append(View("network", index, formats[index], result, *types, values | {"has_taken": taken}))
     for view, after in zip(found, found[1:]):
         # A sum that starts with half a step spares its rounding an addition.
         if (
@@ -55,6 +67,11 @@ def views(realization: Realization, choices: CodeChoices = CodeChoices()) -> lis
         ):
             view.values["bias"] = biased(after.values) or "0"
     return found
+
+
+def _wide_network(stage: Stage, source: Format, after: Requantize | None) -> Network | None:
+    """Sections and taps whose sums leave 64 bits are written as networks."""
+    return as_network(stage, source, after) if isinstance(stage, (Section, TapSum)) else None
 
 
 def _view(stage: Stage, index: int, source: Format, result: Format, choices: CodeChoices) -> View:

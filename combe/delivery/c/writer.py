@@ -14,6 +14,7 @@ from combe.delivery.c.model import float_model
 from combe.delivery.c.rates import chunk_of, growth, most_outputs, most_words
 from combe.delivery.c.stages import Part, View, buffers, parts, views
 from combe.delivery.c.types import c_type, literal
+from combe.delivery.c.wide import WIDE, used_of_wide
 from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.languages import Order
 from combe.delivery.package import Package, SourceFile, checked_name
@@ -115,6 +116,7 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         "is_header_only": is_cpp, "fn": "inline" if is_cpp else "static", "api": "inline " if is_cpp else "",
         "table": "inline constexpr" if is_cpp else "static const",
         "needs_apart": any(v.kind in ("section", "network") or v.values.get("layout") in ("blocks", "rates") for v in stages),
+        "wide": used_of_wide([r.values for r in rounds if r.values["is_wide"]]),
         "has_blocks": any(v.values.get("layout") in ("blocks", "rates") for v in stages),
         "has_vectors": any(v.values.get("vectors") for v in stages), "has_runs": any(v.values.get("stops") or v.values.get("is_short") for v in stages),
         "is_reloadable": choices.reloadable, "codes": code_values(realization, choices),
@@ -188,7 +190,8 @@ def _roundings(view: View) -> list[View]:
 
 
 def _rounding(index: int, accumulator: Format, result: Format, values: dict[str, Any]) -> View:
-    return View("requantize", index, accumulator, result, c_type(accumulator), c_type(result), values)
+    source_type = WIDE if values["is_wide"] else c_type(accumulator)
+    return View("requantize", index, accumulator, result, source_type, c_type(result), values)
 
 
 def _describe(view: View) -> str:

@@ -1,0 +1,128 @@
+"""Sums of more than 64 bits in C: the compiler's own type and the pair of words against exact fractions."""
+
+from __future__ import annotations
+
+import random
+import subprocess
+import tempfile
+import unittest
+
+from combe.delivery.c import c_package
+from combe.errors import FormatError
+from combe.realization.formats import Format
+from combe.realization.network import Network, Node, needed_node_accumulator
+from combe.realization.reading import realization_document
+from combe.realization.section import Section, needed_section_accumulator
+from combe.realization.stages import Realization, Requantize, Stage, TapSum, needed_accumulator
+from combe.realization.term import INPUT, Term
+from combe.running.simulate import simulate
+from combe.signals.stimuli import vectors
+from combe.values import replace
+from tests.independent import plain_run
+from tests.support import some
+from tests.test_delivery import HAS_GCC
+
+STRICT = ["-std=c99", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror"]
+SANITIZERS = ["-fsanitize=undefined,address", "-fno-sanitize-recover=all", "-O0"]
+ROUNDINGS = ("nearest-even", "nearest-up", "floor", "toward-zero")
+
+
+def _ends(source: random.Random) -> dict[str, str]:
+    return {"rounding": source.choice(ROUNDINGS), "overflow": source.choice(("saturate", "wrap"))}
+
+
+def wide_section(source: random.Random, entry: Format) -> tuple[Stage, ...]:
+    """Poles well inside, coefficients and state of up to 40 bits."""
+    bits = source.randint(30, 40)
+    b, a = Format(True, bits, bits - 2), Format(True, bits, bits - 2)
+    state = Format(True, source.randint(30, 40), source.randint(26, 36))
+    tops = [source.randint(-(1 << (bits - 2)), 1 << (bits - 2)) for _ in range(3)]
+    made = Section(
+        (tops[0], tops[1], tops[2]), (source.randint(-(1 << (bits - 2)), 1 << (bits - 2)), source.randint(0, 1 << (bits - 3))),
+        b, a, Format(True, 2, max(entry.fraction + b.fraction, state.fraction + a.fraction)), state, **_ends(source),
+    )  # fmt: skip
+    return (replace(made, accumulator=needed_section_accumulator(made, entry)),)
+
+
+def wide_network(source: random.Random, entry: Format) -> tuple[Stage, ...]:
+    """A slow loop: one wide node and one narrow."""
+    gain = Format(True, 38, 36)
+    held = Format(True, 36, 33)
+    terms = (Term(INPUT, 0, source.randint(-(1 << 36), 1 << 36), gain), Term("w", 1, source.randint(0, 1 << 35), gain))
+    w = Node("w", terms, Format(True, 2, max(entry.fraction, held.fraction) + 36), held, **_ends(source))
+    y = Node("y", (Term("w", 0, 1, Format(True, 2, 0)), Term("w", 1, -1, Format(True, 2, 0))), Format(True, 2, held.fraction),
+             Format(True, 20, 17), **_ends(source))  # fmt: skip
+    nodes = {"w": w, "y": y}
+    full = tuple(replace(n, accumulator=needed_node_accumulator(n, nodes, entry)) for n in (w, y))
+    return (Network(full, "y", "direct-2"),)
+
+
+def wide_taps(source: random.Random, entry: Format) -> tuple[Stage, ...]:
+    """Taps as wide as data."""
+    bits = 36
+    count = source.randint(1, 9)
+    taps = tuple(source.choice((-1, 1)) * source.randint(1 << (bits - 2), (1 << (bits - 1)) - 1) for _ in range(count))
+    stage = TapSum(taps, Format(True, bits, source.randint(20, 40)), Format(True, 2, 0))
+    stage = replace(stage, accumulator=needed_accumulator(stage, entry))
+    shift = source.choice((1, 20, 40, 63, 64, 65, 66))
+    target = Format(True, source.randint(4, 40), stage.accumulator.fraction - shift)
+    return stage, Requantize(stage.accumulator, target, **_ends(source))
+
+
+def random_wide(source: random.Random) -> Realization:
+    """Some stage whose sum takes more than 64 bits."""
+    while True:
+        entry = Format(True, source.randint(28, 36), 31)
+        stages = source.choice((wide_section, wide_network, wide_taps))(source, entry)
+        first = stages[0]
+        sums = [node.accumulator for node in first.nodes] if isinstance(first, Network) else [first.accumulator]  # type: ignore[union-attr]
+        if max(each.bits for each in sums) > 64:
+            result = stages[-1].target if isinstance(stages[-1], Requantize) else first.result  # type: ignore[union-attr]
+            return Realization("wide", 1.0, first.form, entry, result, stages)  # type: ignore[union-attr]
+
+
+@unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+class Wide(unittest.TestCase):
+    def checked(self, made: Realization, language: str = "c") -> None:
+        """The delivered check, built both ways; what it expects are the fractions of a stranger."""
+        samples = vectors(made, 200)
+        self.assertEqual(simulate(made, samples).tolist(), plain_run(realization_document(made), samples.tolist()))
+        package = c_package(made, "sum")
+        with tempfile.TemporaryDirectory() as place:
+            package.write(place)
+            for kind in ([], ["-DSUM_PAIRS"]):
+                words = ["gcc", *STRICT, *SANITIZERS, *kind, "-o", "check", "sum.c", "sum_check.c"]
+                for command in (words, ["./check"]):
+                    done = subprocess.run(command, cwd=place, capture_output=True, text=True, check=False)
+                    self.assertEqual(done.returncode, 0, (kind, made, (done.stdout + done.stderr)[:900]))
+
+    def test_random_wide_sums_are_the_same_both_ways(self) -> None:
+        source = random.Random(3)
+        for index in some(range(150), 4):
+            with self.subTest(index=index):
+                self.checked(random_wide(source))
+
+    def test_ties_are_rounded_as_asked_beyond_64_bits(self) -> None:
+        """Products that lie halfway, on either side of zero, at both ends of the range."""
+        entry = Format(True, 36, 35)
+        taps = TapSum((1 << 34, 0, 1 << 33), Format(True, 36, 35), Format(True, 2, 0))
+        taps = replace(taps, accumulator=replace(needed_accumulator(taps, entry), bits=71))
+        for rounding in some(ROUNDINGS, 2):
+            for overflow in some(("saturate", "wrap"), 1):
+                after = Requantize(taps.accumulator, Format(True, 20, 35), rounding, overflow)
+                made = Realization("ties", 1.0, "direct", entry, after.target, (taps, after))
+                samples = [*range(-9, 10), entry.least, entry.most, entry.least, 2, 0, entry.most, -2, 0]
+                document = realization_document(made)
+                self.assertEqual(simulate(made, samples).tolist(), plain_run(document, samples), rounding)  # type: ignore[arg-type]
+                self.checked(made)
+
+    def test_what_is_too_wide_even_for_two_words_is_refused(self) -> None:
+        entry = Format(True, 60, 59)
+        taps = TapSum(tuple([(1 << 63) - 1] * 20), Format(True, 64, 63), Format(True, 140, 122))
+        made = Realization("huge", 1.0, "direct", entry, Format(True, 32, 31), (taps, Requantize(taps.accumulator, Format(True, 32, 31), "floor", "wrap")))  # fmt: skip
+        with self.assertRaisesRegex(FormatError, "wider than the 126"):
+            c_package(made, "sum")
+
+
+if __name__ == "__main__":
+    unittest.main()
