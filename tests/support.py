@@ -11,6 +11,7 @@ from unittest import mock
 
 import numpy as np
 
+from combe.designing.methods import METHODS
 from combe.project.document import Project
 from combe.project.file import project_document
 from combe.requirement import Requirement, requirement_from
@@ -30,6 +31,13 @@ def some(cases: Sequence[T], count: int) -> Sequence[T]:
 def examples(count: int) -> int:
     """So many of a property's examples in a campaign, a quarter of them on every other day."""
     return count if IS_CAMPAIGN else (count + 3) // 4
+
+
+def few_methods() -> Any:
+    """A decorator: some methods of each kind race and not all, for tests of what is made of a race. All in a campaign."""
+    names = ("equiripple", "elliptic", "chebyshev", "butterworth", "kaiser", "hann-window", "half-band")
+    fewer = METHODS if IS_CAMPAIGN else tuple(method for method in METHODS if method.name in names)
+    return mock.patch("combe.designing.contenders.METHODS", fewer)
 
 
 def fewer_vectors() -> None:

@@ -487,10 +487,10 @@ class Counted(unittest.TestCase):
             self.assertLess(abs(found / counted.registers - 1), 0.1, (architecture, found, counted))
 
     def test_both_languages_synthesize_to_the_same_multipliers(self) -> None:
-        made = taps()
+        made = taps(12)
         verilog = synthesized(packaged(made, "folded"), "ecp5")
         self.assertFalse(verilog.failure)
-        self.assertGreater(verilog.multipliers, 5)
+        self.assertGreater(verilog.multipliers, 3)
         if HAS_GHDL:
             vhdl = synthesized(packaged(made, "folded", "vhdl"), "ecp5")
             self.assertEqual((vhdl.multipliers, vhdl.registers), (verilog.multipliers, verilog.registers))

@@ -19,7 +19,7 @@ import numpy as np
 from combe.app.pages.register import NAMES
 from combe.cli import run_verb
 from tests.independent import plain_run
-from tests.support import document, fewer_vectors, some, worst_margin_db
+from tests.support import document, few_methods, fewer_vectors, some, worst_margin_db
 from tests.test_delivery import HAS_GCC
 
 setUpModule = fewer_vectors
@@ -134,6 +134,7 @@ class Chain(InFolder):
             self.assertTrue(json.loads(out)["proof"]["equal"])
             self.assertEqual(sorted(os.listdir(self.folder / "c")), ["Makefile", "calls.c", "calls.h", "calls_check.c"])
 
+    @few_methods()
     def test_a_missed_limit_is_status_one(self) -> None:
         asked = self.put("req.json", BAT_DOCUMENT)
         status, out, _ = call("design", asked, "--order", "60", "--json", "--out", self.folder / "d.json")
@@ -148,6 +149,7 @@ class Chain(InFolder):
         self.assertEqual(status, 1)
         self.assertEqual([line["limit"] for line in json.loads(out)["lines"]][-2:], ["max_delay_s", "max_multiplies"])
 
+    @few_methods()
     def test_contenders_and_methods_are_documents(self) -> None:
         status, out, _ = call("contenders", self.put("req.json", BAT_DOCUMENT), "--json")
         found = json.loads(out)
@@ -306,6 +308,7 @@ class Asking(InFolder):
             self.assertEqual((found["method"], found["meets"]), (name, True))
             self.assertIn("taps" if found["kind"] == "fir" else "sections", found)
 
+    @few_methods()
     def test_without_a_method_the_cheapest_contender_is_taken(self) -> None:
         path = self.put("low.json", self.LOW)
         found = self.made(path)
@@ -362,6 +365,7 @@ class Asking(InFolder):
         again = json.loads(call("examine", self.folder / "d.json", "--json")[1])
         self.assertEqual(again["cost"], found["cost"])
 
+    @few_methods()
     def test_a_hopeless_requirement_tells_the_nearest(self) -> None:
         path = self.put("few.json", self.LOW | {"max_multiplies": 7})
         status, _, err = call("contenders", path)

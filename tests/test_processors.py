@@ -67,9 +67,9 @@ def random_sum(source: random.Random) -> Realization:
 class FourKinds(unittest.TestCase):
     def test_all_give_what_the_model_gives(self) -> None:
         """The package's own check, its vectors worst cases among them, in blocks of four lengths, with sanitizers."""
-        source = random.Random(20)
+        source = random.Random(2)
         seen: set[str] = set()
-        for index in range(60 if IS_CAMPAIGN else 6):
+        for index in range(60 if IS_CAMPAIGN else 3):
             made = random_sum(source)
             choices = CodeChoices(reloadable=source.random() < 0.2, unroll=source.choice((0, 0, 4, 16)))
             package = c_package(made, "sum", choices=choices)

@@ -17,7 +17,7 @@ from combe.designing.contenders import contenders, tried
 from combe.designing.task import DesignChoice
 from combe.designing.workers import WORKERS, Worker, WorkerGoneError, Workers, side_by_side
 from combe.errors import DesignError, Stopped
-from tests.support import LOWPASS, asked
+from tests.support import LOWPASS, asked, few_methods
 
 ROOT = Path(__file__).resolve().parent.parent
 HARD = asked(1, (0, 0.1, -0.001, 0.001), (0.1018, 0.5, -90))
@@ -50,6 +50,7 @@ class Processes(unittest.TestCase):
             self.addCleanup(patched.stop)
         self.addCleanup(WORKERS.end)
 
+    @few_methods()
     def test_a_race_ends_with_the_same_filters_wherever_it_runs(self) -> None:
         with mock.patch.object(workers, "count", lambda: 0):
             alone = {found.method: found.design and found.design.filter for found in contenders(LOWPASS)}
@@ -125,6 +126,7 @@ class Processes(unittest.TestCase):
             time.sleep(0.05)
         self.assertEqual([pid for pid in pids if is_there(pid)], [])
 
+    @few_methods()
     def test_where_none_can_start_the_race_is_run_here_and_few_are_tried(self) -> None:
         made = Workers()
         started: list[Worker] = []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -12,6 +13,39 @@ from combe.errors import CombeError, Stopped
 from combe.log import log_failure
 
 Job = Callable[[Callable[[], bool]], Iterator[Any]]
+
+
+QUICK_S = 0.008
+"""Work of up to so many seconds is done sooner than a thread is woken, shares the interpreter and is heard."""
+
+
+class Pace:
+    """How long work of a kind took when it was last done, wherever that was."""
+
+    def __init__(self) -> None:
+        self.seconds = float("inf")
+
+    @property
+    def is_quick(self) -> bool:
+        """Whether it may be done on the interface thread."""
+        return self.seconds <= QUICK_S
+
+    def timed(self, job: Job) -> Job:
+        """The same work, whose time is kept once it is done: that of its own thread, without what others do with it."""
+
+        def work(is_stopped: Callable[[], bool]) -> Iterator[Any]:
+            spent = 0.0
+            reports = job(is_stopped)
+            while True:
+                begun = time.thread_time()
+                report = next(reports, None)
+                spent += time.thread_time() - begun
+                if report is None:
+                    self.seconds = spent
+                    return
+                yield report
+
+        return work
 
 
 class Lane(QObject):

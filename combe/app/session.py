@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from types import ModuleType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from combe.app.jobs import Job, Lane
+from combe.app.jobs import Job, Lane, Pace
 from combe.app.widgets.parts import worst_verdict
 from combe.errors import CombeError
 from combe.ledger.words import tightest
@@ -81,6 +82,8 @@ class Session(QObject):
         self._wanted = ""
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
         self._dragging = False
+        self._pace = Pace()
+        self._is_ready_to_drag = False
         self._shelf = Shelf()
         self.standings = Standings()
         self.lanes = {name: self._lane(name) for name in ("chain", "side", "proof", "look", "count")}
@@ -298,9 +301,28 @@ class Session(QObject):
         known = self._known.get((project.requirement, project.design))
         near = results.ideal.design if results.ideal is not None else None
         names = results.missing(FOLLOWING) if with_rest else DRAFTED
-        self._submit(
-            "chain", names, lambda is_stopped: _work().chain(project, known or near, with_rest, results, is_stopped)
-        )
+        start = known or near
+
+        def work(is_stopped: Callable[[], bool]) -> Iterator[object]:
+            return cast(Iterator[object], _work().chain(project, start, with_rest, results, is_stopped))
+
+        if not with_rest and self._pace.is_quick:
+            self._draft_here(names, work)
+        else:
+            self._submit("chain", names, work if with_rest else self._pace.timed(work))
+
+    def _draft_here(self, names: tuple[str, ...], work: Job) -> None:
+        """A draft that takes less than a thread takes to be woken and heard is made at once."""
+        self._halt("chain")
+        self._working["chain"] = names
+        self._show(self.results.begun(names))
+        try:
+            for report in self._pace.timed(work)(lambda: False):
+                self._take(cast("News | Failure | Progress", report))
+        except CombeError as error:
+            self._fail_lane("chain", error)
+        else:
+            self._end("chain", is_whole=True)
 
     def _after_rest(self) -> None:
         project = self.project
@@ -310,6 +332,9 @@ class Session(QObject):
         if self.results.ideal is not None and self.results.ideal.is_draft:
             self._submit_chain(with_rest=True)
         self._walk_path()
+        if not self._is_ready_to_drag:
+            self._is_ready_to_drag = True
+            threading.Thread(target=_work().make_ready, name="combe-ready", daemon=True).start()
         missing = self.results.missing(BESIDE)
         if not missing:
             return

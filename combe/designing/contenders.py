@@ -73,7 +73,7 @@ class Contender(Struct, frozen=True):
         found |= {
             "kind": self.design.kind, "taps": self.order + 1 if self.design.kind == "fir" else None,
             "phase": self.phase, "spare_db": self.spare_db,
-            "cost": {"multiplies": self.cost.multiplies, "adds": self.cost.adds, "delays": self.cost.delays},
+            "cost": self.cost.document(),
             "delay_samples": {"mean": self.delay.mean, "least": self.delay.least, "most": self.delay.most},
             "worst": worst.document() if worst else None, "notes": list(self.design.notes),
             "seconds": round(self.design.seconds, 6),

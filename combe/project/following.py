@@ -26,6 +26,7 @@ from combe.delivery.tables import integer_table
 from combe.designing.contenders import Contender, contender_of, contenders
 from combe.designing.costs import cycles_of_design
 from combe.designing.designed import Design
+from combe.designing.equiripple import exchange
 from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
 from combe.errors import CombeError, PoleError
@@ -159,6 +160,11 @@ def _draft(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Re
         yield News("rounded", rounded, is_whole=False)
 
 
+def make_ready() -> None:
+    """Load what drafts under the hand run on, while nobody waits for it."""
+    exchange.make_ready()
+
+
 def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopped: Callable[[], bool]) -> Reports:
     """What stands beside the chain: contenders (those ``known`` already stay), and the margin at every width."""
     if ideal is None:
@@ -167,9 +173,13 @@ def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopp
     found = list(known)
     if not found:
         yield News("relaxations", (), is_whole=False)
+        told = -STREAMED_S
         for contender in contenders(project.requirement, is_stopped):
             found.append(contender)
-            yield News("contenders", tuple(found), is_whole=False)
+            # Many come at once: each would have the whole list drawn again.
+            if time.monotonic() - told > STREAMED_S / 2:
+                told = time.monotonic()
+                yield News("contenders", tuple(found), is_whole=False)
     if ideal is not None:
         own = contender_of(ideal.design, project.requirement, project.design.symmetry)
         if not any(_same(own, other) for other in found):

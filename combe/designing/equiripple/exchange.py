@@ -9,6 +9,7 @@ The error is measured in units of the tolerance, E(ω) = (A(ω) − target)/room
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 
 import numpy as np
@@ -99,6 +100,39 @@ def exchange(
         reference = _chosen(omega, error, len(reference))
     assert best is not None
     return best
+
+
+_ready = threading.Event()
+
+
+def make_ready() -> None:
+    """Load, or compile, the loop that ``drafted`` runs; it may take seconds, once for all time."""
+    from combe.designing.equiripple.compiled_exchange import exchanged
+
+    if not _ready.is_set():
+        flat = (np.array([0.0, 2.0]), np.array([1.0, 3.0]), np.array([1.0, 0.0]), np.array([0.1, 0.1]))
+        exchanged(np.array([0.0, 0.5, 1.0, 2.0, 2.5, 3.0]), *flat, 1, 5, POINTS_PER_GAP, 5, 1e-2)
+        _ready.set()
+
+
+def drafted(problem: Problem, start: Array, levelled: float) -> Approximation | None:
+    """The same by the compiled loop, once it is there, from a reference nearby; None where it doesn't do.
+
+    Last digits may differ from ``exchange``: for drafts alone, so that no file depends on what was loaded.
+    """
+    table = Table.of(problem.pieces)
+    if not _ready.is_set() or not table.is_flat:
+        return None
+    from combe.designing.equiripple.compiled_exchange import SETTLED, exchanged
+
+    kind = {(1, 1): 1, (1, 0): 2, (-1, 1): 3, (-1, 0): 4}[problem.symmetry, problem.taps % 2]
+    ended, reference, values, weights, error, bound, count = exchanged(
+        fitted_reference(problem, start), table.start, table.stop, table.middle, table.room, kind, problem.unknowns,
+        POINTS_PER_GAP, ITERATIONS, levelled,
+    )  # fmt: skip
+    if ended != SETTLED:
+        return None
+    return Approximation(problem, reference, values, weights, float(error), float(bound), True, int(count))
 
 
 def first_reference(problem: Problem) -> Array:

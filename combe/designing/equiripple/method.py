@@ -10,7 +10,7 @@ from functools import partial
 import numpy as np
 
 from combe.designing.designed import Design
-from combe.designing.equiripple.exchange import LEVELLED, Approximation, exchange
+from combe.designing.equiripple.exchange import LEVELLED, Approximation, drafted, exchange
 from combe.designing.equiripple.problem import (
     Problem,
     caps_of,
@@ -418,6 +418,9 @@ class _Search:
         return self.references[near] if abs(near - taps) <= max(8, taps // 4) else None
 
     def _exchange(self, problem: Problem, start: np.ndarray | None) -> Approximation:
+        quick = drafted(problem, start, DRAFTED) if self.is_draft and start is not None else None
+        if quick is not None:
+            return quick
         return exchange(problem, start, False, self.is_stopped, DRAFTED if self.is_draft else LEVELLED)
 
     def _grown(self, problem: Problem) -> Approximation:
