@@ -153,11 +153,13 @@ def _warm() -> None:
     """Go once through the loops that are compiled, so that no two modules compile them side by side."""
     import combe
     from combe.analysis.measured import measured_noise
+    from combe.designing.equiripple.exchange import make_ready
     from combe.requirement import requirement_from
 
     bands = [{"name": "low", "start_hz": 0, "stop_hz": 6000, "min_db": -0.5, "max_db": 0.5},
              {"name": "high", "start_hz": 9000, "stop_hz": 24_000, "max_db": -50}]  # fmt: skip
     head = {"format": "combe-requirement", "version": 1, "name": "warm", "sample_rate_hz": 48_000, "bands": bands}
+    make_ready()
     for method, more in (
         ("equiripple", {}),
         ("elliptic", {"structure": "direct-1"}),

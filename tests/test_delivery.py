@@ -146,7 +146,7 @@ class WithoutTools(unittest.TestCase):
 
     def test_words_too_wide_for_c_are_refused(self) -> None:
         with self.assertRaises(FormatError):
-            realize(Fir((0.5,) * 9), 1.0, Choices(30, "", "s40f39"))
+            realize(Fir((0.5,) * 9), 1.0, Choices(40, "", "s60f59"))
         made = realize(Fir((0.5,)), 1.0, Choices(2, "direct", "s63f0"))
         self.assertRaises(FormatError, c_package, made, "wide")
 

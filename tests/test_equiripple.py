@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import random
+import threading
 import unittest
+from unittest import mock
 
 import numpy as np
 from hypothesis import HealthCheck, given, settings
@@ -10,7 +13,8 @@ from hypothesis import strategies as st
 from scipy.optimize import linprog
 
 from combe.designing.contenders import contenders, ranked
-from combe.designing.equiripple.problem import transition_cap_db
+from combe.designing.equiripple.exchange import drafted, exchange, make_ready
+from combe.designing.equiripple.problem import Piece, Problem, pieces_of, transition_cap_db
 from combe.designing.methods import design
 from combe.errors import DesignError, Stopped
 from combe.filters import Fir
@@ -175,6 +179,52 @@ class Shortest(unittest.TestCase):
     def test_work_can_be_stopped(self) -> None:
         with self.assertRaises(Stopped):
             design(BAT, is_stopped=lambda: True)
+
+
+class Drafts(unittest.TestCase):
+    """What follows a hand runs in a compiled loop: the twin of the exchange, for pictures alone."""
+
+    def test_a_draft_reaches_the_level_of_the_exchange_and_its_largest_error_is_found(self) -> None:
+        source = random.Random(12)
+        make_ready()
+        for _ in range(12):
+            edge, width = source.uniform(0.06, 0.3), source.uniform(0.03, 0.1)
+            taps, symmetry = source.randint(12, 90), source.choice((1, 1, -1))
+            if symmetry == 1:
+                bands = [(0, edge, -0.2, 0.2), (edge + width, 0.47, -source.uniform(20, 60))]
+            else:
+                bands = [(0.03, edge, -50), (edge + width, 0.45, -0.3, 0.3)]
+            before, after = (
+                Problem(pieces_of(asked(1.0, *bands[:1], (bands[1][0] + moved, *bands[1][1:]))), taps, symmetry)
+                for moved in (0.0, 0.004)
+            )
+            draft = drafted(after, exchange(before).reference, 1e-3)
+            assert draft is not None
+            self.assertLessEqual(draft.error, draft.bound * 1.0011)
+            self.assertAlmostEqual(draft.bound, exchange(after).bound, delta=1e-3 * draft.bound)
+            omega = np.concatenate([np.linspace(p.start, p.stop, 4000) for p in after.pieces])
+            middle, room = (
+                np.concatenate([np.full(4000, value) for value in column])
+                for column in zip(*[((hi + lo) / 2, (hi - lo) / 2) for lo, hi in map(linear_limits, after.pieces)])
+            )
+            error = np.abs(draft.amplitude(omega) - middle) / room
+            self.assertLessEqual(float(np.max(error)), draft.error * 1.0005)
+
+    def test_no_design_that_is_kept_depends_on_it(self) -> None:
+        """Loaded or not, a design has the same taps to the last bit; sloped limits have no draft of this kind."""
+        make_ready()
+        loaded = design(LOWPASS).filter
+        with mock.patch("combe.designing.equiripple.exchange._ready", threading.Event()):
+            self.assertEqual(design(LOWPASS).filter, loaded)
+            problem = Problem(pieces_of(LOWPASS), 41, 1)
+            self.assertIsNone(drafted(problem, exchange(problem).reference, 1e-3))
+        sloped = Problem((Piece(0.0, 1.0, (-1.0, -0.5), (0.5, 1.0)), Piece(1.5, np.pi, None, (-40.0, -40.0))), 31, 1)
+        self.assertIsNone(drafted(sloped, exchange(sloped).reference, 1e-3))
+
+
+def linear_limits(piece: Piece) -> tuple[float, float]:
+    high = 10 ** (piece.upper_db[0] / 20)
+    return (10 ** (piece.lower_db[0] / 20) if piece.lower_db else -high), high
 
 
 class Transitions(unittest.TestCase):

@@ -326,7 +326,7 @@ class _Search:
                 near = self._start(taps)
                 if near is None and problem.unknowns > LARGEST_FRESH_START:
                     near = self._grown(replace(problem, taps=2 * (taps // 4) + taps % 2)).reference
-                found = exchange(problem, near, True, self.is_stopped)
+                found = self._drafted(problem, near) or exchange(problem, near, True, self.is_stopped)
             except DesignError:
                 found = self.settle(taps)
             if found.error > 1 >= found.bound:
@@ -418,10 +418,11 @@ class _Search:
         return self.references[near] if abs(near - taps) <= max(8, taps // 4) else None
 
     def _exchange(self, problem: Problem, start: np.ndarray | None) -> Approximation:
-        quick = drafted(problem, start, DRAFTED) if self.is_draft and start is not None else None
-        if quick is not None:
-            return quick
-        return exchange(problem, start, False, self.is_stopped, DRAFTED if self.is_draft else LEVELLED)
+        quick = self._drafted(problem, start)
+        return quick or exchange(problem, start, False, self.is_stopped, DRAFTED if self.is_draft else LEVELLED)
+
+    def _drafted(self, problem: Problem, start: np.ndarray | None) -> Approximation | None:
+        return drafted(problem, start, DRAFTED) if self.is_draft and start is not None else None
 
     def _grown(self, problem: Problem) -> Approximation:
         """Start from a filter of half the length, settled first, its reference stretched (Filip 2016)."""
