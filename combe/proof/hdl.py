@@ -125,7 +125,7 @@ def prove_hdl(
 ) -> HdlProof:
     """Simulate a package with every simulator on the machine, on more samples than it ships with.
 
-    A circuit in Verilog is compiled to a program besides, and takes 65,536 samples and a tone for every limit; ``lines`` are
+    The circuit is compiled to a program besides, and takes 65,536 samples and a tone for every limit; ``lines`` are
     those limits, measured on its outputs. ``ideal`` is the unrounded filter: the error of the outputs against it on the
     same samples is reported.
     """
@@ -143,7 +143,7 @@ def prove_hdl(
             report(f"simulating with {tool}")
             done.append(_answer(simulator, played))
         measured: tuple[Line, ...] = ()
-        if package.language == "verilog" and not simulators:
+        if not simulators:
             report("compiling the circuit, 65,536 samples and a tone for every limit")
             try:
                 answer, measured = _streamed(package, realization, lines)

@@ -14,6 +14,7 @@ from msgspec import Struct
 from combe.delivery.package import Package
 from combe.errors import ToolError
 from combe.proof.tools import find, run
+from combe.proof.translated import as_verilog
 
 DEVICES = ("generic", "ice40-up5k", "ice40-hx8k", "ecp5")
 SECONDS = 300
@@ -67,7 +68,7 @@ def synthesized(package: Package, device: str, report: Callable[[str], None] = l
         with tempfile.TemporaryDirectory(prefix="combe-synthesis-") as place:
             folder = Path(place)
             package.write(folder)
-            text = _as_verilog(package, folder)
+            text = as_verilog(package, folder)
             script = f"read_verilog {text}; {SCRIPTS[device].format(top=package.name)}"
             said = run([yosys, "-Q", "-p", script], folder, seconds=SECONDS).decode("utf-8", "replace")
             cells = _cells(said)
@@ -92,7 +93,7 @@ def operators(package: Package) -> dict[str, int]:
     with tempfile.TemporaryDirectory(prefix="combe-synthesis-") as place:
         folder = Path(place)
         package.write(folder)
-        text = _as_verilog(package, folder)
+        text = as_verilog(package, folder)
         steps = f"hierarchy -top {package.name}; proc; flatten; opt; wreduce; peepopt; opt_clean; stat -json; simplemap t:$*dff*; opt_clean; stat -json"
         said = run([find("yosys"), "-Q", "-p", f"read_verilog {text}; {steps}"], folder, seconds=SECONDS).decode(
             "utf-8", "replace"
@@ -100,18 +101,6 @@ def operators(package: Package) -> dict[str, int]:
         first, second = (_cells(part) for part in re.findall(r"\{\n.*?\n\}\n", said, re.DOTALL)[:2])
         bits = sum(n for name, n in second.items() if re.fullmatch(r"\$_S?DFF.*", name))
         return first | {"register_bits": bits}
-
-
-def _as_verilog(package: Package, folder: Path) -> str:
-    """The file that is read: itself, or what GHDL makes of VHDL."""
-    if package.language == "verilog":
-        return f"{package.name}.v"
-    command = [find("ghdl"), "--synth", "--std=93c", "--out=verilog", f"{package.name}.vhd", "-e", package.name]
-    text = run(command, folder, seconds=SECONDS).decode("utf-8", "replace")
-    # It writes signed products as unsigned ones of extended numbers and says so; said in Verilog, they can be narrowed again.
-    text = re.sub(r"= (.*) \* (.*); // smul", r"= $signed(\1) * $signed(\2);", text)
-    (folder / "from_vhdl.v").write_text(text, encoding="utf-8")
-    return "from_vhdl.v"
 
 
 def _cells(said: str) -> dict[str, int]:

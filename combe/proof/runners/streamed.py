@@ -1,4 +1,5 @@
-"""A delivered circuit in Verilog compiled to a program, so that many samples go through in seconds."""
+"""A delivered circuit compiled to a program, so that many samples go through in seconds; VHDL by way of what GHDL
+synthesizes from it."""
 
 from __future__ import annotations
 
@@ -16,6 +17,7 @@ from combe.delivery.package import Package
 from combe.errors import ToolError
 from combe.proof.runners.folder import InFolder
 from combe.proof.tools import find, run
+from combe.proof.translated import as_verilog
 from combe.proof.verilated import build
 from combe.realization.stages import Realization
 
@@ -36,10 +38,9 @@ class Streamed(InFolder):
         self.package, self.realization = package, realization
         self.choices = package.circuit or HardwareChoices()
         self.built = build_circuit(realization, package.name, self.choices)
-        if package.language != "verilog":
-            raise ToolError("only Verilog can be compiled to a program", "proof")
-        self.name = "verilator, compiled"
-        for tool in ("verilator", "g++", "make"):
+        is_translated = package.language != "verilog"
+        self.name = "ghdl and verilator, compiled" if is_translated else "verilator, compiled"
+        for tool in (*(["ghdl"] if is_translated else []), "verilator", "g++", "make"):
             find(tool)
         signals = self.built.circuit.signals
         if max(signals["in_data"].width, signals["out_data"].width) > MOST_BITS:
@@ -59,7 +60,9 @@ class Streamed(InFolder):
             .render(name=name, extra=extra, patience=PATIENCE, changes_rate=self.realization.changes_rate)
         )
         (folder / "stream.cpp").write_text(text, encoding="utf-8")
-        build(folder, name, ["--cc", "--exe", "-O3", "-CFLAGS", "-O1"], [f"{name}.v", "stream.cpp"])
+        build(
+            folder, name, ["--cc", "--exe", "-O3", "-CFLAGS", "-O1"], [as_verilog(self.package, folder), "stream.cpp"]
+        )
 
     def run(self, samples: NDArray[Any]) -> NDArray[np.int64]:
         """Raw outputs for raw inputs, from one reset on.

@@ -1,0 +1,44 @@
+"""A circuit in the language that yosys and Verilator read."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from combe.delivery.package import Package
+from combe.proof.tools import find, run
+
+SECONDS = 300
+
+
+def _signed(found: re.Match[str], written: set[str]) -> str:
+    width, zeros, digits = int(found[1]), found[2], found[3]
+    if len(zeros) + 32 != width or zeros + digits in written:
+        return found[0]
+    return f"{width}'b{'1' * len(zeros)}{digits}"
+
+
+def as_verilog(package: Package, folder: Path) -> str:
+    """The file that is read: itself, or what GHDL makes of VHDL.
+
+    Raises
+    ------
+    ToolError
+        If GHDL is missing or fails.
+    """
+    if package.language == "verilog":
+        return f"{package.name}.v"
+    command = [find("ghdl"), "--synth", "--std=93c", "--out=verilog", f"{package.name}.vhd", "-e", package.name]
+    text = run(command, folder, seconds=SECONDS).decode("utf-8", "replace")
+    # It writes signed products as unsigned ones of extended numbers and says so; said in Verilog, they can be narrowed again.
+    text = re.sub(r"= (.*) \* (.*); // smul", r"= $signed(\1) * $signed(\2);", text)
+    # Constants of more than 32 bits come out as texts of their digits, which Verilog takes for characters.
+    text = re.sub(r'"([01XZxz]+)"', lambda found: f"{len(found[1])}'b{found[1]}", text)
+    # Negative ones made of integers come out as 32 bits with zeros in front; those written digit by digit are as they were.
+    written = set(re.findall(r'"([01]+)"', package.text(f"{package.name}.vhd")))
+    text = re.sub(r"\b(\d+)'b(0+)(1[01]{31})\b", lambda found: _signed(found, written), text)
+    # A bit of a constant is written as a constant with an index, and the empty address of a single word as no digits at all.
+    text = re.sub(r"\b(\d+)'b([01]+)\[(\d+)\]", lambda found: f"1'b{found[2][int(found[1]) - 1 - int(found[3])]}", text)
+    text = re.sub(r"\b0'b(?![01])", "1'b0", text)
+    (folder / "from_vhdl.v").write_text(text, encoding="utf-8")
+    return "from_vhdl.v"
