@@ -147,7 +147,7 @@ def deliver(
     Parameters
     ----------
     language
-        ``c``, ``c++``, ``verilog`` or ``vhdl``.
+        ``c``, ``c++``, ``rust``, ``verilog`` or ``vhdl``.
     name
         What the code is called; made from the realization's own name where it is empty.
     choices

@@ -108,6 +108,10 @@ LANGUAGES = (
         ((".hpp", "cpp"), (".cpp", "cpp"), ("Makefile", "make")), ("g++",), "c++: one header with a small class",
     ),
     Language(
+        "rust", "Rust", PROCESSORS, (), (), "combe.delivery.rust.writer:written", "combe.proof.rust:proved", ".rs",
+        ((".rs", "rust"), ("Makefile", "make")), ("rustc",), "rust: a module without the standard library",
+    ),
+    Language(
         "verilog", "Verilog", CIRCUITS, OF_CIRCUITS, ("synthesize",), HDL_WRITER, HDL_PROOF, ".v",
         ((".v", "verilog"), (".md", "markdown"), ("Makefile", "make")), ("iverilog", "verilator"),
     ),

@@ -88,9 +88,20 @@ def prove_c(
     and a tone for every limit stream through in blocks of mixed lengths. A missing or failing compiler, or a
     program that crashes, is a proof that doesn't hold, with the reason as its ``failure``.
     """
+    return proof_of(lambda: Compiled(package, realization, extra_flags), package, lines, report, is_stopped)
+
+
+def proof_of(
+    begun: Callable[[], Compiled],
+    package: Package,
+    lines: tuple[Line, ...],
+    report: Callable[[str], None],
+    is_stopped: Callable[[], bool],
+) -> Proof:
+    """The same of any program that takes a stream."""
     tool = package.written_in.tools[0]
     try:
-        with stoppable(is_stopped), Compiled(package, realization, extra_flags) as program:
+        with stoppable(is_stopped), begun() as program:
             tool = program.name
             report("building")
             program.build()

@@ -14,7 +14,7 @@ PACKAGES = {
     "gcc": "gcc and libc6-dev", "make": "make", "arm-none-eabi-gcc": "gcc-arm-none-eabi and libnewlib-arm-none-eabi",
     "arm-none-eabi-size": "binutils-arm-none-eabi", "qemu-system-arm": "qemu-system-arm",
     "riscv64-unknown-elf-gcc": "gcc-riscv64-unknown-elf and picolibc-riscv64-unknown-elf", "g++": "g++",
-    "iverilog": "iverilog", "vvp": "iverilog", "verilator": "verilator", "ghdl": "ghdl", "yosys": "yosys",
+    "iverilog": "iverilog", "vvp": "iverilog", "verilator": "verilator", "ghdl": "ghdl", "rustc": "rustc", "yosys": "yosys",
     "nextpnr-ice40": "nextpnr-ice40", "icepack": "fpga-icestorm",
 }  # fmt: skip
 

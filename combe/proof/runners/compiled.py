@@ -44,7 +44,7 @@ class Compiled(InFolder):
 
     def build(self) -> None:
         """The delivered check and a program that takes a stream."""
-        harness = _environment().get_template("harness.c.j2").render(
+        harness = environment().get_template("harness.c.j2").render(
             name=self.package.name, file=self.package.file, types=self.package.types,
             is_header_only=self.ending == "cpp", changes_rate=self.realization.changes_rate,
             most_outputs=-(-4096 * self.realization.ratio[0] // self.realization.ratio[1]) + 64 * self.realization.ratio[0],
@@ -91,7 +91,8 @@ class Compiled(InFolder):
 
 
 @cache
-def _environment() -> Environment:
+def environment() -> Environment:
+    """The programs that feed what is proved."""
     return Environment(
         loader=PackageLoader("combe", "proof"), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )

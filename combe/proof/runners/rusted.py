@@ -1,0 +1,34 @@
+"""A delivered module of Rust, built with every warning an error and every overflow checked, and run on this machine."""
+
+from __future__ import annotations
+
+from combe.delivery.package import Package
+from combe.proof.runners.compiled import Compiled, environment
+from combe.proof.tools import run
+from combe.realization.stages import Realization
+
+FLAGS = ["--edition", "2021", "-O", "-D", "warnings", "-C", "overflow-checks=on"]
+
+
+class Rusted(Compiled):
+    """A program in a folder of its own for as long as the ``with`` lasts.
+
+    Raises
+    ------
+    ToolError
+        If the compiler is missing or refuses the text.
+    """
+
+    def __init__(self, package: Package, realization: Realization) -> None:
+        super().__init__(package, realization)
+        self.ending, self.flags, self.source = "rs", FLAGS, []
+
+    def build(self) -> None:
+        """The module alone without the standard library, the delivered check, and a program that takes a stream."""
+        name = self.package.name
+        cls = "".join(part[:1].upper() + part[1:] for part in name.split("_"))
+        harness = environment().get_template("harness.rs.j2").render(name=name, cls=cls)
+        (self.folder / "harness.rs").write_text(harness, encoding="utf-8")
+        run([self.compiler, *FLAGS, "--crate-type", "lib", "--emit", "metadata", f"{name}_no_std.rs"], self.folder)
+        self._compile("check", f"{name}_check.rs")
+        self._compile("stream", "harness.rs")
