@@ -63,6 +63,9 @@ class Sizes(WindowCase):
             self.settle()
             self.window.open_step("code")
             self.assert_fits(language.name)
+            view = self.window.code_view
+            opened = [button.accessibleName() for button in view.buttons if button.isChecked()]
+            self.assertEqual(opened, [view.package.main.name] if view.package else [])
             for entry in REGISTER:
                 if language.kind == CIRCUITS and entry.of == CIRCUITS:
                     self.window.code_view.open_page(entry.name)

@@ -129,7 +129,8 @@ class CodeView(Panel):
         self.stack = QStackedWidget()
         self.stack.addWidget(self.text)
         self.column.addWidget(self.stack, 1)
-        self._file = 1
+        self._file = 0
+        self._language = ""
         self._page = ""
         self._tabs: tuple[object, ...] = ()
 
@@ -162,6 +163,10 @@ class CodeView(Panel):
         """Another scene, the same file or page staying open."""
         self.scene, self.package = scene, scene.results.package
         names = [file.name for file in self.package.files] if self.package else []
+        if self.package is not None and self.package.language != self._language:
+            # Each language has other files: the one to be read first is opened.
+            self._language = self.package.language
+            self._file = names.index(self.package.main.name)
         offered = self.offered
         if (names, offered) != self._tabs:
             self._tabs = names, offered

@@ -26,6 +26,7 @@ from combe.designing.contenders import Contender, ranked
 from combe.designing.designed import Design
 from combe.designing.nearest import Relaxation
 from combe.ledger import worst_line
+from combe.ledger.cost import ALLPASS
 from combe.ledger.words import margin_words, signed_margin
 from combe.project.document import DesignChoice
 from combe.requirement import Requirement
@@ -187,11 +188,12 @@ class ContendersPanel(Panel):
             row.column.addWidget(label(margin_words(contender.lines), "clay", wrap=True))
         size = contender.design.size_words
         cost = contender.cost
-        row.column.addWidget(Elided(f"{size} · {cost.multiply_words} · {cost.delays} words", "muted"))
+        row.column.addWidget(Elided(f"{size} · {cost.multiplies} multiplies · {cost.delays} words", "muted"))
         phase = "phase turned 90°" if contender.symmetry == -1 else f"{contender.phase} phase"
         row.column.addWidget(Elided(f"delay {_delay_words(contender, requirement)} · {phase}", "muted"))
         row.setAccessibleName(f"{contender.method}, {size}, {margin_words(contender.lines)}")
-        row.setToolTip("\n".join(contender.design.notes))
+        how = [f"{cost.multiply_words}: the structure {cost.structure}"] if cost.structure in ALLPASS else []
+        row.setToolTip("\n".join([*how, *contender.design.notes]))
         return row
 
     def _on_picked(self, contender: Contender) -> None:
