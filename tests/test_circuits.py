@@ -29,6 +29,7 @@ from combe.filters import Fir
 from combe.ledger import lines_of
 from combe.proof.hdl import _streamed, prove_hdl
 from combe.proof.synthesis import operators, synthesized
+from combe.proof.translated import as_verilog
 from combe.proof.waves import read_waves
 from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, TapSum
@@ -236,12 +237,11 @@ endmodule
         samples = [int(x) for x in np.random.default_rng(4).integers(-2048, 2048, 300)]
         wanted = simulate(made, np.array(samples)).tolist()
         rows = "\n".join(f"    words[{k}] = {value};" for k, value in enumerate(samples))
-        for architecture in ("folded", "serial"):
-            text = f"""module bench;
-  reg clk = 0, rstn = 0, v = 0, ready = 0; reg signed [15:0] x = 0; reg signed [15:0] words [0:299]; reg [7:0] noise = 1;
-  wire r, o; wire signed [15:0] y; integer k = 0;
-  calls_axi dut (.aclk(clk), .aresetn(rstn), .s_axis_tvalid(v), .s_axis_tready(r), .s_axis_tdata(x),
-    .m_axis_tvalid(o), .m_axis_tready(ready), .m_axis_tdata(y));
+        text = f"""module bench;
+  reg clk = 0, rstn = 0, v = 0, ready = 0, l = 0; reg signed [15:0] x = 0; reg signed [15:0] words [0:299]; reg [7:0] noise = 1;
+  wire r, o, e; wire signed [15:0] y; integer k = 0;
+  calls_axi dut (.aclk(clk), .aresetn(rstn), .s_axis_tvalid(v), .s_axis_tready(r), .s_axis_tdata(x), .s_axis_tlast(l),
+    .m_axis_tvalid(o), .m_axis_tready(ready), .m_axis_tlast(e), .m_axis_tdata(y));
   always #5 clk = ~clk;
   initial begin
 {rows}
@@ -249,25 +249,64 @@ endmodule
   end
   always @(negedge clk) begin
     noise = {{noise[6:0], noise[7] ^ noise[5] ^ noise[4] ^ noise[3]}};
-    ready = noise[2:0] == 0; v = rstn && k < 300; x = words[k];
+    ready = noise[2:0] == 0; v = rstn && k < 300; x = words[k]; l = k % 7 == 6;
   end
   always @(posedge clk) if (rstn) begin
     if (v && r) k = k + 1;
-    if (o && ready) $display("%0d", y);
+    if (o && ready) $display("%0d %0d", y, e);
   end
 endmodule
 """
-            package = packaged(made, architecture, axi_stream=True)
+        for language in ("verilog", "vhdl") if HAS_GHDL else ("verilog",):
+            for architecture in ("folded", "serial"):
+                package = packaged(made, architecture, language, axi_stream=True)
+                with tempfile.TemporaryDirectory() as place:
+                    package.write(place)
+                    (Path(place) / "bench.v").write_text(text)
+                    sources = (
+                        ["calls.v", "calls_axi.v"]
+                        if language == "verilog"
+                        else [as_verilog(package, Path(place), "calls_axi")]
+                    )
+                    subprocess.run(["iverilog", "-g2001", "-o", "bench", *sources, "bench.v"], cwd=place, check=True)
+                    done = subprocess.run(["vvp", "-n", "bench"], cwd=place, capture_output=True, text=True, check=True)
+                heard = [int(word) for word in done.stdout.split() if word.lstrip("-").isdigit()]
+                self.assertEqual(heard[::2], wanted, (language, architecture))
+                self.assertEqual(heard[1::2], [int(k % 7 == 6) for k in range(300)], (language, architecture))
+                self.assertEqual(prove_hdl(package, made, simulators=package.written_in.tools[:1]).lint, ())
+
+    def test_the_wrappers_memory_is_small_and_never_holds_the_circuit_up(self) -> None:
+        """A serial filter works on two samples at a time: eight words, where there were 64. Whatever the latency, a side that
+        always takes gets an output as often as the circuit gives one."""
+        for order, architecture, pipeline, most in (
+            (50, "serial", 1, 8), (20, "parallel", 1, 16), (20, "parallel", 2, 16), (9, "transposed", 1, 8), (20, "folded", 3, 16),
+        ):  # fmt: skip
+            made = taps(order)
+            package = packaged(made, architecture, axi_stream=True, pipeline=pipeline)
+            depth = int(re.findall(r"words \[0:(\d+)\]", package.text("_axi.v"))[0]) + 1
+            self.assertLessEqual(depth, most)
+            built = build_circuit(made, "calls", HardwareChoices(architecture, pipeline=pipeline))
+            text = """module bench;
+  reg clk = 0, rstn = 0; wire r, o; wire [15:0] y; integer outputs = 0, clocks = 0;
+  calls_axi dut (.aclk(clk), .aresetn(rstn), .s_axis_tvalid(1'b1), .s_axis_tready(r), .s_axis_tdata(16'd5), .s_axis_tlast(1'b0),
+    .m_axis_tvalid(o), .m_axis_tready(1'b1), .m_axis_tlast(), .m_axis_tdata(y));
+  always #5 clk = ~clk;
+  initial #42 rstn = 1;
+  always @(posedge clk) if (rstn) begin
+    clocks = clocks + 1;
+    if (o) outputs = outputs + 1;
+    if (outputs == 100) begin $display("%0d", clocks); $finish; end
+  end
+endmodule
+"""
             with tempfile.TemporaryDirectory() as place:
                 package.write(place)
                 (Path(place) / "bench.v").write_text(text)
-                subprocess.run(
-                    ["iverilog", "-g2001", "-o", "bench", "calls.v", "calls_axi.v", "bench.v"], cwd=place, check=True
-                )
+                subprocess.run(["iverilog", "-o", "bench", "calls.v", "calls_axi.v", "bench.v"], cwd=place, check=True)
                 done = subprocess.run(["vvp", "-n", "bench"], cwd=place, capture_output=True, text=True, check=True)
-            heard = [int(word) for word in done.stdout.split() if word.lstrip("-").isdigit()]
-            self.assertEqual(heard, wanted, architecture)
-            self.assertEqual(prove_hdl(package, made, simulators=("iverilog",)).lint, ())
+            self.assertLessEqual(
+                int(done.stdout.split()[0]), 99 * built.clocks + built.latency + 4, (architecture, depth)
+            )
 
 
 @unittest.skipUnless(HAS_GHDL, "ghdl is not on this machine")

@@ -18,8 +18,9 @@ def _signed(found: re.Match[str], written: set[str]) -> str:
     return f"{width}'b{'1' * len(zeros)}{digits}"
 
 
-def as_verilog(package: Package, folder: Path) -> str:
-    """The file that is read: itself, or what GHDL makes of VHDL.
+def as_verilog(package: Package, folder: Path, wrapper: str = "") -> str:
+    """The file that is read: itself, or what GHDL makes of VHDL; with a ``wrapper`` that of the entity ``NAME_axi`` or another
+    beside it, the circuit inside.
 
     Raises
     ------
@@ -28,7 +29,9 @@ def as_verilog(package: Package, folder: Path) -> str:
     """
     if package.language == "verilog":
         return f"{package.name}.v"
-    command = [find("ghdl"), "--synth", "--std=93c", "--out=verilog", f"{package.name}.vhd", "-e", package.name]
+    top = wrapper or package.name
+    sources = [f"{package.name}.vhd", *([f"{wrapper}.vhd"] if wrapper else [])]
+    command = [find("ghdl"), "--synth", "--std=93c", "--out=verilog", *sources, "-e", top]
     text = run(command, folder, seconds=SECONDS).decode("utf-8", "replace")
     # It writes signed products as unsigned ones of extended numbers and says so; said in Verilog, they can be narrowed again.
     text = re.sub(r"= (.*) \* (.*); // smul", r"= $signed(\1) * $signed(\2);", text)
