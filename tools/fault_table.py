@@ -982,13 +982,6 @@ FAULTS = (
         "drafts: the first reference is taken",
     ),
     Fault(
-        "designing/equiripple/compiled_exchange.py",
-        "product *= 2 * max(abs(gap), 1e-300)",
-        "product *= max(abs(gap), 1e-300)",
-        "test_equiripple",
-        "drafts: weights of half the distances",
-    ),
-    Fault(
         "app/jobs.py",
         "return self.seconds <= QUICK_S",
         "return True",
