@@ -763,6 +763,20 @@ class Keeping(WindowCase):
 
 
 class Background(unittest.TestCase):
+    def test_only_work_that_was_quick_is_done_at_once(self) -> None:
+        from combe.app.jobs import Pace
+
+        clock = iter((0.0, 0.001, 5.0, 5.002, 9.0, 9.0, 10.0, 10.02, 11.0, 11.0))
+        pace = Pace()
+        self.assertFalse(pace.is_quick)
+        job = pace.timed(lambda _: iter((1, 2)))
+        with mock.patch("combe.app.jobs.time.thread_time", lambda: next(clock)):
+            self.assertEqual(list(job(lambda: False)), [1, 2])
+            self.assertTrue(pace.is_quick)
+            self.assertAlmostEqual(pace.seconds, 0.003)
+            list(pace.timed(lambda _: iter((1,)))(lambda: False))
+        self.assertFalse(pace.is_quick)
+
     def test_the_newest_request_wins_and_stale_answers_are_dropped(self) -> None:
         from combe.app.jobs import Lane
 

@@ -926,13 +926,6 @@ FAULTS = (
         "costs: two allpasses are never counted",
     ),
     Fault(
-        "responses/allpass_pair.py",
-        "return (is_loud[0] is not is_loud[1]) == bool(order % 2)",
-        "return True",
-        "test_networks test_contenders",
-        "allpasses: the parity of the ends isn't looked at",
-    ),
-    Fault(
         "rounding/recursive.py",
         "scale = 2.0 ** round(log2(final / peak)) if peak and final else 1.0",
         "scale = final / peak if peak else 1.0",
