@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 import shutil
 import subprocess
 import tempfile
@@ -16,7 +17,7 @@ from combe.delivery.story import safe
 from combe.designing.methods import design
 from combe.errors import FormatError
 from combe.filters import Fir
-from combe.proof.c import prove_c
+from combe.proof.c import STRICT, prove_c
 from combe.realization.stages import Realization
 from combe.rounding.realize import Choices, realize, rounded_lines
 from combe.values import replace
@@ -122,6 +123,28 @@ class GeneratedC(unittest.TestCase):
         self.assertTrue(proof.holds, proof.sentence())
         for line, heard in zip(lines, proof.lines):
             self.assertAlmostEqual(heard.reached, line.reached, delta=0.002 if line.asked > -20 else 1.5)
+
+
+@unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+class Quiet(unittest.TestCase):
+    def test_the_check_of_a_target_needs_no_printing(self) -> None:
+        """Nothing of stdio.h is left, and the exit status says what the printed words say."""
+        package, _ = bat_package()
+        text = package.text("_check.c")
+        head, _, tail = text.partition("expected[COUNT] = {\n")
+        wrong = re.sub(r"-?\d+", lambda found: str(int(found[0]) ^ 1), tail, count=1)
+        for words, status in ((text, 0), (f"{head}expected[COUNT] = {{\n{wrong}", 1)):
+            with tempfile.TemporaryDirectory() as place:
+                package.write(place)
+                (Path(place) / "calls_check.c").write_text(words)
+                flags = ["gcc", *STRICT, "-DCALLS_QUIET"]
+                seen = subprocess.run(
+                    [*flags, "-E", "calls_check.c"], cwd=place, capture_output=True, text=True, check=True
+                )
+                self.assertNotIn("printf", seen.stdout)
+                subprocess.run([*flags, "-o", "check", "calls.c", "calls_check.c"], cwd=place, check=True)
+                done = subprocess.run(["./check"], cwd=place, capture_output=True, text=True, check=False)
+                self.assertEqual((done.returncode, done.stdout), (status, ""))
 
 
 class WithoutTools(unittest.TestCase):
