@@ -13,6 +13,7 @@ from unittest import mock
 
 from combe.delivery import Package, SourceFile, checked_name, identifier_from
 from combe.delivery.c import c_package
+from combe.delivery.c.types import literal
 from combe.delivery.story import safe
 from combe.designing.methods import design
 from combe.errors import FormatError
@@ -123,6 +124,28 @@ class GeneratedC(unittest.TestCase):
         self.assertTrue(proof.holds, proof.sentence())
         for line, heard in zip(lines, proof.lines):
             self.assertAlmostEqual(heard.reached, line.reached, delta=0.002 if line.asked > -20 else 1.5)
+
+
+@unittest.skipUnless(HAS_GCC, "gcc is not on this machine")
+class Constants(unittest.TestCase):
+    def test_a_constant_has_its_value_and_its_type(self) -> None:
+        """The least of each type is written so that it is no negated constant of a wider one."""
+        rows = []
+        for bits in (32, 64):
+            for value in (-(1 << (bits - 1)), -(1 << (bits - 1)) + 1, -1, 0, (1 << (bits - 1)) - 1):
+                text = literal(value, f"int{bits}_t")
+                below = f"-INT{bits}_C({-value - 1}) - 1" if value < 0 else f"INT{bits}_C({value})"
+                rows.append(f"    wrong += sizeof({text}) != sizeof(int{bits}_t) || ({text}) != ({below});")
+            rows.append(f"    wrong += ({literal((1 << bits) - 1, f'uint{bits}_t')}) != UINT{bits}_MAX;")
+        text = (
+            "#include <stdint.h>\nint main(void)\n{\n    int wrong = 0;\n\n"
+            + "\n".join(rows)
+            + "\n    return wrong;\n}\n"
+        )
+        with tempfile.TemporaryDirectory() as place:
+            (Path(place) / "constants.c").write_text(text)
+            subprocess.run(["gcc", *STRICT, "-o", "constants", "constants.c"], cwd=place, check=True)
+            self.assertEqual(subprocess.run(["./constants"], cwd=place, check=False).returncode, 0)
 
 
 @unittest.skipUnless(HAS_GCC, "gcc is not on this machine")

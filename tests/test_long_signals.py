@@ -51,7 +51,7 @@ def cut(values: np.ndarray, source: random.Random) -> list[np.ndarray]:
 class Pieces(unittest.TestCase):
     def test_lengths_of_pieces_never_change_a_bit(self) -> None:
         source = random.Random(11)
-        for index in some(range(60), 12):
+        for index in some(range(60), 24):
             made = (random_realization, random_network, random_section_realization)[index % 3](source)
             samples = random_integers(160, made.input, index + 1)
             wanted = plain_run(json.loads(json.dumps(realization_document(made))), samples.tolist())

@@ -257,7 +257,7 @@ class File(InFolder):
 
 class Whole(unittest.TestCase):
     def test_the_way_is_its_filters_one_after_another_bit_for_bit(self) -> None:
-        for seed in some(range(40), 8):
+        for seed in some(range(40), 12):
             draw = random.Random(seed)
             project = random_tree(draw, draw.randrange(2, 6))
             name = draw.choice([member.code_name for member in project.members])
