@@ -22,6 +22,7 @@ from combe.errors import FileError
 from combe.filters import Cascade, Fir
 from combe.realization.formats import parse_format
 from combe.realization.reading import realization_document
+from combe.rounding.realize import Choices, realize
 from combe.running import run as running
 from combe.running.flow import BitTrueFlow, ExactFlow
 from combe.running.random_integers import random_integers
@@ -53,6 +54,10 @@ class Pieces(unittest.TestCase):
         source = random.Random(11)
         for index in some(range(60), 24):
             made = (random_realization, random_network, random_section_realization)[index % 3](source)
+            if index == 0:  # a long history, kept in a ring
+                made = realize(
+                    Fir(tuple(0.9**k for k in range(70))), 1.0, Choices(12, "direct", "s12f11", product_bits=14)
+                )
             samples = random_integers(160, made.input, index + 1)
             wanted = plain_run(json.loads(json.dumps(realization_document(made))), samples.tolist())
             for is_compiled in (False, True):
