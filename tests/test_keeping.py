@@ -350,6 +350,31 @@ class Streams(InPlace):
             _, said = child.communicate(timeout=60)
             self.assertEqual((child.returncode, said), (130, b"combe: interrupted\n"), number)
 
+    def test_being_asked_while_a_library_loads_its_parts_is_no_fault(self) -> None:
+        """It prints what it can't pass on, and fails in its own words: as numba does in the middle of being imported."""
+        code = """
+import os, signal, sys
+import combe.cli as cli
+cli._stop_in_order()
+
+def torn(words):
+    try:
+        os.kill(os.getpid(), signal.SIGTERM)
+        for _ in range(10000): pass
+    except BaseException:
+        sys.excepthook(*sys.exc_info())
+    raise ImportError("a part failed to import")
+
+import combe.cli.root
+class Torn:
+    def main(self, **_):
+        torn(None)
+combe.cli.root.command = lambda: Torn()
+sys.exit(cli.run_verb(["methods"]))
+"""
+        done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, timeout=60, check=False)
+        self.assertEqual((done.returncode, done.stderr), (130, b"combe: interrupted\n"))
+
     def test_being_asked_inside_a_callback_of_a_library_is_no_news(self) -> None:
         code = """
 import ctypes, os, signal, sys, time

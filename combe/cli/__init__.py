@@ -10,6 +10,8 @@ import io
 import os
 import sys
 from pathlib import Path
+from threading import Event
+from types import TracebackType
 
 INTERRUPTED, PATIENCE_S = 130, 0.7
 
@@ -78,6 +80,10 @@ class Interrupted(BaseException):
     """We were asked to stop."""
 
 
+_asked = Event()
+"""Set from then on: a library that was loading one of its parts makes a failure of its own of it."""
+
+
 def _run(words: list[str]) -> int:
     import warnings
 
@@ -118,6 +124,8 @@ def _run(words: list[str]) -> int:
         _silence_output()
         return 0
     except Exception as fault:
+        if _asked.is_set():
+            raise Interrupted from None
         if isinstance(fault, OSError) and _is_of_output(fault):
             _silence_output()
             return _refused(f"standard output can't be written ({fault.strerror or fault})")
@@ -154,16 +162,24 @@ def _stop_in_order() -> None:
         return
 
     def stop(number: int, frame: object) -> None:
+        _asked.set()
         raise Interrupted
 
     for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         if signal.getsignal(name) in (signal.SIG_DFL, signal.default_int_handler):
             signal.signal(name, stop)
     sys.unraisablehook = _unraisable
+    sys.excepthook = _unhandled
     heard, told = os.pipe()
     os.set_blocking(told, False)
     signal.set_wakeup_fd(told, warn_on_full_buffer=False)
     threading.Thread(target=_end_anyway, args=(heard,), daemon=True).start()
+
+
+def _unhandled(kind: type[BaseException], value: BaseException, trace: TracebackType | None) -> None:
+    """A library that loads its parts in C prints what it can't pass on; being asked to stop is no news there either."""
+    if not issubclass(kind, (Interrupted, KeyboardInterrupt)):
+        sys.__excepthook__(kind, value, trace)
 
 
 def _unraisable(what: sys.UnraisableHookArgs) -> None:
