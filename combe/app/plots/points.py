@@ -15,6 +15,7 @@ from combe.requirement.quantities import short
 
 LOOKS = (
     ("river", "o"), ("ochre", "s"), ("moss", "t"), ("heather", "d"), ("clay", "t1"), ("amber", "p"), ("muted", "h"),
+    ("ink", "star"),
 )  # fmt: skip
 NEAR = 14.0
 
