@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from combe.filters import Filter, Fir
 from combe.responses.evaluate import frequency_response, gain_db, uniform_response
 from combe.responses.extremes import gain_peak, scanned_levels, turning_points
-from combe.responses.measures import level_crossings
+from combe.responses.measures import level_crossings, overshoot_percent, settling_samples
 from combe.responses.phase import group_delay, unwrapped_phase
+from combe.responses.time import impulse_response, step_response
 
 Array = NDArray[np.float64]
 LEAST_POINTS = 1025
@@ -155,3 +156,23 @@ def notable_points(source: Filter, kind: str) -> Array:
     peak = gain_peak(source)[1]
     share = {"half power": 0.5, "quarter power": 0.25}[kind]
     return level_crossings(source, peak + float(10 * np.log10(share)))
+
+
+@lru_cache(maxsize=16)
+def difference_curve(source: Filter, reference: Filter) -> tuple[Array, Array]:
+    """Angular frequencies of both filters' curves, and how many dB the first lies above the second there."""
+    omega = np.union1d(magnitude_curve(source)[0], magnitude_curve(reference)[0])
+    mine, other = (gain_db(frequency_response(each, omega)) for each in (source, reference))
+    return omega, mine - other
+
+
+@lru_cache(maxsize=16)
+def time_curve(source: Filter, is_step: bool) -> Array:
+    """The answer to an impulse or to a step, to its end."""
+    return step_response(source) if is_step else impulse_response(source)
+
+
+@lru_cache(maxsize=48)
+def step_figures(source: Filter) -> tuple[int, float | None]:
+    """Samples until the step response stays within 1 % of where it ends, and its overshoot in percent."""
+    return settling_samples(source), overshoot_percent(time_curve(source, True))

@@ -16,14 +16,13 @@ from combe.requirement.quantities import duration_text, short
 from combe.responses.curves import (
     amplitude_curve,
     delay_curve,
+    difference_curve,
     energy_curve,
-    magnitude_curve,
     phase_curve,
     phase_delay_curve,
+    step_figures,
+    time_curve,
 )
-from combe.responses.evaluate import frequency_response, gain_db
-from combe.responses.measures import overshoot_percent, settling_samples
-from combe.responses.time import impulse_response, step_response
 
 MODES = {
     "phase": ("unwrapped", "wrapped", "linear part removed"),
@@ -171,15 +170,15 @@ class SidePlot(Plot):
         if self.mode == "impulse" or not self.curves:
             return "impulse response"
         chosen = next((curve for curve in self.curves if curve.name == "ideal"), self.curves[-1])
-        overshoot = overshoot_percent(step_response(chosen.filter))
+        settled, overshoot = step_figures(chosen.filter)
         over = "" if overshoot is None else f", overshoot {overshoot:.1f} %"
-        return f"step response (settled after {settling_samples(chosen.filter)} samples{over})"
+        return f"step response (settled after {settled} samples{over})"
 
     def _data(self, curve: Curve) -> tuple[np.ndarray, np.ndarray]:
         assert self.requirement is not None
         rate = self.requirement.sample_rate_hz
         if self.kind == "time":
-            y = impulse_response(curve.filter) if self.mode == "impulse" else step_response(curve.filter)
+            y = time_curve(curve.filter, self.mode != "impulse")
             return np.arange(len(y)).astype(float), y
         if self.kind == "level":
             return self._level(curve)
@@ -202,9 +201,8 @@ class SidePlot(Plot):
             omega, value = energy_curve(curve.filter)
         else:
             assert self.reference is not None
-            omega = np.union1d(magnitude_curve(curve.filter)[0], magnitude_curve(self.reference.filter)[0])
-            mine, other = (gain_db(frequency_response(c.filter, omega)) for c in (curve, self.reference))
-            value = np.clip(mine - other, -60, 60)
+            omega, value = difference_curve(curve.filter, self.reference.filter)
+            value = np.clip(value, -60, 60)
         return omega * turn, value
 
     def _on_pointed(self, x: float, _: float) -> None:
