@@ -8,9 +8,7 @@ from typing import Any
 from msgspec import Struct
 
 from combe.filters import Cascade, Filter, Fir, rational_of, sections_of
-from combe.responses.allpass_pair import AllpassPair, allpass_pair
-
-ALLPASS = ("allpass-sum", "allpass-direct")
+from combe.responses.allpass_pair import ALLPASS_STRUCTURES, AllpassPair, allpass_pair, group_polynomial
 
 
 class Cost(Struct, frozen=True):
@@ -30,7 +28,7 @@ class Cost(Struct, frozen=True):
     @property
     def multiply_words(self) -> str:
         """The multiplies, and how they come to be so few."""
-        return f"{self.multiplies} multiplies{' as two allpasses' if self.structure in ALLPASS else ''}"
+        return f"{self.multiplies} multiplies{' as two allpasses' if self.structure in ALLPASS_STRUCTURES else ''}"
 
 
 def cost_of(source: Filter) -> Cost:
@@ -70,7 +68,7 @@ def _cost_of_pair(pair: AllpassPair) -> Cost:
     multiplies = adds = delays = furthest = 0
     for branch in pair.branches:
         for place, group in enumerate(branch):
-            factors = [a for a in _polynomial(group) if a]
+            factors = [a for a in group_polynomial(group) if a]
             multiplies += sum(1 for a in factors if not _is_shift(a))
             adds += 2 * len(factors)
             following = len(branch[place + 1]) if place + 1 < len(branch) else 0
@@ -78,12 +76,6 @@ def _cost_of_pair(pair: AllpassPair) -> Cost:
         furthest = max(furthest, len(branch[0]) if branch else 0)
     multiplies += 0 if _is_shift(pair.gain) else 1
     return Cost(multiplies, adds + 1, delays + furthest, "allpass-direct")
-
-
-def _polynomial(group: tuple[complex, ...]) -> tuple[float, ...]:
-    if len(group) == 1:
-        return (-group[0].real,)
-    return -2 * group[0].real, abs(group[0]) ** 2
 
 
 def _is_shift(value: float) -> bool:

@@ -20,6 +20,8 @@ from combe.responses.evaluate import frequency_response
 
 ComplexArray = NDArray[np.complex128]
 Group = tuple[complex, ...]
+ALLPASS_STRUCTURES = ("allpass-sum", "allpass-direct")
+"""Branches of two-multiplier lattices, and of direct sums with one multiply for each pole."""
 MOST_GROUPS, CLOSE = 13, 1e-5
 """So many poles, pairs counted once, are divided in every way; so close to the filter, as a share of its largest gain,
 the two branches must come."""
@@ -31,6 +33,13 @@ class AllpassPair(Struct, frozen=True):
     branches: tuple[tuple[Group, ...], tuple[Group, ...]]
     sign: int
     gain: float
+
+
+def group_polynomial(group: Group) -> tuple[float, ...]:
+    """a1, or a1 and a2, of 1 + a1·z⁻¹ + a2·z⁻² with these poles."""
+    if len(group) == 1:
+        return (-group[0].real,)
+    return -2 * group[0].real, abs(group[0]) ** 2
 
 
 @lru_cache(maxsize=64)

@@ -6,11 +6,8 @@ from __future__ import annotations
 from combe.errors import PoleError, StructureError
 from combe.filters import Cascade
 from combe.realization.term import INPUT, ONE, Term
-from combe.responses.allpass_pair import AllpassPair, Group, allpass_pair
+from combe.responses.allpass_pair import AllpassPair, Group, allpass_pair, group_polynomial
 from combe.rounding.forms import Draft, Rounder, Sum, allpass_sums, unit_term
-
-ALLPASS_STRUCTURES = ("allpass-sum", "allpass-direct")
-"""Branches of two-multiplier lattices, and of direct sums with one multiply for each pole."""
 
 
 def allpass_draft(source: Cascade, rounder: Rounder, form: str) -> Draft:
@@ -64,7 +61,7 @@ def _direct(mark: str, members: tuple[Group, ...], rounder: Rounder) -> tuple[Dr
     draft: Draft = []
     at = INPUT
     for place, group in enumerate(members):
-        wanted = _polynomial(group)
+        wanted = group_polynomial(group)
         entry, own = rounder.integers(*wanted)
         a = [value * entry.step for value in own]
         _inside(group, rounder, abs(a[-1]) < 1 and (len(a) == 1 or abs(a[0]) < 1 + a[1]))
@@ -91,15 +88,8 @@ def is_allpass_sum(source: Cascade) -> bool:
     return allpass_pair(source) is not None
 
 
-def _polynomial(group: Group) -> tuple[float, ...]:
-    """a1, or a1 and a2."""
-    if len(group) == 1:
-        return (-group[0].real,)
-    return -2 * group[0].real, abs(group[0]) ** 2
-
-
 def _reflections(group: Group) -> tuple[float, ...]:
     if len(group) == 1:
         return (-group[0].real,)
-    a1, a2 = _polynomial(group)
+    a1, a2 = group_polynomial(group)
     return a1 / (1 + a2), a2

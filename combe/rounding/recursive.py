@@ -9,7 +9,8 @@ from combe.filters import Cascade, Roots, rational_of, sections_of
 from combe.realization.formats import Format, parse_format
 from combe.realization.stages import Realization, Requantize
 from combe.responses import gain_peak
-from combe.rounding.allpass import ALLPASS_STRUCTURES, allpass_draft
+from combe.responses.allpass_pair import ALLPASS_STRUCTURES
+from combe.rounding.allpass import allpass_draft
 from combe.rounding.assemble import SCALINGS, assembled
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
 from combe.rounding.forms import BUILDERS, Draft, Rounder, Row, section_draft

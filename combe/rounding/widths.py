@@ -17,7 +17,8 @@ from combe.realization.formats import Format, parse_format
 from combe.realization.stages import Realization, TapSum
 from combe.realization.term import INPUT
 from combe.requirement import Requirement
-from combe.rounding.allpass import ALLPASS_STRUCTURES, is_allpass_sum
+from combe.responses.allpass_pair import ALLPASS_STRUCTURES
+from combe.rounding.allpass import is_allpass_sum
 from combe.rounding.choices import MOST_BITS, Choices
 from combe.rounding.realize import realize, rounded_lines
 from combe.rounding.recursive import SECTION_STRUCTURES

@@ -26,11 +26,11 @@ from combe.designing.contenders import Contender, ranked
 from combe.designing.designed import Design
 from combe.designing.nearest import Relaxation
 from combe.ledger import worst_line
-from combe.ledger.cost import ALLPASS
 from combe.ledger.words import margin_words, signed_margin
 from combe.project.document import DesignChoice
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, short
+from combe.responses.allpass_pair import ALLPASS_STRUCTURES
 
 REASON_WIDTH = 216
 
@@ -192,7 +192,7 @@ class ContendersPanel(Panel):
         phase = "phase turned 90°" if contender.symmetry == -1 else f"{contender.phase} phase"
         row.column.addWidget(Elided(f"delay {_delay_words(contender, requirement)} · {phase}", "muted"))
         row.setAccessibleName(f"{contender.method}, {size}, {margin_words(contender.lines)}")
-        how = [f"{cost.multiply_words}: the structure {cost.structure}"] if cost.structure in ALLPASS else []
+        how = [f"{cost.multiply_words}: the structure {cost.structure}"] if cost.structure in ALLPASS_STRUCTURES else []
         row.setToolTip("\n".join([*how, *contender.design.notes]))
         return row
 

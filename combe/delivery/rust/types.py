@@ -19,6 +19,11 @@ KEYWORDS = frozenset(RESERVED.split())
 """Names a module can't have: keywords of all editions, those kept for later, and the language's own crates."""
 
 
+def struct_name(name: str) -> str:
+    """What the filter's struct is called: the name in camel case."""
+    return "".join(part[:1].upper() + part[1:] for part in name.split("_"))
+
+
 def value_type(entry: Format) -> str:
     """The narrowest type that holds a format."""
     for bits in (8, 16, 32, 64, 128):

@@ -11,7 +11,7 @@ from combe.delivery.code_choices import CodeChoices
 from combe.delivery.languages import Order
 from combe.delivery.package import Package, SourceFile, checked_name
 from combe.delivery.rust.stages import stage_values
-from combe.delivery.rust.types import KEYWORDS, value_type
+from combe.delivery.rust.types import KEYWORDS, struct_name, value_type
 from combe.delivery.story import story
 from combe.errors import FormatError
 from combe.ledger import Line
@@ -46,7 +46,7 @@ def rust_package(
     samples = vectors(realization, VECTOR_SAMPLES)
     up, down = realization.ratio
     shared: dict[str, Any] = {
-        "name": name, "cls": "".join(part[:1].upper() + part[1:] for part in name.split("_")),
+        "name": name, "cls": struct_name(name),
         "stages": stage_values(realization), "story": story(realization, name, requirement, lines, CodeChoices("rust"), made),
         "input": value_type(realization.input), "output": value_type(realization.output), "changes_rate": realization.changes_rate,
         "up": up, "down": down, "inputs": samples.tolist(), "outputs": [int(y) for y in simulate(realization, samples)],

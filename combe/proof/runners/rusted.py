@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from combe.delivery.package import Package
+from combe.delivery.rust.types import struct_name
 from combe.proof.runners.compiled import Compiled, environment
 from combe.proof.tools import run
 from combe.realization.stages import Realization
@@ -26,8 +27,7 @@ class Rusted(Compiled):
     def build(self) -> None:
         """The module alone without the standard library, the delivered check, and a program that takes a stream."""
         name = self.package.name
-        cls = "".join(part[:1].upper() + part[1:] for part in name.split("_"))
-        harness = environment().get_template("harness.rs.j2").render(name=name, cls=cls)
+        harness = environment().get_template("harness.rs.j2").render(name=name, cls=struct_name(name))
         (self.folder / "harness.rs").write_text(harness, encoding="utf-8")
         run([self.compiler, *FLAGS, "--crate-type", "lib", "--emit", "metadata", f"{name}_no_std.rs"], self.folder)
         self._compile("check", f"{name}_check.rs")
