@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cmath
 import tempfile
+import threading
 import time
 import unittest
 import unittest.mock
@@ -21,7 +22,9 @@ try:
 except ImportError as error:  # pragma: no cover - depends on the machine
     raise unittest.SkipTest(f"Qt is missing here: {error}") from None
 
+from combe.app.jobs import Errand
 from combe.app.pages.register import PLOTS, placed
+from combe.app.plots import others
 from combe.app.plots.roots import RootsPlot, gain_at
 from combe.filters import Fir, Roots
 from combe.filters.by_hand import marks_of
@@ -195,6 +198,47 @@ class Views(WindowCase):
         panel.show_below("loupe alone")
         self.assertFalse(second.isVisible())
         self.assertTrue(panel.magnitude.loupe.isVisible())
+
+    def test_what_a_second_view_draws_is_worked_out_off_the_interface_thread(self) -> None:
+        threads: list[int] = []
+        really = others.view_points
+
+        def watched(*what: object) -> object:
+            threads.append(threading.get_ident())
+            return really(*what)  # type: ignore[arg-type]
+
+        self.settle()
+        with unittest.mock.patch.object(others, "view_points", watched):
+            self.window.plots.open_tab("delay")
+            self.settle()
+        side = self.window.plots.page("delay").side
+        self.assertEqual(len(threads), len(self.window.plots.scene.curves))
+        self.assertNotIn(threading.get_ident(), threads)
+        for stroke in side._items:
+            np.testing.assert_allclose(stroke.y, 56.0, atol=1e-6, err_msg="113 symmetric taps")
+        with unittest.mock.patch.object(others, "view_points", watched):
+            side.show_all(self.session.project.requirement, self.window.plots.scene.curves)
+        self.assertEqual(len(threads), len(self.window.plots.scene.curves), "what is known is not worked out again")
+
+    def test_of_errands_that_wait_only_the_newest_is_done(self) -> None:
+        errand, gate = Errand(), threading.Event()
+        arrived: list[object] = []
+        errand.arrived.connect(arrived.append)
+        errand.send(lambda: gate.wait(10))
+        for number in range(5):
+            errand.send(lambda number=number: number)  # type: ignore[misc]
+        gate.set()
+        end = time.monotonic() + 10
+        while len(arrived) < 2 and time.monotonic() < end:
+            QApplication.processEvents()
+        self.assertEqual(arrived, [True, 4])
+        with unittest.mock.patch("combe.app.jobs.log_failure") as told:
+            errand.send(lambda: 1 // 0)
+            errand.send(lambda: 7)
+            while len(arrived) < 3 and time.monotonic() < end:
+                QApplication.processEvents()
+        told.assert_called_once()
+        self.assertEqual(arrived[2:], [7])
 
     def test_a_logarithmic_axis_keeps_edges_under_the_hand(self) -> None:
         log = self.window.actions_table.named("Logarithmic frequency axis")

@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, QThreadPool, pyqtSignal
 
 from combe.errors import CombeError, Stopped
 from combe.log import log_failure
@@ -140,3 +140,52 @@ class Lane(QObject):
         if what == "failed":
             self.failed.emit(value)
         self.finished.emit()
+
+
+class Errand(QObject):
+    """Fetches what a view draws, away from the interface thread: one piece of work at a time on Qt's pool, of those that
+    wait only the newest.
+
+    What a piece of work returns arrives, on the interface thread, as ``arrived``. Without a parent on purpose: what is
+    still under way when a window closes keeps its errand until it is done.
+    """
+
+    arrived = pyqtSignal(object)
+    _returned = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._running = False
+        self._waiting: Callable[[], object] | None = None
+        self._returned.connect(self._take, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
+
+    def send(self, work: Callable[[], object]) -> None:
+        """Do a piece of work in place of all that wait."""
+        if self._running:
+            self._waiting = work
+            return
+        self._running = True
+        pool = QThreadPool.globalInstance()
+        assert pool is not None
+        pool.start(lambda: self._fetch(work))
+
+    def _fetch(self, work: Callable[[], object]) -> None:
+        try:
+            self._returned.emit(work())
+        except Exception:
+            log_failure("background work")
+            self._returned.emit(None)
+
+    def _take(self, found: object) -> None:
+        self._running = False
+        work, self._waiting = self._waiting, None
+        if found is not None:
+            self.arrived.emit(found)
+        if work is not None:
+            self.send(work)
+
+
+def is_any_errand_out() -> bool:
+    """Whether views still wait for what they draw."""
+    pool = QThreadPool.globalInstance()
+    return pool is not None and pool.activeThreadCount() > 0

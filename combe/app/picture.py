@@ -109,10 +109,12 @@ def settle(session: Session) -> None:
     """Let background work arrive, at most ``PATIENCE_S``."""
     from PyQt6.QtWidgets import QApplication
 
+    from combe.app.jobs import is_any_errand_out
+
     end = time.monotonic() + PATIENCE_S
     while time.monotonic() < end:
         QApplication.processEvents()
-        if not session.is_busy:
+        if not session.is_busy and not is_any_errand_out():
             for _ in range(3):
                 QApplication.processEvents()
                 time.sleep(0.002)

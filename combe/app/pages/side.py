@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QVBoxLayout
 
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
-from combe.app.plots.others import MODES, SidePlot
+from combe.app.plots.others import SidePlot
+from combe.responses.views import MODES
 
 
 class SidePage(Page):

@@ -195,12 +195,17 @@ class Plot(pg.PlotWidget):
             self.plotItem.setLabel("bottom", bottom, **style)
 
     def set_home(self, left: float, right: float, bottom: float, top: float) -> None:
-        """The range a double click returns to; shown now unless the user has zoomed."""
+        """The range a double click returns to; shown now unless the user has zoomed, here or in the plot whose axis
+        this one follows."""
         home = (left, right, bottom, top)
         moved = home != self._home
         self._home = home
+        view = self.plotItem.getViewBox()
         if moved and not self.is_zoomed:
-            self.go_home()
+            if view.linkedView(view.XAxis) is None:
+                self.go_home()
+            else:
+                view.setYRange(bottom, top, padding=0)
 
     def go_home(self) -> None:
         """Show the home range."""

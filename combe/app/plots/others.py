@@ -7,29 +7,17 @@ from collections.abc import Sequence
 import numpy as np
 import pyqtgraph as pg
 
+from combe.app.jobs import Errand
 from combe.app.plots.axes import Plot
 from combe.app.plots.curve import Curve
 from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.requirement import Requirement
 from combe.requirement.quantities import duration_text, short
-from combe.responses.curves import (
-    amplitude_curve,
-    delay_curve,
-    difference_curve,
-    energy_curve,
-    phase_curve,
-    phase_delay_curve,
-    step_figures,
-    time_curve,
-)
+from combe.responses.views import MODES, Points, view_points
 
-MODES = {
-    "phase": ("unwrapped", "wrapped", "linear part removed"),
-    "delay": ("samples", "seconds", "phase delay, samples", "phase delay, seconds"),
-    "time": ("impulse", "step"),
-    "level": ("zero-phase amplitude", "energy above", "difference to pin"),
-}
+KNOWN = 24
+"""Views of filters a plot remembers: pins, and the way back to a mode just left."""
 
 
 class SidePlot(Plot):
@@ -45,6 +33,9 @@ class SidePlot(Plot):
         self.requirement: Requirement | None = None
         self.curves: list[Curve] = []
         self._items: list[pg.GraphicsObject] = []
+        self._known: dict[tuple[object, ...], tuple[Curve, Points]] = {}
+        self._errand = Errand()
+        self._errand.arrived.connect(self._take)
         self.bands: list[pg.LinearRegionItem] = []
         self.pointed.connect(self._on_pointed)
 
@@ -87,12 +78,39 @@ class SidePlot(Plot):
             self.show_curves(self.curves)
 
     def show_curves(self, curves: list[Curve]) -> None:
-        """Draw other filters."""
+        """Draw other filters: at once where their points are known, else as soon as they have been worked out."""
         self.curves = curves
+        missing = [curve for curve in self._drawn() if self._key(curve) not in self._known]
+        if self.requirement is None or not missing:
+            self._draw()
+            return
+        kind, mode, rate = self.kind, self.mode, self.requirement.sample_rate_hz
+        reference = self.reference.filter if self.reference is not None else None
+        keys = [self._key(curve) for curve in missing]
+
+        def work() -> object:
+            found = [view_points(kind, mode, rate, curve.filter, reference) for curve in missing]
+            return dict(zip(keys, zip(missing, found)))
+
+        self._errand.send(work)
+
+    def _take(self, found: dict[tuple[object, ...], tuple[Curve, Points]]) -> None:
+        self._known.update(found)
+        if all(self._key(curve) in self._known for curve in self._drawn()):
+            self._draw()
+        while len(self._known) > max(KNOWN, 2 * len(self.curves)):
+            self._known.pop(next(iter(self._known)))
+
+    def _key(self, curve: Curve) -> tuple[object, ...]:
+        """What a curve's points depend on. Filters go by identity: what is known keeps them, and long ones hash slowly."""
+        rate = self.requirement.sample_rate_hz if self.requirement is not None else 0.0
+        return self.mode, rate, id(curve.filter), id(self.reference.filter) if self.reference is not None else 0
+
+    def _draw(self) -> None:
         for item in self._items:
             self.removeItem(item)
         self._items = []
-        if self.requirement is None or not curves:
+        if self.requirement is None or not self.curves:
             return
         ranges = []
         for curve in self._drawn():
@@ -129,7 +147,8 @@ class SidePlot(Plot):
 
     def _placed(self, curve: Curve) -> tuple[np.ndarray, np.ndarray]:
         """The curve's points where they lie on the axis."""
-        x, y = self._data(curve)
+        points = self._known[self._key(curve)][1]
+        x, y = points.places, points.values
         if self.frequency_axis is not None and self.frequency_axis.is_log:
             inside = x >= self.frequency_axis.floor_hz
             return self.frequency_axis.x_of(x[inside]), y[inside]
@@ -170,40 +189,9 @@ class SidePlot(Plot):
         if self.mode == "impulse" or not self.curves:
             return "impulse response"
         chosen = next((curve for curve in self.curves if curve.name == "ideal"), self.curves[-1])
-        settled, overshoot = step_figures(chosen.filter)
-        over = "" if overshoot is None else f", overshoot {overshoot:.1f} %"
-        return f"step response (settled after {settled} samples{over})"
-
-    def _data(self, curve: Curve) -> tuple[np.ndarray, np.ndarray]:
-        assert self.requirement is not None
-        rate = self.requirement.sample_rate_hz
-        if self.kind == "time":
-            y = time_curve(curve.filter, self.mode != "impulse")
-            return np.arange(len(y)).astype(float), y
-        if self.kind == "level":
-            return self._level(curve)
-        if self.kind == "delay":
-            omega, delay = (phase_delay_curve if self.mode.startswith("phase") else delay_curve)(curve.filter)
-            return omega * rate / (2 * np.pi), delay if self.mode.endswith("samples") else delay / rate
-        omega, phase, rest = phase_curve(curve.filter)
-        if self.mode == "wrapped":
-            phase = (phase + np.pi) % (2 * np.pi) - np.pi
-        elif self.mode != "unwrapped":
-            phase = rest
-        return omega * rate / (2 * np.pi), phase
-
-    def _level(self, curve: Curve) -> tuple[np.ndarray, np.ndarray]:
-        assert self.requirement is not None
-        turn = self.requirement.sample_rate_hz / (2 * np.pi)
-        if self.mode == "zero-phase amplitude":
-            omega, value = amplitude_curve(curve.filter)
-        elif self.mode == "energy above":
-            omega, value = energy_curve(curve.filter)
-        else:
-            assert self.reference is not None
-            omega, value = difference_curve(curve.filter, self.reference.filter)
-            value = np.clip(value, -60, 60)
-        return omega * turn, value
+        points = self._known[self._key(chosen)][1]
+        over = "" if points.overshoot is None else f", overshoot {points.overshoot:.1f} %"
+        return f"step response (settled after {points.settled} samples{over})"
 
     def _on_pointed(self, x: float, _: float) -> None:
         if not self.curves or self.requirement is None:
@@ -212,7 +200,10 @@ class SidePlot(Plot):
             x = float(self.frequency_axis.hz_of(x))
         words = [f"sample {round(x)}" if self.kind == "time" else self.frequency_words(x)]
         for curve in self._drawn():
-            places, values = self._data(curve)
+            known = self._known.get(self._key(curve))
+            if known is None:
+                continue
+            places, values = known[1].places, known[1].values
             if places[0] <= x <= places[-1]:
                 value = float(
                     values[min(round(x), len(values) - 1)] if self.kind == "time" else np.interp(x, places, values)
