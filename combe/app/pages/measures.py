@@ -2,28 +2,19 @@
 
 from __future__ import annotations
 
-import contextlib
-import threading
-
-from PyQt6.QtCore import pyqtSignal
-
+from combe.app.jobs import Errand
 from combe.app.pages.page import Scene
 from combe.app.pages.sheet import SheetPage
-from combe.filters import Filter, Fir, Roots
 from combe.ledger.goodness import Table, table_of
-
-AT_ONCE = 100
-"""Taps of all filters together whose figures take no longer than a frame or two, whatever else is being worked out."""
 
 
 class MeasuresPage(SheetPage):
-    """A column for each curve, those of the chosen filter first. What takes long is worked out aside."""
-
-    worked_out = pyqtSignal(object, object)
+    """A column for each curve, those of the chosen filter first, worked out aside."""
 
     def __init__(self) -> None:
         super().__init__("measured goodness")
-        self.worked_out.connect(self._on_worked_out)
+        self._errand = Errand()
+        self._errand.arrived.connect(self._take)
         self._shown: object = None
         self._filled: object = None
 
@@ -40,24 +31,10 @@ class MeasuresPage(SheetPage):
         if key == self._shown:
             return
         self._shown = key
-        if sum(weight_of(source) for _, source in named) <= AT_ONCE:
-            self._on_worked_out(key, table_of(named, rate))
-            return
-        threading.Thread(target=self._work, args=(key, named, rate), daemon=True).start()
+        self._errand.send(lambda: (key, table_of(named, rate)))
 
-    def _work(self, key: object, named: list[tuple[str, Filter]], rate: float) -> None:
-        table = table_of(named, rate)
-        with contextlib.suppress(RuntimeError):  # the page may have gone meanwhile
-            self.worked_out.emit(key, table)
-
-    def _on_worked_out(self, key: object, table: Table) -> None:
+    def _take(self, found: tuple[object, Table]) -> None:
+        key, table = found
         if key == self._shown:
             self._filled = key
             self.fill(table)
-
-
-def weight_of(source: Filter) -> int:
-    """Roughly how long the figures of a filter take, in taps."""
-    if isinstance(source, Fir):
-        return len(source.taps)
-    return 40 if isinstance(source, Roots) else 12 * len(source.sections)

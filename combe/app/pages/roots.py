@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 from functools import partial
 
@@ -9,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout
 
+from combe.app.jobs import Errand
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
 from combe.app.plots.curve import Curve
@@ -38,6 +40,8 @@ class RootsPage(Page):
         self.counted = "hz"
         self.is_unlocked = False
         self.plane = RootsPlot()
+        self._errand = Errand()
+        self._errand.arrived.connect(self._take)
         self.response = Plot("dB")
         self.limits = Mask()
         self.response.addItem(self.limits, ignoreBounds=True)
@@ -100,23 +104,24 @@ class RootsPage(Page):
         self.response.frequency_axis.set_rate(requirement.sample_rate_hz, counted)
         self.response.label_axes()
         self.limits.show_requirement(requirement, False)
-        source = self._named("ideal")
+        source, behind = self._named("ideal"), self._named("rounded")
         if source is None:
             return
-        try:
-            roots = unlocked(source)
-        except CombeError as error:
-            self.words.setText(error.sentence())
-            roots = Roots((), (), 1.0)
-        behind = self._named("rounded")
-        try:
-            shadow = unlocked(behind) if behind is not None and self.plane.held is None else None
-        except CombeError:
-            shadow = None
+        if isinstance(source, Roots):  # nothing has to be found, and a hand may hold one of them
+            self._take(_Looked(source, behind))
+        else:
+            self._errand.send(lambda: _Looked(source, behind))
+
+    def _take(self, found: _Looked) -> None:
+        if found.source is not self._named("ideal") or self.requirement is None:
+            return
+        if found.sentence:
+            self.words.setText(found.sentence)
         if self.plane.held is None:
-            self.plane.show_roots(roots, is_unlocked, requirement.sample_rate_hz, counted, shadow)
-        self._draw(source)
-        self._tell_near(roots)
+            rate = self.requirement.sample_rate_hz
+            self.plane.show_roots(found.roots, self.is_unlocked, rate, self.counted, found.shadow)
+        self._draw(found.source)
+        self._tell_near(found.roots)
 
     def take_tool(self, name: str, *_: object) -> None:
         """Another tool."""
@@ -201,3 +206,18 @@ class RootsPage(Page):
             self.take_tool(key)
             return
         super().keyPressEvent(event)  # type: ignore[arg-type]
+
+
+class _Looked:
+    """The roots of a filter and those of its rounded form, found; none, and why, where there are too many."""
+
+    def __init__(self, source: Filter, behind: Filter | None) -> None:
+        self.source, self.sentence = source, ""
+        self.shadow: Roots | None = None
+        try:
+            self.roots = unlocked(source)
+        except CombeError as error:
+            self.sentence, self.roots = error.sentence(), Roots((), (), 1.0)
+        if behind is not None:
+            with contextlib.suppress(CombeError):
+                self.shadow = unlocked(behind)
