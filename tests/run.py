@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import gc
 import importlib
 import os
 import re
@@ -147,6 +148,9 @@ def load() -> None:
         with contextlib.suppress(ImportError):
             importlib.import_module(name)
     _warm()
+    # All that stands now lives to the end: collectors of the copies needn't go through it, nor write to its pages.
+    gc.set_threshold(20_000, 20, 100)
+    gc.freeze()
 
 
 def _warm() -> None:

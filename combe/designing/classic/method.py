@@ -12,7 +12,7 @@ from combe.designing.classic.digital import Placement, digital_roots
 from combe.designing.classic.families import FAMILIES, Family
 from combe.designing.classic.plan import Plan, plan_of, shape_of
 from combe.designing.classic.prototypes import Prototype
-from combe.designing.classic.search import Fit, best_fit, filter_of
+from combe.designing.classic.search import Fit, best_fit, filter_of, keeps
 from combe.designing.designed import Design
 from combe.designing.settings import ATTENUATION, RIPPLE
 from combe.designing.task import SHAPES, Task
@@ -89,7 +89,12 @@ def _least(family: Family, task: Task) -> tuple[Cascade, tuple[str, ...]]:
             fits[order] = best_fit(family, plan, order, task.choice.spare)
         return fits[order]
 
-    order = first_that_keeps(family, fit)
+    def holds(order: int) -> bool:
+        if task.is_stopped():
+            raise Stopped
+        return keeps(family, plan, order, task.choice.spare)
+
+    order = first_that_keeps(family, plan, holds)
     for more in range(ROUNDING_STEPS):
         here = fit(order + more) if order + more <= family.most_order else None
         if here is None:
@@ -105,21 +110,17 @@ def _least(family: Family, task: Task) -> tuple[Cascade, tuple[str, ...]]:
     raise DesignError(what + "double precision breaks a limit", instead="widen the passband or ask for more ripple")
 
 
-def first_that_keeps(family: Family, fit: Callable[[int], Fit]) -> int:
-    """The least order with a share of at most 1: doubled until it holds, then halved in between."""
-
-    def share(order: int) -> float:
-        return fit(order).share
-
+def first_that_keeps(family: Family, plan: Plan, holds: Callable[[int], bool]) -> int:
+    """The least order that ``holds``: doubled until one does, then halved in between."""
     high = 1
-    while share(high) > 1:
+    while not holds(high):
         if high == family.most_order:
-            raise _hopeless(family, fit(high))
+            raise _hopeless(family, best_fit(family, plan, high))
         high = min(2 * high, family.most_order)
     low = high // 2
     while high - low > 1:
         middle = (low + high) // 2
-        low, high = (low, middle) if share(middle) <= 1 else (middle, high)
+        low, high = (low, middle) if holds(middle) else (middle, high)
     return high
 
 

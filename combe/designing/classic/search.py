@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from itertools import pairwise
 from math import exp, inf, log, sqrt
 
@@ -52,16 +53,53 @@ def _score(fit: Fit) -> float:
     return log(max(fit.share, 1e-300))
 
 
+def keeps(family: Family, plan: Plan, order: int, spare: str = "shared") -> bool:
+    """Whether ``best_fit`` would need no more than the tolerances: asked at full share, so that no share is solved for, and
+    answered by the first center that does."""
+    from scipy.optimize import minimize_scalar
+
+    low, high = centers(plan)
+    whole = min(0.0, log(_most(plan, spare)))
+
+    def missing(log_center: float) -> float:
+        floors, rows = _laid_over(family, plan, exp(log_center))
+        most = -inf
+        for floor in floors:
+            most = max(most, _room(family, plan, order, spare, floor, rows)(whole))
+            if most >= 0:
+                raise _FoundError
+        return -most
+
+    try:
+        ends = log(low), log(high)
+        for center in (ends[0], ends[1], sum(ends) / 2):
+            missing(center)
+        if high > low * (1 + 1e-12):
+            minimize_scalar(missing, bounds=ends, method="bounded", options={"xatol": 1e-7, "maxiter": 40})
+    except _FoundError:
+        return True
+    return False
+
+
+class _FoundError(Exception):
+    """A center that keeps all."""
+
+
 def _fit_at(family: Family, plan: Plan, order: int, spare: str, center: float) -> Fit:
+    floors, rows = _laid_over(family, plan, center)
+    fits = [_share(family, plan, order, spare, center, floor, rows) for floor in floors]
+    return min(fits, key=_score)
+
+
+def _laid_over(family: Family, plan: Plan, center: float) -> tuple[list[Row], list[Row]]:
+    """Stopband edges to try, and the knots of the stopbands, on the prototype's axis around a center."""
     _, rows = stretched(plan, center)
     floors = sorted({(omega, excess) for omega, excess, _ in rows if 1 < omega < 1e9})
     if not floors:
         floors = [(1 + 1e-9, 1e-9)]
     if len(floors) > 1:
         floors = _filled(floors)
-    choices = [(*floor, 0.0) for floor in floors] if family.has_floor else [(*floors[0], 0.0)]
-    fits = [_share(family, plan, order, spare, center, floor, rows) for floor in choices]
-    return min(fits, key=_score)
+    return ([(*floor, 0.0) for floor in floors] if family.has_floor else [(*floors[0], 0.0)]), rows
 
 
 def _filled(floors: list[tuple[float, float]]) -> list[tuple[float, float]]:
@@ -74,22 +112,28 @@ def _filled(floors: list[tuple[float, float]]) -> list[tuple[float, float]]:
     return found
 
 
-def _share(family: Family, plan: Plan, order: int, spare: str, center: float, floor: Row, rows: list[Row]) -> Fit:
-    """The least share at which every stopband knot is far enough down."""
-    # Imported late: the window opens without it.
-    from scipy.optimize import brentq
+def _shares(spare: str, c: float) -> tuple[float, float]:
+    """Of passband and stopband, where the side that isn't spared uses a share ``c``."""
+    if spare == "stopband":
+        return 1 - GUARD, c
+    if spare == "passband":
+        return c, 1 - GUARD
+    return c, c
 
+
+def _most(plan: Plan, spare: str) -> float:
+    """The largest share: a ripple beyond it would reach down to nothing."""
+    return 0.999999 * plan.middle / plan.room if spare != "stopband" else 1e6
+
+
+def _room(
+    family: Family, plan: Plan, order: int, spare: str, floor: Row, rows: list[Row]
+) -> Callable[[float], float]:  # fmt: skip
+    """How far below its limit the worst stopband knot lies, in nepers, as a function of the logarithm of the share."""
     factors = [family.log_factor(order, floor, row, 1.0) for row in rows] if family.name != "bessel" else []
 
-    def shares(c: float) -> tuple[float, float]:
-        if spare == "stopband":
-            return 1 - GUARD, c
-        if spare == "passband":
-            return c, 1 - GUARD
-        return c, c
-
     def room(log_share: float) -> float:
-        ripple, stop = shares(exp(log_share))
+        ripple, stop = _shares(spare, exp(log_share))
         epsilon = ripple_epsilon(plan, ripple)
         top = plan.middle + ripple * plan.room
         worst = inf
@@ -102,7 +146,16 @@ def _share(family: Family, plan: Plan, order: int, spare: str, center: float, fl
             worst = min(worst, factor - needed)
         return min(worst, 1e6)
 
-    most = 0.999999 * plan.middle / plan.room if spare != "stopband" else 1e6
+    return room
+
+
+def _share(family: Family, plan: Plan, order: int, spare: str, center: float, floor: Row, rows: list[Row]) -> Fit:
+    """The least share at which every stopband knot is far enough down."""
+    # Imported late: the window opens without it.
+    from scipy.optimize import brentq
+
+    room = _room(family, plan, order, spare, floor, rows)
+    most = _most(plan, spare)
     low, high = log(LEAST_SHARE), log(most)
     if room(high) < 0:
         share = exp(high) if spare != "passband" else 1e9
@@ -110,7 +163,7 @@ def _share(family: Family, plan: Plan, order: int, spare: str, center: float, fl
         share = exp(low)
     else:
         share = exp(brentq(room, low, high, xtol=1e-12))
-    ripple, stop = shares(min(share, most))
+    ripple, stop = _shares(spare, min(share, most))
     return Fit(order, share, ripple, stop, center, floor)
 
 

@@ -250,7 +250,7 @@ def _optimized(
         target = -0.02
         best, excess = least_maximum(
             lambda y, mask=mask: _excess(y, mask), lambda y, rows, mask=mask: _slopes(y, mask, rows),  # type: ignore[misc]
-            best, linear, box, 50, target, task.is_stopped,
+            best, linear, box, 50, target, task.is_stopped, task.choice.order is None,
         )  # fmt: skip
         found = sections_of(_rational(best, pairs))
         lines = gain_lines(found, requirement)

@@ -14,8 +14,8 @@ from msgspec import Struct
 
 from combe.designing.classic.families import FAMILIES
 from combe.designing.classic.method import first_that_keeps, verified
-from combe.designing.classic.plan import Plan, plan_of, shape_of
-from combe.designing.classic.search import Fit, best_fit, filter_of
+from combe.designing.classic.plan import plan_of, shape_of
+from combe.designing.classic.search import best_fit, filter_of, keeps
 from combe.designing.designed import Design
 from combe.designing.task import Stop, Task
 from combe.errors import DesignError, Stopped
@@ -115,8 +115,7 @@ class Products:
                 raise Stopped
             try:
                 plan = plan_of(self.part(factor, share))
-                fits: dict[int, Fit] = {}
-                self._orders[key] = first_that_keeps(ELLIPTIC, lambda order: _fit(plan, order, fits))
+                self._orders[key] = first_that_keeps(ELLIPTIC, plan, lambda order: keeps(ELLIPTIC, plan, order))
             except DesignError:
                 self._orders[key] = None
         return self._orders[key]
@@ -195,12 +194,6 @@ def groupings(requirement: Requirement) -> Iterator[tuple[Factor, ...]]:
 
 def _with_first(factors: tuple[Factor, ...]) -> tuple[Factor, ...]:
     return (replace(factors[0], is_first=True), *factors[1:]) if factors else factors
-
-
-def _fit(plan: Plan, order: int, known: dict[int, Fit]) -> Fit:
-    if order not in known:
-        known[order] = best_fit(ELLIPTIC, plan, order)
-    return known[order]
 
 
 def _splits(parts: int, count: int) -> Iterator[tuple[int, ...]]:

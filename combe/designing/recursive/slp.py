@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 ACTIVE_ROWS = 400
+LOOKED_BACK = 10
+"""Steps whose pace tells whether the goal is in reach: fewer may all be spent on finding how far a step may go."""
 
 
 class Linear(Struct, frozen=True, eq=False):
@@ -32,6 +34,7 @@ def least_maximum(
     rounds: int = 60,
     good_enough: float = -np.inf,
     is_stopped: Callable[[], bool] = lambda: False,
+    all_or_nothing: bool = False,
 ) -> tuple[Array, float]:
     """x with the least largest of ``values(x)`` found, and that value.
 
@@ -43,11 +46,19 @@ def least_maximum(
         Largest first step of each unknown.
     good_enough
         Stop once the maximum is below this.
+    all_or_nothing
+        Less than that is of no use: stop as soon as the pace of the last steps, and half as much again, wouldn't get there.
     """
     x, here = start, values(start)
     best = float(np.max(here))
     size = box.copy()
-    for _ in range(rounds):
+    passed: list[float] = []
+    for number in range(rounds):
+        passed.append(best)
+        if all_or_nothing and number >= LOOKED_BACK:
+            pace = (passed[-1 - LOOKED_BACK] - best) / LOOKED_BACK
+            if best - 1.5 * pace * (rounds - number) > good_enough:
+                break
         if best <= good_enough or is_stopped():
             break
         reach = max(abs(best), 1e-3)
