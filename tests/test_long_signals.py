@@ -6,6 +6,7 @@ import csv
 import json
 import os
 import random
+import shutil
 import tempfile
 import threading
 import unittest
@@ -197,6 +198,18 @@ class LongBench(unittest.TestCase):
         self.assertAlmostEqual(found.through[0].peak, 0.5, delta=0.002)
         self.assertAlmostEqual(found.through[0].rms, 0.5 * np.sqrt(0.1), delta=0.001)
 
+    @unittest.skipUnless(shutil.which("gcc"), "gcc is not on this machine")
+    def test_compiled_code_goes_on_where_the_piece_before_ended(self) -> None:
+        for source in (Fir((0.1, 0.3, 0.3, 0.1, -0.05)), Cascade(((0.2, 0.3, 0.2, -0.6, 0.4),), 0.4)):
+            realized = combe.realize(Design("given", source, 2000.0), 14)
+            with patch.object(benching, "MOST_AT_ONCE", 1000), patch("combe.benching.long.PIECE", 997):
+                long = combe.bench(realized, "white -12 dB", samples=5003, through=["code", "bit-true"])
+                alone = combe.bench(realized, "white -12 dB", samples=5003, through=["code"]).through[0]
+            short = combe.bench(realized, "white -12 dB", samples=5003, through=["bit-true"]).through[0]
+            self.assertEqual([heard.identical for heard in (*long.through, alone)], [True, None, True])
+            for heard in (*long.through, alone):
+                np.testing.assert_array_equal(heard.values, short.values)
+
     def test_a_run_that_fails_leaves_nothing(self) -> None:
         path = self.folder / "bad.txt"
         path.write_text("1\n" * 5000 + "x\n" + "1\n" * 10)
@@ -209,8 +222,8 @@ class LongBench(unittest.TestCase):
     def test_what_is_too_long_for_tools_and_for_one_piece_is_told(self) -> None:
         realized = combe.realize(Design("given", Fir((1.0,)), 2000.0))
         with patch.object(benching, "MOST_WHOLE", 5000), self.assertRaises(combe.CombeError) as caught:
-            combe.bench(realized, "white -20 dB", samples=6000, through=["bit-true", "code"])
-        self.assertIn("too many for code", caught.exception.sentence())
+            combe.bench(realized, "white -20 dB", samples=6000, through=["bit-true", "circuit"])
+        self.assertIn("too many for circuit", caught.exception.sentence())
         with patch.object(make, "MOST_WHOLE", 5000), self.assertRaises(FileError) as refused:
             combe.bench(realized, "pink -20 dB", samples=6000)
         self.assertIn("samples of pink", refused.exception.sentence())

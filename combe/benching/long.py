@@ -82,11 +82,14 @@ class LongBench:
     ----------
     others
         Other exact filters to compare with, by name: those that are pinned, and moving averages.
+    code
+        The compiled program, which goes on where the piece before ended.
     """
 
     def __init__(
         self, realization: Realization, ideal: Filter | None, player: Player, hz: Sequence[float], settled: int,
         through: Sequence[str], others: Sequence[tuple[str, Filter]],
+        code: Callable[[NDArray[np.int64]], NDArray[Any]] | None = None,
     ) -> None:  # fmt: skip
         self.realization, self.player, self.hz = realization, player, tuple(hz)
         rate = realization.sample_rate_hz
@@ -99,7 +102,9 @@ class LongBench:
         ways: list[tuple[str, Way]] = []
         for name in through:
             if name == "bit-true":
-                ways.append((name, self._bit_true(BitTrueFlow(realization))))
+                ways.append((name, self._bit_true))
+            elif name == "code":
+                ways.append((name, self._code))
             elif name == "rounded":
                 ways.append((name, self._exact(ExactFlow(exact))))
             else:
@@ -110,20 +115,23 @@ class LongBench:
         ]
         self.now = np.zeros(0)
         self.exact_energy = 0.0
+        self.true = BitTrueFlow(realization) if {"bit-true", "code"} & set(through) else None
+        self.now_true: NDArray[Any] = np.zeros(0, dtype=np.int64)
+        self.code, self.is_identical = code, True
 
     @property
     def names(self) -> tuple[str, ...]:
         """What the columns are called."""
         return ("input", *(trace.name for trace, _ in self.ways))
 
-    def _bit_true(self, flow: BitTrueFlow) -> Way:
-        step = self.realization.output.step
+    def _bit_true(self, _: NDArray[np.int64]) -> tuple[Array, NDArray[Any]]:
+        return np.asarray(self.now_true * self.realization.output.step, dtype=np.float64), self.now_true
 
-        def way(raw: NDArray[np.int64]) -> tuple[Array, NDArray[Any]]:
-            found = flow.take(raw)
-            return np.asarray(found * step, dtype=np.float64), found
-
-        return way
+    def _code(self, raw: NDArray[np.int64]) -> tuple[Array, NDArray[Any]]:
+        assert self.code is not None
+        found = self.code(raw)
+        self.is_identical = self.is_identical and bool(np.array_equal(found, self.now_true))
+        return np.asarray(found * self.realization.output.step, dtype=np.float64), found
 
     def _exact(self, flow: ExactFlow) -> Way:
         return lambda raw: (flow.take(raw.astype(np.float64)) * self.scale, None)
@@ -141,6 +149,8 @@ class LongBench:
             values: Array = np.asarray(raw * self.scale, dtype=np.float64)
             self.now = self.ideal.take(raw.astype(np.float64)) * self.scale
             self.exact_energy += float(np.sum(self.now**2))
+            if self.true is not None:
+                self.now_true = self.true.take(raw)
             self.given.take(values)
             columns = [values]
             for trace, way in self.ways:
@@ -185,7 +195,7 @@ class LongBench:
                 gain = level_db(other, one) if one > 0 else FLOOR_DB
                 found.append(Tone(hz, level_db(other, trace.full), gain, turn_deg(fitted, played, k)))
         return Heard(
-            trace.name, values, trace.full, trace.saturated, None, tuple(found), is_sure, float(np.sqrt(error / count)),
+            trace.name, values, trace.full, trace.saturated, self.is_identical if trace.name == "code" else None, tuple(found), is_sure, float(np.sqrt(error / count)),
             trace.error_peak, ratio, delay, None, (), trace.rms, trace.peak, trace.periodograms.found(),
         )  # fmt: skip
 

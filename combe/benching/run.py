@@ -3,7 +3,8 @@ and moving averages, side by side."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -40,6 +41,8 @@ Array = NDArray[np.float64]
 THROUGH = ("ideal", "rounded", "bit-true", "code", "core", "circuit")
 CORE, MOST_ON_CORE = "cortex-m4", 16_384
 """The emulated core that ``core`` is, and how many samples fit its memory with all that comes out."""
+PIECEWISE = ("code",)
+"""Tools through which a signal goes piece by piece as well."""
 USUAL = ("ideal", "rounded", "bit-true")
 MOST_AVERAGED = 65_536
 MOST_WATCHED, MOST_AT_ONCE = 1 << 18, 2_000_000
@@ -124,8 +127,13 @@ def run_bench(
     others = [*pinned, *averages(against)]
     if _is_long(player, through) and not realization.changes_rate:
         settled = min(settling_of(realization), player.count // 2)
-        long = LongBench(realization, ideal, player, tones_in(signal), settled, through, others)
-        return _run_long(long, signal, to, report, is_stopped)
+        with stoppable(is_stopped), ExitStack() as held:
+            program = held.enter_context(_compiled(realization, code)) if "code" in through else None
+            long = LongBench(
+                realization, ideal, player, tones_in(signal), settled, through, others,
+                program.take if program is not None else None,
+            )  # fmt: skip
+            return _run_long(long, signal, to, report, is_stopped)
     made = whole(player)
     raw, step = made.raw, realization.input.step
     given: Array = np.asarray(raw * step, dtype=np.float64)
@@ -174,10 +182,10 @@ def run_bench(
 
 def _is_long(player: Player, through: Sequence[str]) -> bool:
     """Whether a signal goes through piece by piece: one that takes much memory, unless a tool or a receiver wants all of it."""
-    tools = [name for name in through if name in TOOLS]
+    tools = [name for name in through if name in TOOLS and name not in PIECEWISE]
     if tools and player.count > MOST_WHOLE:
         what = f"{player.count:,} samples are too many for {tools[0]}"
-        raise FormatError(what, "samples", f"take at most {MOST_WHOLE:,}, or ideal, rounded and bit-true only")
+        raise FormatError(what, "samples", f"take at most {MOST_WHOLE:,}, or ideal, rounded, bit-true and code only")
     return player.count > MOST_AT_ONCE and not tools and not player.modulated
 
 
@@ -223,12 +231,13 @@ def _package(realization: Realization, language: str, code: CodeChoices, circuit
     return language_named(language).write(Order(realization, "filter_run", code, circuit, None, lines, ""))
 
 
-def _compiled(realization: Realization, raw: NDArray[Any], code: CodeChoices | None) -> NDArray[np.int64]:
-    """The generated C, built and run here."""
+@contextmanager
+def _compiled(realization: Realization, code: CodeChoices | None) -> Iterator[Compiled]:
+    """The generated C, built here."""
     package = _package(realization, "c", code or CodeChoices("c"), HardwareChoices())
     with Compiled(package, realization) as program:
         program.build()
-        return np.asarray(program.run(raw), dtype=np.int64)
+        yield program
 
 
 def _by_tools(
@@ -236,7 +245,8 @@ def _by_tools(
 ) -> NDArray[np.int64]:
     """What compilers, emulators and simulators make of it."""
     if name == "code":
-        return _compiled(realization, raw, code)
+        with _compiled(realization, code) as program:
+            return np.asarray(program.run(raw), dtype=np.int64)
     return _emulated(realization, raw, code) if name == "core" else _simulated(realization, raw, circuit)
 
 

@@ -71,8 +71,18 @@ class Compiled(InFolder):
         )
         return entry, result
 
-    def run(self, samples: NDArray[Any]) -> NDArray[Any]:
+    def take(self, samples: NDArray[Any]) -> NDArray[Any]:
+        """The same for a signal that comes piece by piece: it goes on where the piece before ended. Not for changes of rate,
+        of whose outputs a piece has now one more and now one less."""
+        return self.run(samples, "past")
+
+    def run(self, samples: NDArray[Any], past: str = "-") -> NDArray[Any]:
         """Raw integers for raw integers; in floating point real values for raw integers.
+
+        Parameters
+        ----------
+        past
+            A file that keeps the state for the next run, and has it from the one before.
 
         Raises
         ------
@@ -82,7 +92,7 @@ class Compiled(InFolder):
         entry, result = self.types
         is_float = self.package.code.is_float
         given = samples * self.realization.input.step if is_float else samples
-        said = run([str(self.folder / "stream"), *BLOCK_LENGTHS], self.folder, given.astype(entry).tobytes())
+        said = run([str(self.folder / "stream"), past, *BLOCK_LENGTHS], self.folder, given.astype(entry).tobytes())
         heard = np.frombuffer(said, dtype=result)
         wanted = self.realization.output_count(len(samples))
         if len(heard) != wanted:
