@@ -179,7 +179,18 @@ class InTheWindow(WindowCase):
         self.settle()
         counts = [bench.samples for bench in seen if bench is not None]
         self.assertEqual(counts[-2:], [1 << 16, 2_100_000])
-        self.assertTrue(seen[-1].is_excerpt)
+        last = seen[-1]
+        self.assertTrue(last.is_excerpt)
+        # All of it can be seen, the piece by piece as well, in as many points as the plot has pixels.
+        time = self.window.bench_page.view.time
+        time.plotItem.getViewBox().setXRange(0.0, 2_100_000 / 250, padding=0)
+        self.assertFalse(time.grab().isNull())
+        stroke = self.window.bench_page.view.strokes["time", "input"]
+        self.assertLess(len(stroke.x), 12 * time.width())
+        self.assertAlmostEqual(float(stroke.x[-1]), 2_100_000 / 250, delta=10)
+        for levels, full in ((last.input.levels, last.input.full), (last.through[-1].levels, last.through[-1].full)):
+            self.assertEqual(levels.count, 2_100_000)
+            self.assertAlmostEqual(levels.peak / full, 0.251, delta=0.01)
 
 
 class Surveys(unittest.TestCase):

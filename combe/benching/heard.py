@@ -8,6 +8,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from combe.benching.levels import Levels
 from combe.realization.formats import Format
 from combe.realization.stages import Realization
 from combe.signals.figures import Tones, delay_by_correlation, fit_tones, tone_errors
@@ -31,6 +32,7 @@ class Input(Struct, frozen=True, eq=False):
     step: float
     rms: float
     peak: float
+    levels: Levels
     spectrum: tuple[Array, Array] | None = None
 
     def document(self) -> dict[str, Any]:
@@ -87,6 +89,9 @@ class Heard(Struct, frozen=True, eq=False):
     received: tuple[Received, ...]
     rms: float
     peak: float
+    levels: Levels
+    off: Levels
+    """The whole output, and its error, to be drawn in any part."""
     spectrum: tuple[Array, Array] | None = None
     sample_rate_hz: float | None = None
     """Where it isn't the input's."""
@@ -133,7 +138,7 @@ def input_of(signal: Signal, realization: Realization, given: Array, settled: in
         omegas = np.array(hz) * 2 * np.pi / realization.sample_rate_hz
         tones = fit_tones(given[settled:], omegas, settled)
     full, step = full_scale(realization.input), realization.input.step
-    return Input(given, full, hz if tones is not None else (), tones, step, _rms(given), _peak(given))
+    return Input(given, full, hz if tones is not None else (), tones, step, _rms(given), _peak(given), Levels.of(given))
 
 
 def heard_of(
@@ -163,7 +168,7 @@ def heard_of(
     return Heard(
         name, values, full, at_ends(integers, realization.output) if integers is not None else None, identical, tones, is_sure,
         float(np.sqrt(energy / max(len(error), 1))), float(np.max(np.abs(error), initial=0.0)), ratio, delay,
-        max(each.error_db for each in known) if known else None, known, _rms(values), _peak(values), None,
+        max(each.error_db for each in known) if known else None, known, _rms(values), _peak(values), Levels.of(values), Levels.of(error), None,
         realization.output_rate_hz if realization.changes_rate else None,
     )  # fmt: skip
 

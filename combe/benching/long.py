@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from combe.analysis.exact import exact_filter
 from combe.benching.heard import FLOOR_DB, Heard, Input, Tone, at_ends, full_scale, level_db, turn_deg
+from combe.benching.levels import Levels
 from combe.errors import Stopped
 from combe.filters import Filter, Fir
 from combe.realization.formats import Format
@@ -35,6 +36,7 @@ class _Trace:
         self.first = 0
         self.settled = settled
         self.stretch: list[Array] = []
+        self.levels = Levels(count)
         self.tones = ToneSums(omegas) if len(omegas) else None
         self.periodograms = Periodograms(min(usual_size(count), count), rate)
 
@@ -49,6 +51,7 @@ class _Trace:
             skipped = max(self.settled - self.first, 0)
             self.tones.take(values[skipped:], self.first + skipped)
         self.periodograms.take(values)
+        self.levels.take(values)
         self.first += len(values)
 
     @property
@@ -64,10 +67,14 @@ class _Trace:
 class _Compared(_Trace):
     """An output: what is known of it, and of its error against the exact filter."""
 
-    error_energy = error_peak = 0.0
+    def __init__(self, name: str, entry: Format, rate: float, omegas: Array, settled: int, count: int) -> None:
+        super().__init__(name, entry, rate, omegas, settled, count)
+        self.error_energy = self.error_peak = 0.0
+        self.off = Levels(count)
 
     def compare(self, values: Array, exact: Array) -> None:
         error = values - exact
+        self.off.take(error)
         self.error_energy += float(np.sum(error**2))
         self.error_peak = max(self.error_peak, float(np.max(np.abs(error), initial=0.0)))
 
@@ -170,12 +177,22 @@ class LongBench:
         tones = given.tones.solved() if given.tones is not None and given.tones.is_enough else None
         hz = self.hz if tones is not None else ()
         known = Input(
-            given.values, given.full, hz, tones, self.scale, given.rms, given.peak, given.periodograms.found()
+            given.values,
+            given.full,
+            hz,
+            tones,
+            self.scale,
+            given.rms,
+            given.peak,
+            given.levels,
+            given.periodograms.found(),
         )
         return known, tones
 
     def heard(self) -> tuple[Heard, ...]:
         """The figures of the outputs."""
+        for levels in (self.given.levels, *(each for trace, _ in self.ways for each in (trace.levels, trace.off))):
+            levels.make_ready()
         known, tones = self.input()
         return tuple(self._heard(trace, known, tones, self.exact_energy) for trace, _ in self.ways)
 
@@ -196,7 +213,7 @@ class LongBench:
                 found.append(Tone(hz, level_db(other, trace.full), gain, turn_deg(fitted, played, k)))
         return Heard(
             trace.name, values, trace.full, trace.saturated, self.is_identical if trace.name == "code" else None, tuple(found), is_sure, float(np.sqrt(error / count)),
-            trace.error_peak, ratio, delay, None, (), trace.rms, trace.peak, trace.periodograms.found(),
+            trace.error_peak, ratio, delay, None, (), trace.rms, trace.peak, trace.levels, trace.off, trace.periodograms.found(),
         )  # fmt: skip
 
 

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QLabel, QStack
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
 from combe.app.plots.curve import NOTHING, Curve
+from combe.app.plots.level_stroke import LevelStroke
 from combe.app.plots.signal_views import ConstellationPlot, HistogramPlot, SpectrogramPlot
 from combe.app.plots.stroke import Stroke
 from combe.app.shown import PIN_ROLES
@@ -39,7 +40,6 @@ LOOKS = {
 OTHER = ("amber", 1.2, False)
 LOWER = ("spectra", "spectrogram", "histogram", "constellation")
 SHOWN, LONGEST_SPECTRUM, FLOOR_DB = 160, 16_384, -160.0
-DRAWN = 1 << 17
 
 
 class BenchView(Panel):
@@ -99,12 +99,7 @@ class BenchView(Panel):
         self, bench: Bench | None, requirement: Requirement, counted: str, sentence: str, is_done: bool
     ) -> None:
         """Another bench, or why there is none."""
-        long = bench is not None and len(bench.input.values) < bench.samples
-        part = (
-            f"the first {min(len(bench.input.values), DRAWN):,} of {bench.samples:,} samples"
-            if bench is not None and long
-            else ""
-        )
+        part = f"{bench.samples:,} samples" if bench is not None and bench.is_excerpt else ""
         self.words.setText(sentence or (part if is_done else f"running… {part}".strip()))
         self.requirement = requirement
         if self.spectrum.frequency_axis is not None:
@@ -210,7 +205,7 @@ class BenchView(Panel):
     def _stroke(self, where: str, name: str) -> Stroke:
         key = where, name
         if key not in self.strokes:
-            made = Stroke()
+            made = Stroke() if where == "spectrum" else LevelStroke()
             plot = {"time": self.time, "difference": self.difference, "spectrum": self.spectrum}[where]
             plot.addItem(made, ignoreBounds=True)
             self.strokes[key] = made
@@ -224,31 +219,31 @@ class BenchView(Panel):
             stroke.setVisible(False)
         if bench is None:
             return
-        rate = bench.sample_rate_hz
-        # A long signal is drawn by its beginning: what takes a frame to go through.
-        count = min(len(bench.input.values), DRAWN)
-        time = np.arange(count) / rate * 1e3
+        rate, count = bench.sample_rate_hz, bench.samples
         delays = {h.name: h.delay_samples or 0.0 for h in bench.through}
+        given = bench.input
+        drawn = [("input", given.levels, given.full, rate)]
+        drawn += [(h.name, h.levels, h.full, h.sample_rate_hz or rate) for h in bench.through]
         top = 1e-9
-        for name, values, full, own in self._everything():
-            stroke = self._stroke("time", name)
+        for name, levels, full, own in drawn:
             shift = delays.get(name, 0.0) / rate * 1e3 if self.aligned.isChecked() else 0.0
-            drawn = values[:DRAWN]
-            stroke.show_points(np.arange(len(drawn)) / own * 1e3 - shift, drawn / full)
+            stroke = self._stroke("time", name)
+            assert isinstance(stroke, LevelStroke)
+            stroke.show_levels(levels, -shift, 1e3 / own, 1 / full)
             stroke.setVisible(True)
-            top = max(top, float(np.max(np.abs(drawn), initial=0.0) / full))
-        ideal = next((h for h in bench.through if h.name == "ideal"), None)
+            top = max(top, levels.peak / full)
+        has_ideal = any(h.name == "ideal" for h in bench.through)
         largest = 1e-12
-        for heard in bench.through if ideal is not None else ():
-            if ideal is None or heard is ideal or heard.name.startswith(("moving-average", "pin ")):
+        for heard in bench.through if has_ideal else ():
+            if heard.name == "ideal" or heard.name.startswith(("moving-average", "pin ")):
                 continue
             stroke = self._stroke("difference", heard.name)
-            off = (heard.values - ideal.values)[:DRAWN] / heard.full * 1e6
-            stroke.show_points(np.arange(len(off)) / (heard.sample_rate_hz or rate) * 1e3, off)
+            assert isinstance(stroke, LevelStroke)
+            stroke.show_levels(heard.off, 0.0, 1e3 / (heard.sample_rate_hz or rate), 1e6 / heard.full)
             stroke.setVisible(True)
             largest = max(largest, heard.peak_error / heard.full * 1e6)
-        left = float(time[min(count // 4, 512)])
-        right = float(time[min(min(count // 4, 512) + SHOWN, count - 1)])
+        begin = min(count // 4, 512)
+        left, right = begin / rate * 1e3, min(begin + SHOWN, count - 1) / rate * 1e3
         self.time.set_home(left, right, -1.1 * top, 1.1 * top)
         self.difference.set_home(left, right, -1.2 * largest, 1.2 * largest)
         self._show_lower()

@@ -70,7 +70,7 @@ class Stroke(pg.GraphicsObject):
         """In pixels."""
         color, width, dashed, is_smooth = self._look
         transform, (_, (low, high)) = painter.worldTransform(), self.getViewBox().viewRange()
-        key = (transform.m11(), transform.m22(), transform.dx(), transform.dy(), low, high)
+        key = (transform.m11(), transform.m22(), transform.dx(), transform.dy(), low, high, self.getViewBox().width())
         if key != self._key:
             self._key = key
             ends = self._strokes(transform, low, high, dashed)
