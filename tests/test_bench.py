@@ -19,6 +19,7 @@ from combe.designing.designed import Design
 from combe.errors import CombeError, FileError
 from combe.filters import Cascade, Fir
 from combe.realization.formats import Format, parse_format
+from combe.realization.reading import realization_document
 from combe.signals.figures import delay_by_correlation, density, fit_tones
 from combe.signals.make import make_signal
 from combe.signals.modulation import constellation, pulse
@@ -26,6 +27,7 @@ from combe.signals.recordings import read_recording
 from combe.signals.sheets import sheet_of
 from combe.signals.spec import read_signal, signal_document, signal_from, signal_from_sentence
 from combe.signals.spread import maximum_length
+from tests.independent import plain_run
 from tests.support import some
 from tests.test_cli import InFolder, call
 from tests.test_delivery import HAS_GCC
@@ -331,6 +333,28 @@ class Inside(unittest.TestCase):
         self.assertIn("no node left its range; the", nodes.told(quiet.nodes))
         self.assertEqual(quiet.document()["nodes"][1]["overflows"], 0)
         self.assertEqual(combe.bench(realized, "white -9 dB", samples=50, through=["ideal"]).nodes, ())
+
+    def test_values_inside_are_those_of_the_stages_up_to_there(self) -> None:
+        cascade = Cascade(((0.2, 0.3, 0.2, -0.9, 0.5), (1.0, 0.5, 1.0, 0.1, 0.3)), 0.9)
+        realized = combe.realize(Design("given", cascade, 1000.0), 12)
+        found = combe.bench(realized, "sine 77 Hz -3 dB + white -20 dB", samples=150)
+        raw = np.rint(found.input.values / found.input.step).astype(int).tolist()
+        document = json.loads(json.dumps(realization_document(realized.realization)))
+        tried = 0
+        for count, stage in enumerate(document["stages"], 1):
+            if stage["kind"] != "section":
+                continue
+            # The program cut off behind this stage, by an interpreter that shares no code.
+            short = document | {"stages": document["stages"][:count], "output": stage["to"]}
+            node = found.nodes[count - 1]
+            values = found.node(node.name).tolist()
+            self.assertEqual(values, plain_run(short, raw), node.name)
+            self.assertEqual((min(0, *values), max(0, *values)), (node.least, node.most))
+            tried += 1
+        self.assertEqual(tried, 2)
+        with self.assertRaises(combe.CombeError) as caught:
+            found.node("the cellar")
+        self.assertIn('"the cellar" is no node', caught.exception.sentence())
 
 
 class Command(InFolder):

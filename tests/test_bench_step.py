@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 import unittest
+import unittest.mock
 from pathlib import Path
 
 import numpy as np
@@ -160,6 +161,33 @@ class Step(unittest.TestCase):
         self.assertEqual([heard.identical for heard in bench.through], [None, None, True])
         self.assertEqual(states(self.session)["bench"].verdict, "kept")
         self.assertIn("identical", self.view.figures.text())  # type: ignore[attr-defined]
+
+    def test_the_histogram_looks_inside(self) -> None:
+        view, bench = self.view, self.session.results.bench
+        assert bench is not None
+        view.show_lower("histogram")  # type: ignore[attr-defined]
+        listed = [view.of.itemText(k) for k in range(view.of.count())]  # type: ignore[attr-defined]
+        self.assertEqual(listed, ["input and outputs", *(node.name for node in bench.nodes)])
+        node = bench.nodes[0]
+        view.of.setCurrentText(node.name)  # type: ignore[attr-defined]
+        view.of.activated.emit(1)  # type: ignore[attr-defined]
+        settle(self.session)
+        plot = view.others["histogram"]  # type: ignore[attr-defined]
+        drawn = [name for name, stroke in plot.strokes.items() if stroke.isVisible()]
+        self.assertEqual(drawn, [node.name])
+        stroke = plot.strokes[node.name]
+        top = max(-node.lowest, node.highest + 1)
+        inside = stroke.x[stroke.y > -55] * top
+        wide = 2 * top / 200
+        self.assertAlmostEqual(float(np.max(inside)), node.most, delta=wide)
+        self.assertAlmostEqual(float(np.min(inside)), node.least, delta=wide)
+        view.show_lower("spectrogram")  # type: ignore[attr-defined]
+        self.assertEqual(view.of.currentText(), "bit-true")  # type: ignore[attr-defined]
+
+    def test_without_sound_it_is_said(self) -> None:
+        with unittest.mock.patch("combe.app.sound._device", lambda: (None, "no device here plays sound")):
+            self.window.actions_table.named("Play what comes out of the bench").trigger()
+        self.assertIn("no device here", self.window.statusBar().currentMessage())
 
     def test_curves_are_aligned_copied_and_dressed_and_nothing_widens_the_window(self) -> None:
         view = self.view

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import unittest
 import wave
+from unittest import mock
 
 import numpy as np
 
 import combe
-from combe.benching.sound import write_sound
+from combe.app.sound import Sound
+from combe.benching.sound import resampled, slowness_words, usual_slowness, write_sound
 from combe.designing.designed import Design
 from combe.errors import CombeError
 from combe.filters import Fir
@@ -61,3 +63,80 @@ class Written(InFolder):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Played(unittest.TestCase):
+    def test_calls_come_into_reach_and_sound_stays_as_it_is(self) -> None:
+        for rate, slower in (
+            (250_000.0, 10.0),
+            (48_000.0, 1.0),
+            (44_100.0, 1.0),
+            (96_000.0, 1.0),
+            (1e6, 50.0),
+            (160.0, 0.02),
+        ):
+            self.assertEqual(usual_slowness(rate), slower, rate)
+        self.assertEqual(slowness_words(10.0), "10 times slower")
+        self.assertEqual(slowness_words(0.02), "50 times faster")
+        self.assertEqual(slowness_words(1.0), "")
+
+    def test_a_tone_is_the_same_tone_at_another_rate(self) -> None:
+        for rate, target, count in (
+            (25_000.0, 48_000.0, 25_001),
+            (48_000.0, 44_100.0, 9600),
+            (48_000.0, 48_000.0, 4801),
+        ):
+            tone = 0.5 * np.sin(2 * np.pi * 1000.0 * np.arange(count) / rate)
+            found = resampled(tone, rate, target)
+            self.assertEqual(len(found), round(count * target / rate))
+            own = rate * len(found) / count
+            wanted = 0.5 * np.sin(2 * np.pi * 1000.0 * np.arange(len(found)) / own)
+            middle = slice(len(found) // 10, -len(found) // 10)
+            np.testing.assert_allclose(found[middle], wanted[middle], atol=2e-3)
+            self.assertLess(abs(found[0]), 0.01, "no click at either end")
+            self.assertLess(abs(found[-1]), 0.02)
+        self.assertEqual(len(resampled(np.zeros(0), 48_000.0, 44_100.0)), 0)
+
+    def test_what_is_played_reaches_the_device(self) -> None:
+        given: list[bytes] = []
+
+        class Kind:
+            class SampleFormat:
+                Int16 = "int16"
+
+            def setSampleFormat(self, name: str) -> None:
+                self.name = name
+
+            def sampleRate(self) -> int:
+                return 48_000
+
+            def channelCount(self) -> int:
+                return 2
+
+        class Sink:
+            def start(self, held: object) -> None:
+                given.append(bytes(held.data()))  # type: ignore[attr-defined]
+
+            def stop(self) -> None:
+                given.append(b"stopped")
+
+            def deleteLater(self) -> None:
+                pass
+
+        device = mock.Mock(preferredFormat=Kind)
+        sound = Sound()
+        with (
+            mock.patch("combe.app.sound._device", lambda: (device, "")),
+            mock.patch("combe.app.sound._sink", lambda *_: Sink()),
+        ):
+            said = sound.play("bit-true", np.full(25_000, 0.25), 250_000.0)
+        self.assertEqual(said, "playing bit-true: 1 s, 10 times slower")
+        heard = np.frombuffer(given[0], dtype=np.int16).reshape(-1, 2)
+        self.assertEqual(len(heard), 48_000)
+        np.testing.assert_array_equal(heard[:, 0], heard[:, 1])
+        self.assertAlmostEqual(float(heard[24_000, 0]) / 32_767, 0.25, delta=1e-3)
+        self.assertEqual((sound.stop(), given[1:]), ("silence", [b"stopped"]))
+
+    def test_without_a_device_it_says_what_does_instead(self) -> None:
+        with mock.patch("combe.app.sound._device", lambda: (None, "no device here plays sound")):
+            self.assertEqual(Sound().play("the input", np.zeros(10), 48_000.0), "no device here plays sound")

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QPlainTextEdit
 
 from combe.app.pages.magnitude import BELOW
 from combe.app.pages.register import CODE, PLOTS, STEP, placed
+from combe.app.sound import Sound
 from combe.app.widgets.action_palette import ActionPalette
 from combe.requirement.presets import SHAPES
 
@@ -31,6 +32,7 @@ class Actions:
         self.window = window
         self.menus: dict[str, QMenu] = {}
         self.all: list[QAction] = []
+        self.sound = Sound(window)
         dialogs, session = window.dialogs, window.session
         self._add("Project", "New", "Ctrl+N", dialogs.new)
         self._add("Project", "Open…", "Ctrl+O", dialogs.open)
@@ -104,6 +106,9 @@ class Actions:
         self.dark.setCheckable(True)
         self.dark.setChecked(window.settings.theme == "dark")
         self._add("Run", "Prove the code", "Ctrl+P", self._prove)
+        self._add("Run/Play", "Play what goes into the bench", "Ctrl+Shift+I", partial(self._play, True))
+        self._add("Run/Play", "Play what comes out of the bench", "Ctrl+Shift+U", partial(self._play, False))
+        self._add("Run/Play", "Stop playing", "Ctrl+Shift+Y", lambda: window.tell(self.sound.stop()))
         self._add("Run", "Take the fewest coefficient bits that hold", "Ctrl+L", window.rounded.fewest.click)
         self._add("Help", "All actions", "Ctrl+K", self.open_palette)
         self._add("Help", "About Combe", "", dialogs.about)
@@ -187,6 +192,25 @@ class Actions:
     def _prove(self) -> None:
         self.window.open_step("code")
         self.window.session.prove()
+
+    def _play(self, is_input: bool) -> None:
+        """The input, or the output that is looked at: the one in the spectrogram, else the last that is the filter's own."""
+        # Imported late: the window opens without the bench.
+        from combe.app.pages.bench import BenchPage
+
+        bench, page = self.window.session.results.bench, self.window.bench_page
+        assert isinstance(page, BenchPage)
+        if bench is None:
+            self.window.open_step("bench")
+            self.window.tell("the bench has to run first")
+            return
+        if is_input:
+            given = bench.input
+            self.window.tell(self.sound.play("the input", given.values / given.full, bench.sample_rate_hz))
+            return
+        heard = page.view.chosen_output(bench)
+        rate = heard.sample_rate_hz or bench.sample_rate_hz
+        self.window.tell(self.sound.play(heard.name, heard.values / heard.full, rate))
 
     def _count(self, count: str) -> None:
         self.named(COUNT_NAMES[count]).setChecked(True)

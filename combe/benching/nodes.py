@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.realization.stages import Realization
 from combe.running.run import run_program
+from combe.values import replace
 
 
 class NodeUse(Struct, frozen=True):
@@ -47,6 +49,13 @@ def nodes_of(realization: Realization, raw: NDArray[Any]) -> tuple[NodeUse, ...]
         NodeUse(step.name, least, most, step.result.least, step.result.most, overflows)
         for step, least, most, overflows in zip(program.steps, run.least, run.most, run.overflows)
     )
+
+
+def node_values(realization: Realization, raw: NDArray[Any], name: str) -> NDArray[Any]:
+    """What came out of one node, sample by sample: the program run once more with that node as its output."""
+    program = realization.program
+    place = next(index for index, step in enumerate(program.steps) if step.name == name)
+    return np.asarray(run_program(replace(program, output=place + 1), raw, False).output)
 
 
 def told(nodes: tuple[NodeUse, ...]) -> str:

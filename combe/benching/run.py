@@ -16,7 +16,7 @@ from combe.analysis.exact import exact_filter
 from combe.benching.files import write_bench, write_while_running
 from combe.benching.heard import Heard, Input, heard_of, input_of, tones_in
 from combe.benching.long import LongBench, averages
-from combe.benching.nodes import NodeUse, nodes_of
+from combe.benching.nodes import NodeUse, node_values, nodes_of
 from combe.benching.setup import TOOLS
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
@@ -62,6 +62,22 @@ class Bench(Struct, frozen=True, eq=False):
     step: float = 0.0
     nodes: tuple[NodeUse, ...] = ()
     """What happened inside the bit-true run; nothing where it wasn't run, or went through piece by piece."""
+    realization: Realization | None = None
+    """What it went through."""
+
+    def node(self, name: str) -> NDArray[Any]:
+        """The raw values of a node of the bit-true run, sample by sample.
+
+        Raises
+        ------
+        FormatError
+            If there is no such node, or none was watched.
+        """
+        if self.realization is None or name not in [node.name for node in self.nodes]:
+            known = ", ".join(node.name for node in self.nodes) or "none of this bench"
+            raise FormatError(f'"{name}" is no node that was watched', "node", f"there are {known}")
+        raw = np.rint(self.input.values / self.input.step).astype(np.int64)
+        return node_values(self.realization, raw, name)
 
     def __repr__(self) -> str:
         """In a line."""
@@ -173,7 +189,15 @@ def run_bench(
     is_watched = "bit-true" in through and len(raw) <= MOST_WATCHED and not realization.changes_rate
     nodes = nodes_of(realization, raw) if is_watched else ()
     bench = Bench(
-        realization.sample_rate_hz, signal, made.clipped, known, every, player.count, realization.output.step, nodes
+        realization.sample_rate_hz,
+        signal,
+        made.clipped,
+        known,
+        every,
+        player.count,
+        realization.output.step,
+        nodes,
+        realization,
     )
     if to:
         write_bench(bench, to)

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from combe.errors import FormatError
 from combe.files import make_folder
@@ -16,7 +17,44 @@ from combe.placing import write_files
 if TYPE_CHECKING:
     from combe.benching.run import Bench
 
+Array = NDArray[np.float64]
 MOST_SLOWER, MOST_RATE_HZ = 1000.0, 768_000
+FASTEST_HZ, SLOWED_HZ, SLOWEST_HZ = 96_000.0, 32_000.0, 4000.0
+"""Rates of sound end here; what is faster is slowed to the second at most, what is slower than the third played faster."""
+STEPS = (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000)
+FADE_S = 0.004
+
+
+def usual_slowness(rate_hz: float) -> float:
+    """How many times slower a signal is played so that ears hear it: 1 at the rates of sound, more above, less below."""
+    if rate_hz > FASTEST_HZ:
+        return next(step for step in STEPS if rate_hz / step <= SLOWED_HZ or step == STEPS[-1])
+    if rate_hz < SLOWEST_HZ:
+        return 1 / next(step for step in STEPS if rate_hz * step >= 2 * SLOWEST_HZ or step == STEPS[-1])
+    return 1.0
+
+
+def slowness_words(slower: float) -> str:
+    """For people: ``10 times slower``, nothing where time isn't changed."""
+    if slower == 1:
+        return ""
+    return f"{slower:g} times slower" if slower > 1 else f"{1 / slower:g} times faster"
+
+
+def resampled(values: Array, rate_hz: float, target_hz: float) -> Array:
+    """The same sound at another rate, its spectrum cut at half of the lower one; both ends faded over ``FADE_S``.
+
+    The whole stretch is one period of a trigonometric polynomial, which is evaluated at the new places (by two FFTs).
+    """
+    from scipy import fft
+
+    if not len(values):
+        return values
+    fade = np.minimum(np.arange(len(values)) / max(FADE_S * rate_hz, 1.0), 1.0)
+    faded = values * fade * fade[::-1]
+    count = max(round(len(values) * target_hz / rate_hz), 1)
+    spectrum = fft.rfft(faded)[: count // 2 + 1]
+    return np.asarray(fft.irfft(spectrum, count) * (count / len(values)), dtype=np.float64)
 
 
 def write_sound(bench: Bench, folder: str | Path, slower: float = 1.0) -> list[Path]:

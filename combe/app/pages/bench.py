@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
+from combe.app.jobs import Errand
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
 from combe.app.plots.curve import NOTHING, Curve
@@ -24,12 +25,13 @@ from combe.app.theme.palette import THEME
 from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, Panel, label
 from combe.benching.nodes import told
-from combe.benching.views import histogram, spectrogram
+from combe.benching.views import Histogram, histogram, spectrogram
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, level_text, short
 
 if TYPE_CHECKING:
     from combe.benching.heard import Heard, Tone
+    from combe.benching.nodes import NodeUse
     from combe.benching.run import Bench
 
 Array = NDArray[np.float64]
@@ -38,6 +40,7 @@ LOOKS = {
     "code": ("moss", 1.2, True), "core": ("moss", 1.2, False), "circuit": ("clay", 1.2, True),
 }  # fmt: skip
 OTHER = ("amber", 1.2, False)
+ALL = "input and outputs"
 LOWER = ("spectra", "spectrogram", "histogram", "constellation")
 SHOWN, LONGEST_SPECTRUM, FLOOR_DB = 160, 16_384, -160.0
 
@@ -61,7 +64,7 @@ class BenchView(Panel):
         self.below.addItems(LOWER)
         self.below.activated.connect(lambda _: self.show_lower(self.below.currentText()))
         self.of = Choice()
-        self.of.setAccessibleName("output in the spectrogram")
+        self.of.setAccessibleName("what the lower view is of")
         self.of.activated.connect(lambda _: self._show_lower())
         self.of.hide()
         head.addWidget(self.below)
@@ -84,6 +87,8 @@ class BenchView(Panel):
             self.column.addWidget(part, share)
         self.limits: list[pg.PlotDataItem] = []
         self.strokes: dict[tuple[str, str], Stroke] = {}
+        self._errand = Errand()
+        self._errand.arrived.connect(self._take_node)
         self.figures = QLabel()
         self.figures.setTextFormat(Qt.TextFormat.RichText)
         self.figures.setWordWrap(True)
@@ -150,7 +155,7 @@ class BenchView(Panel):
             self.others[name] = made
             self.lowest.addWidget(made)
         self.lowest.setCurrentWidget(self.others.get(name, self.spectrum))
-        self.of.setVisible(name == "spectrogram")
+        self._list_outputs()
         # A picture wants the room; the spectra stand beside what they come from.
         self.difference.setVisible(name == LOWER[0])
         self.time.setVisible(name != "constellation")
@@ -165,10 +170,16 @@ class BenchView(Panel):
         axis.setHeight(None if are_shown else 6)
 
     def _list_outputs(self) -> None:
-        chosen = self.of.currentText()
+        """What the lower view can be of: an output in the spectrogram; in the histogram everything, or a node inside."""
+        view, chosen = self.below.currentText(), self.of.currentText()
+        listed = self.names
+        if view == "histogram":
+            listed = [ALL, *(node.name for node in self.bench.nodes)] if self.bench is not None else []
+        first = listed[0 if view == "histogram" else -1] if listed else ""
         self.of.clear()
-        self.of.addItems(self.names)
-        self.of.setCurrentText(chosen if chosen in self.names else self.names[-1] if self.names else "")
+        self.of.addItems(listed)
+        self.of.setCurrentText(chosen if chosen in listed else first)
+        self.of.setVisible(view == "spectrogram" or (view == "histogram" and len(listed) > 1))
 
     def _everything(self) -> list[tuple[str, Array, float, float]]:
         """Input and outputs by name, with their full scale and their rate."""
@@ -189,7 +200,11 @@ class BenchView(Panel):
             for name, values, full, rate in self._everything():
                 if name == self.of.currentText():
                     plot.show_spectrogram(spectrogram(values / full), rate, self.requirement, len(values))
+        elif isinstance(plot, HistogramPlot) and self.of.currentText() in [node.name for node in bench.nodes]:
+            name = self.of.currentText()
+            self._errand.send(lambda: (bench, name, _inside(bench, name)))
         elif isinstance(plot, HistogramPlot):
+            plot.plain_unit = "of full scale"
             steps = {"input": bench.input.step}
             plot.show_histograms({
                 name: (histogram(values, full, steps.get(name, bench.step)), full, _look(name))
@@ -199,6 +214,28 @@ class BenchView(Panel):
             plot.show_symbols({h.name: (h.received[0], _look(h.name)) for h in bench.through if h.received})
             if not any(h.received for h in bench.through):
                 plot.tell("no modulated carrier is on the bench, or too short a one: add one as a part")
+
+    def chosen_output(self, bench: Bench) -> Heard:
+        """The one in the spectrogram, else the last that is the filter's own."""
+        named = {heard.name: heard for heard in bench.through}
+        if self.below.currentText() == "spectrogram" and self.of.currentText() in named:
+            return named[self.of.currentText()]
+        own = [heard for heard in bench.through if heard.name in LOOKS]
+        return own[-1] if own else bench.through[-1]
+
+    def _take_node(self, found: tuple[Bench, str, Histogram]) -> None:
+        """Values of a node have come: where they are still looked at, its range and how often it was left."""
+        bench, name, values = found
+        plot = self.others.get("histogram")
+        if bench is not self.bench or name != self.of.currentText() or not isinstance(plot, HistogramPlot):
+            return
+        node = next(each for each in bench.nodes if each.name == name)
+        plot.plain_unit = "of the node's range"
+        plot.show_histograms({name: (values, _reach(node), _look("bit-true"))})
+        plot.tell(
+            f"{name}: {node.least:,} to {node.most:,} of {node.lowest:,} to {node.highest:,}, ".replace("-", "−")
+            + (f"out of range {node.overflows:,} times" if node.overflows else "never out of range")
+        )
 
     # -- curves ----------------------------------------------------------------------------------------------
 
@@ -310,6 +347,16 @@ class BenchPage(Page):
     def dress(self) -> None:
         """Take on the theme's colours."""
         self.view.dress()
+
+
+def _reach(node: NodeUse) -> float:
+    """Full scale of a node in its own steps."""
+    return float(max(-node.lowest, node.highest + 1))
+
+
+def _inside(bench: Bench, name: str) -> Histogram:
+    node = next(each for each in bench.nodes if each.name == name)
+    return histogram(bench.node(name).astype(np.float64), _reach(node), 1.0)
 
 
 def lines_of(values: Array, rate: float) -> tuple[Array, Array]:
