@@ -184,6 +184,43 @@ class Step(unittest.TestCase):
         view.show_lower("spectrogram")  # type: ignore[attr-defined]
         self.assertEqual(view.of.currentText(), "bit-true")  # type: ignore[attr-defined]
 
+    def test_cursors_tell_what_lies_between_them(self) -> None:
+        view = self.view
+        view.time.marked.emit("first", 2.0)  # type: ignore[attr-defined]
+        view.time.marked.emit("second", 2.1)  # type: ignore[attr-defined]
+        words = view.cursor_words.text()  # type: ignore[attr-defined]
+        self.assertIn("0.1 ms between them, a period of 10 kHz", words)
+        bench = self.session.results.bench
+        assert bench is not None
+        at = bench.input.values[500] / bench.input.full
+        self.assertIn(f"2 ms: input {at:.4g}".replace("-", "−"), words)
+        view.spectrum.marked.emit("first", 64_000.0)  # type: ignore[attr-defined]
+        self.assertIn("64 kHz: input −6", view.cursor_words.text())  # type: ignore[attr-defined]
+        self.window.actions_table.named("Clear the cursors").trigger()
+        self.assertFalse(view.cursor_words.isVisible())  # type: ignore[attr-defined]
+        self.assertEqual(view.cursors[0].places, {})  # type: ignore[attr-defined]
+
+    def test_spectra_are_lines_or_densities(self) -> None:
+        view = self.view
+        for kind, unit in (("density", "dB per Hz"), ("lines, flat top", "dB of full scale")):
+            view.of.setCurrentText(kind)  # type: ignore[attr-defined]
+            view.of.activated.emit(view.of.currentIndex())  # type: ignore[attr-defined]
+            settle(self.session)
+            self.assertEqual(view.spectrum.unit, unit)  # type: ignore[attr-defined]
+        stroke = view.strokes["spectrum", "input"]  # type: ignore[attr-defined]
+        self.assertAlmostEqual(float(np.max(stroke.y)), -6.0, delta=0.01)
+
+    def test_figures_are_copied_three_ways(self) -> None:
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        for form, start in (("text", "\tlevel\tpeak"), ("csv", '"","level","peak"'), ("markdown", "|  | level | peak")):
+            self.view.copy(form)  # type: ignore[attr-defined]
+            self.assertTrue(clipboard.text().startswith(start), clipboard.text()[:40])
+        clipboard.clear()
+        self.window.setFocus()
+        self.window.actions_table.named("Copy").trigger()
+        self.assertIn("bit-true", clipboard.text())
+
     def test_without_sound_it_is_said(self) -> None:
         with unittest.mock.patch("combe.app.sound._device", lambda: (None, "no device here plays sound")):
             self.window.actions_table.named("Play what comes out of the bench").trigger()

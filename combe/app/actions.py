@@ -106,6 +106,7 @@ class Actions:
         self.dark.setCheckable(True)
         self.dark.setChecked(window.settings.theme == "dark")
         self._add("Run", "Prove the code", "Ctrl+P", self._prove)
+        self._add("Run", "Align the bench's outputs by their delay", "Ctrl+Shift+A", self._align)
         self._add("Run/Play", "Play what goes into the bench", "Ctrl+Shift+I", partial(self._play, True))
         self._add("Run/Play", "Play what comes out of the bench", "Ctrl+Shift+U", partial(self._play, False))
         self._add("Run/Play", "Stop playing", "Ctrl+Shift+Y", lambda: window.tell(self.sound.stop()))
@@ -177,6 +178,9 @@ class Actions:
         self.window.plots.show_below(words)
 
     def _jump(self, kind: str) -> None:
+        if kind == "clear" and self.window.step == "bench":
+            self.window.bench_page.clear_cursors()
+            return
         self._open_plot("magnitude")
         self.window.plots.magnitude.jump(kind)
 
@@ -192,6 +196,10 @@ class Actions:
     def _prove(self) -> None:
         self.window.open_step("code")
         self.window.session.prove()
+
+    def _align(self) -> None:
+        self.window.open_step("bench")
+        self.window.bench_page.align()
 
     def _play(self, is_input: bool) -> None:
         """The input, or the output that is looked at: the one in the spectrogram, else the last that is the filter's own."""
@@ -234,6 +242,8 @@ class Actions:
             self.window.ledger.copy_text()
         elif self.window.step == "code":
             self.window.tell(self.window.code_view.copy())
+        elif self.window.step == "bench":
+            self.window.tell(self.window.bench_page.copy())
         else:
             self.window.tell(self.window.plots.current_page.copy())
 

@@ -13,6 +13,7 @@ from combe.realization.formats import Format
 from combe.realization.stages import Realization
 from combe.signals.figures import Tones, delay_by_correlation, fit_tones, tone_errors
 from combe.signals.modulation import Modulated, Received, received
+from combe.signals.purity import NOT_TOLD, Purity, purity_of
 from combe.signals.spec import Signal
 from combe.values import replace
 
@@ -33,6 +34,7 @@ class Input(Struct, frozen=True, eq=False):
     rms: float
     peak: float
     levels: Levels
+    purity: Purity | None = None
     spectrum: tuple[Array, Array] | None = None
 
     def document(self) -> dict[str, Any]:
@@ -40,7 +42,8 @@ class Input(Struct, frozen=True, eq=False):
         found = [] if self.tones is None else [
             {"hz": hz, "dbfs": level_db(float(a), self.full)} for hz, a in zip(self.hz, self.tones.amplitudes)
         ]  # fmt: skip
-        return {"rms_dbfs": level_db(np.sqrt(2) * self.rms, self.full), "peak": self.peak, "tones": found}
+        told = NOT_TOLD if self.purity is None else self.purity.document()
+        return {"rms_dbfs": level_db(np.sqrt(2) * self.rms, self.full), "peak": self.peak, "tones": found} | told
 
 
 class Tone(Struct, frozen=True):
@@ -92,6 +95,10 @@ class Heard(Struct, frozen=True, eq=False):
     levels: Levels
     off: Levels
     """The whole output, and its error, to be drawn in any part."""
+    purity: Purity | None = None
+    """Of tones; None where there are none, or the signal went through piece by piece."""
+    first_saturated: int | None = None
+    """The first sample at an end of the format."""
     spectrum: tuple[Array, Array] | None = None
     sample_rate_hz: float | None = None
     """Where it isn't the input's."""
@@ -100,7 +107,7 @@ class Heard(Struct, frozen=True, eq=False):
         """As a file has it."""
         found: dict[str, Any] = {
             "name": self.name, "rms_dbfs": level_db(np.sqrt(2) * self.rms, self.full), "peak": self.peak,
-            "saturated": self.saturated,
+            "saturated": self.saturated, "first_saturated": self.first_saturated,
         }  # fmt: skip
         if self.sample_rate_hz is not None:
             found["sample_rate_hz"] = self.sample_rate_hz
@@ -112,7 +119,7 @@ class Heard(Struct, frozen=True, eq=False):
         return found | {
             "rms_error": self.rms_error, "peak_error": self.peak_error, "snr_db": self.snr_db,
             "delay_samples": self.delay_samples, "evm_db": self.evm_db,
-        }  # fmt: skip
+        } | (NOT_TOLD if self.purity is None else self.purity.document())  # fmt: skip
 
 
 def full_scale(entry: Format) -> float:
@@ -133,12 +140,14 @@ def tones_in(signal: Signal) -> tuple[float, ...]:
 def input_of(signal: Signal, realization: Realization, given: Array, settled: int) -> Input:
     """The quantized input with its tones, fitted over the same part as the outputs'."""
     hz = tones_in(signal)
-    tones = None
+    tones, omegas = None, np.zeros(0)
     if hz and len(given) - settled > 2 * len(hz) + 1:
         omegas = np.array(hz) * 2 * np.pi / realization.sample_rate_hz
         tones = fit_tones(given[settled:], omegas, settled)
     full, step = full_scale(realization.input), realization.input.step
-    return Input(given, full, hz if tones is not None else (), tones, step, _rms(given), _peak(given), Levels.of(given))
+    purity = purity_of(given[settled:], omegas, full) if tones is not None else None
+    known = hz if tones is not None else ()
+    return Input(given, full, known, tones, step, _rms(given), _peak(given), Levels.of(given), purity)
 
 
 def heard_of(
@@ -165,10 +174,12 @@ def heard_of(
     arrived = [received(sent, values, late, (delay or 0.0) * up / down) for sent in sends]
     known = tuple(each for each in arrived if each is not None)
     tones, is_sure = _tones(values, error, given, full, realization, late)
+    omegas = np.array(given.hz) * 2 * np.pi / realization.output_rate_hz
     return Heard(
         name, values, full, at_ends(integers, realization.output) if integers is not None else None, identical, tones, is_sure,
         float(np.sqrt(energy / max(len(error), 1))), float(np.max(np.abs(error), initial=0.0)), ratio, delay,
-        max(each.error_db for each in known) if known else None, known, _rms(values), _peak(values), Levels.of(values), Levels.of(error), None,
+        max(each.error_db for each in known) if known else None, known, _rms(values), _peak(values), Levels.of(values), Levels.of(error),
+        purity_of(values[late:], omegas, full), first_at_end(integers, realization.output), None,
         realization.output_rate_hz if realization.changes_rate else None,
     )  # fmt: skip
 
@@ -210,6 +221,14 @@ def turn_deg(found: Tones, given: Tones, k: int) -> float:
 def at_ends(integers: NDArray[Any], entry: Format) -> int:
     """How many outputs stand at an end of their format."""
     return int(np.count_nonzero((integers == entry.most) | (integers == entry.least)))
+
+
+def first_at_end(integers: NDArray[Any] | None, entry: Format) -> int | None:
+    """The first output that stands at an end of its format; None where none does, or nobody knows."""
+    if integers is None:
+        return None
+    places = np.flatnonzero((integers == entry.most) | (integers == entry.least))
+    return int(places[0]) if len(places) else None
 
 
 def _rms(values: Array) -> float:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.analysis.exact import exact_filter
-from combe.benching.heard import FLOOR_DB, Heard, Input, Tone, at_ends, full_scale, level_db, turn_deg
+from combe.benching.heard import FLOOR_DB, Heard, Input, Tone, at_ends, first_at_end, full_scale, level_db, turn_deg
 from combe.benching.levels import Levels
 from combe.errors import Stopped
 from combe.filters import Filter, Fir
@@ -33,6 +33,7 @@ class _Trace:
         self.name, self.entry, self.full = name, entry, full_scale(entry)
         self.energy = self.peak = 0.0
         self.saturated: int | None = None
+        self.first_saturated: int | None = None
         self.first = 0
         self.settled = settled
         self.stretch: list[Array] = []
@@ -45,6 +46,8 @@ class _Trace:
         self.peak = max(self.peak, float(np.max(np.abs(values), initial=0.0)))
         if integers is not None:
             self.saturated = (self.saturated or 0) + at_ends(integers, self.entry)
+            at = first_at_end(integers, self.entry) if self.first_saturated is None else None
+            self.first_saturated = self.first + at if at is not None else self.first_saturated
         if self.first < STRETCH:
             self.stretch.append(values[: STRETCH - self.first].copy())
         if self.tones is not None and self.first + len(values) > self.settled:
@@ -185,6 +188,7 @@ class LongBench:
             given.rms,
             given.peak,
             given.levels,
+            None,
             given.periodograms.found(),
         )
         return known, tones
@@ -213,7 +217,8 @@ class LongBench:
                 found.append(Tone(hz, level_db(other, trace.full), gain, turn_deg(fitted, played, k)))
         return Heard(
             trace.name, values, trace.full, trace.saturated, self.is_identical if trace.name == "code" else None, tuple(found), is_sure, float(np.sqrt(error / count)),
-            trace.error_peak, ratio, delay, None, (), trace.rms, trace.peak, trace.levels, trace.off, trace.periodograms.found(),
+            trace.error_peak, ratio, delay, None, (), trace.rms, trace.peak, trace.levels, trace.off, None, trace.first_saturated,
+            trace.periodograms.found(),
         )  # fmt: skip
 
 

@@ -3,12 +3,21 @@ comes."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from combe.signals.figures import density
+from combe.signals.lines import lines
+
 Array = NDArray[np.float64]
-FLOOR_DB = -200.0
+FLOOR_DB = -220.0
+LINES = {"lines": "hann", "lines, flat top": "flat top", "lines, four terms": "four terms"}
+"""Windows by the words of the choice."""
+DENSITIES = {"density": 0, "density, 256 lines": 512, "density, 8192 lines": 16_384}
+"""Lengths of the stretches that are averaged; 0 leaves it to the signal's length."""
 MOST_COLUMNS, MOST_BINS = 480, 256
 SHORTEST, LONGEST = 16, 2048
 
@@ -59,3 +68,20 @@ def histogram(values: Array, full: float, step: float) -> Histogram:
     edges = (np.arange(least, most + 1, wide) - 0.5) * step
     counts, _ = np.histogram(values, edges)
     return Histogram(np.asarray(edges, dtype=np.float64), counts.astype(np.int64))
+
+
+def spectra(
+    everything: Sequence[tuple[str, Array, float, float]], kind: str, known: Mapping[str, tuple[Array, Array] | None]
+) -> dict[str, tuple[Array, Array]]:
+    """Frequencies and levels of each signal (its name, values, full scale and rate): lines through a window, or power per Hz
+    against that of a sine of full scale; ``known`` densities are those of long signals, of which only a part is kept."""
+    found = {}
+    for name, values, full, rate in everything:
+        if kind in DENSITIES:
+            whole = known.get(name) if not DENSITIES[kind] else None
+            hz, power = whole if whole is not None else density(values, rate, DENSITIES[kind])
+            power = power / full**2
+            found[name] = hz, 10 * np.log10(np.maximum(2 * power, 10 ** (FLOOR_DB / 10)))
+        else:
+            found[name] = lines(values / full, rate, LINES.get(kind, "hann"))
+    return found

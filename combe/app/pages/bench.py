@@ -3,46 +3,41 @@ brief's mask; below, a row of figures for each output."""
 
 from __future__ import annotations
 
-import html
-from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from combe.app.jobs import Errand
+from combe.app.pages.bench_figures import LOOKS, figures_html, figures_text, look_of, meanings_html
 from combe.app.pages.page import Page, Scene
+from combe.app.pages.sheet import WAYS
 from combe.app.plots.axes import Plot
+from combe.app.plots.cursors import Cursors
 from combe.app.plots.curve import NOTHING, Curve
 from combe.app.plots.level_stroke import LevelStroke
 from combe.app.plots.signal_views import ConstellationPlot, HistogramPlot, SpectrogramPlot
 from combe.app.plots.stroke import Stroke
-from combe.app.shown import PIN_ROLES
 from combe.app.theme.palette import THEME
 from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, Panel, label
-from combe.benching.nodes import told
-from combe.benching.views import Histogram, histogram, spectrogram
+from combe.benching.views import DENSITIES, FLOOR_DB, LINES, Histogram, histogram, spectra, spectrogram
 from combe.requirement import Requirement
-from combe.requirement.quantities import frequency_text, level_text, short
+from combe.requirement.quantities import frequency_text, short
 
 if TYPE_CHECKING:
-    from combe.benching.heard import Heard, Tone
+    from combe.benching.heard import Heard
     from combe.benching.nodes import NodeUse
     from combe.benching.run import Bench
 
 Array = NDArray[np.float64]
-LOOKS = {
-    "input": ("muted", 1.0, False), "ideal": ("river", 1.6, False), "rounded": ("ochre", 1.4, True), "bit-true": ("heather", 1.4, False),
-    "code": ("moss", 1.2, True), "core": ("moss", 1.2, False), "circuit": ("clay", 1.2, True),
-}  # fmt: skip
-OTHER = ("amber", 1.2, False)
 ALL = "input and outputs"
 LOWER = ("spectra", "spectrogram", "histogram", "constellation")
-SHOWN, LONGEST_SPECTRUM, FLOOR_DB = 160, 16_384, -160.0
+SHOWN = 160
 
 
 class BenchView(Panel):
@@ -72,6 +67,9 @@ class BenchView(Panel):
         self.legend = Legend()
         head.addWidget(self.legend, 1)
         self.column.addLayout(head)
+        self.cursor_words = label("", "muted", wrap=True)
+        self.cursor_words.hide()
+        self.column.addWidget(self.cursor_words)
         self.time = Plot("of full scale", frequency=False)
         self.time.plain_unit = "ms"
         self.time.has_bottom_label = False
@@ -88,12 +86,21 @@ class BenchView(Panel):
         self.limits: list[pg.PlotDataItem] = []
         self.strokes: dict[tuple[str, str], Stroke] = {}
         self._errand = Errand()
-        self._errand.arrived.connect(self._take_node)
+        self._errand.arrived.connect(self._take)
         self.figures = QLabel()
         self.figures.setTextFormat(Qt.TextFormat.RichText)
         self.figures.setWordWrap(True)
         self.figures.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.figures.setToolTip(meanings_html())
+        self.figures.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
+        for form in WAYS:
+            action = QAction(f"Copy the figures as {form}", self.figures)
+            action.triggered.connect(lambda _, form=form: self.copy(form))
+            self.figures.addAction(action)
         self.column.addWidget(self.figures)
+        self.cursors = (Cursors(self.time, self._moments), Cursors(self.spectrum, self._frequencies))
+        for cursors in self.cursors:
+            cursors.told.connect(self._tell_cursors)
         self._show_ticks(False)
         self.time.pointed.connect(lambda x, y: self.time.tell(f"{short(x, 6)} ms   {short(y, 4)}"))
         self.spectrum.pointed.connect(
@@ -117,24 +124,27 @@ class BenchView(Panel):
         self._list_outputs()
         self._show_curves()
         self.figures.setText(figures_html(bench) if bench is not None else "")
-        self.legend.show_curves([Curve(name, NOTHING, *_look(name)) for name in self.names])
+        self.legend.show_curves([Curve(name, NOTHING, *look_of(name)) for name in self.names])
 
     @property
     def names(self) -> list[str]:
         """The input, then every output."""
         return [] if self.bench is None else ["input", *(heard.name for heard in self.bench.through)]
 
-    def copy(self) -> str:
+    def copy(self, form: str = "text") -> str:
         """The figures as a table on the clipboard."""
         clipboard = QApplication.clipboard()
         if clipboard is not None and self.bench is not None:
-            clipboard.setText(figures_text(self.bench))
+            clipboard.setText(figures_text(self.bench, form))
         return "the figures are on the clipboard"
 
     def dress(self) -> None:
         """Take on the theme's colours."""
         for plot in self.plots():
             plot.dress()
+        for cursors in self.cursors:
+            for name, x in list(cursors.places.items()):
+                cursors.put(name, x)
         self._show_curves()
         if self.bench is not None:
             self.figures.setText(figures_html(self.bench))
@@ -142,6 +152,38 @@ class BenchView(Panel):
     def plots(self) -> list[Plot]:
         """All of them."""
         return [self.time, self.difference, self.spectrum, *self.others.values()]
+
+    # -- cursors ---------------------------------------------------------------------------------------------
+
+    def _tell_cursors(self, sentence: str) -> None:
+        self.cursor_words.setText(sentence)
+        self.cursor_words.setVisible(bool(sentence))
+
+    def _moments(self, places: list[float]) -> str:
+        """Two moments, what every curve has there, and the frequency of which they are a period."""
+        parts = [f"{short(x, 6)} ms: " + self._values("time", x) for x in places]
+        if len(places) == 2:
+            apart = abs(places[1] - places[0])
+            turn = f", a period of {frequency_text(float(f'{1e3 / apart:.5g}'))}" if apart else ""
+            parts.append(f"{short(apart, 6)} ms between them{turn}")
+        return " · ".join(parts)
+
+    def _frequencies(self, places: list[float]) -> str:
+        parts = [f"{self.spectrum.frequency_words(x)}: " + self._values("spectrum", x) for x in places]
+        if len(places) == 2:
+            parts.append(f"{self.spectrum.frequency_words(abs(places[1] - places[0]))} between them")
+        return " · ".join(parts)
+
+    def _values(self, where: str, x: float) -> str:
+        """What each curve that is shown has at a place."""
+        found = []
+        for name in self.names:
+            stroke = self.strokes.get((where, name))
+            value = stroke.value_at(x) if stroke is not None and stroke.isVisible() else None
+            if value is not None:
+                unit = " dB" if where == "spectrum" else ""
+                found.append(f"{name} " + short(value, 4).replace("-", "−") + unit)
+        return ", ".join(found)
 
     # -- the lower view --------------------------------------------------------------------------------------
 
@@ -170,16 +212,18 @@ class BenchView(Panel):
         axis.setHeight(None if are_shown else 6)
 
     def _list_outputs(self) -> None:
-        """What the lower view can be of: an output in the spectrogram; in the histogram everything, or a node inside."""
+        """What the lower view can be of: lines or a density; an output in the spectrogram; everything, or a node inside."""
         view, chosen = self.below.currentText(), self.of.currentText()
         listed = self.names
-        if view == "histogram":
+        if view == "spectra":
+            listed = [*LINES, *DENSITIES]
+        elif view == "histogram":
             listed = [ALL, *(node.name for node in self.bench.nodes)] if self.bench is not None else []
-        first = listed[0 if view == "histogram" else -1] if listed else ""
+        first = listed[-1 if view == "spectrogram" else 0] if listed else ""
         self.of.clear()
         self.of.addItems(listed)
         self.of.setCurrentText(chosen if chosen in listed else first)
-        self.of.setVisible(view == "spectrogram" or (view == "histogram" and len(listed) > 1))
+        self.of.setVisible(view in ("spectra", "spectrogram") or (view == "histogram" and len(listed) > 1))
 
     def _everything(self) -> list[tuple[str, Array, float, float]]:
         """Input and outputs by name, with their full scale and their rate."""
@@ -195,7 +239,10 @@ class BenchView(Panel):
         if bench is None:
             return
         if plot is self.spectrum:
-            self._show_spectra(self._everything())
+            kind = self.of.currentText()
+            everything = self._everything()
+            known = {"input": bench.input.spectrum} | {heard.name: heard.spectrum for heard in bench.through}
+            self._errand.send(lambda: (bench, kind, spectra(everything, kind, known)))
         elif isinstance(plot, SpectrogramPlot):
             for name, values, full, rate in self._everything():
                 if name == self.of.currentText():
@@ -207,11 +254,11 @@ class BenchView(Panel):
             plot.plain_unit = "of full scale"
             steps = {"input": bench.input.step}
             plot.show_histograms({
-                name: (histogram(values, full, steps.get(name, bench.step)), full, _look(name))
+                name: (histogram(values, full, steps.get(name, bench.step)), full, look_of(name))
                 for name, values, full, _ in self._everything()
             })  # fmt: skip
         elif isinstance(plot, ConstellationPlot):
-            plot.show_symbols({h.name: (h.received[0], _look(h.name)) for h in bench.through if h.received})
+            plot.show_symbols({h.name: (h.received[0], look_of(h.name)) for h in bench.through if h.received})
             if not any(h.received for h in bench.through):
                 plot.tell("no modulated carrier is on the bench, or too short a one: add one as a part")
 
@@ -223,15 +270,24 @@ class BenchView(Panel):
         own = [heard for heard in bench.through if heard.name in LOOKS]
         return own[-1] if own else bench.through[-1]
 
-    def _take_node(self, found: tuple[Bench, str, Histogram]) -> None:
-        """Values of a node have come: where they are still looked at, its range and how often it was left."""
-        bench, name, values = found
+    def _take(self, found: tuple[Bench, str, Any]) -> None:
+        """What was worked out aside has come: it is drawn where it is still looked at."""
+        bench, name, value = found
+        if bench is not self.bench or name != self.of.currentText():
+            return
+        if isinstance(value, Histogram):
+            self._show_node(bench, name, value)
+        else:
+            self._show_spectra(name, value)
+
+    def _show_node(self, bench: Bench, name: str, values: Histogram) -> None:
+        """Values of a node, its range, and how often it was left."""
         plot = self.others.get("histogram")
-        if bench is not self.bench or name != self.of.currentText() or not isinstance(plot, HistogramPlot):
+        if not isinstance(plot, HistogramPlot):
             return
         node = next(each for each in bench.nodes if each.name == name)
         plot.plain_unit = "of the node's range"
-        plot.show_histograms({name: (values, _reach(node), _look("bit-true"))})
+        plot.show_histograms({name: (values, _reach(node), look_of("bit-true"))})
         plot.tell(
             f"{name}: {node.least:,} to {node.most:,} of {node.lowest:,} to {node.highest:,}, ".replace("-", "−")
             + (f"out of range {node.overflows:,} times" if node.overflows else "never out of range")
@@ -246,7 +302,7 @@ class BenchView(Panel):
             plot = {"time": self.time, "difference": self.difference, "spectrum": self.spectrum}[where]
             plot.addItem(made, ignoreBounds=True)
             self.strokes[key] = made
-        role, width, dashed = _look(name)
+        role, width, dashed = look_of(name)
         self.strokes[key].set_look(THEME.color(role), width, dashed)
         return self.strokes[key]
 
@@ -285,19 +341,21 @@ class BenchView(Panel):
         self.difference.set_home(left, right, -1.2 * largest, 1.2 * largest)
         self._show_lower()
 
-    def _show_spectra(self, everything: Sequence[tuple[str, Array, float, float]]) -> None:
-        peak, rate = -60.0, max((own for *_, own in everything), default=1.0)
-        for name, values, full, own in everything:
-            hz, level = lines_of(values / full, own)
+    def _show_spectra(self, kind: str, found: dict[str, tuple[Array, Array]]) -> None:
+        for (where, _), stroke in self.strokes.items():
+            if where == "spectrum":
+                stroke.setVisible(False)
+        peak, last = -400.0, 0.0
+        for name, (hz, level) in found.items():
             stroke = self._stroke("spectrum", name)
             stroke.show_points(hz, level)
             stroke.setVisible(True)
-            peak = max(peak, float(np.max(level)))
+            peak, last = max(peak, float(np.max(level))), max(last, float(hz[-1]))
         for item in self.limits:
             self.spectrum.removeItem(item)
         self.limits = []
-        if self.requirement is not None and everything:
-            top = float(np.max(lines_of(everything[0][1] / everything[0][2], everything[0][3])[1]))
+        if self.requirement is not None and found:
+            top = float(np.max(found["input"][1]))
             for band in self.requirement.bands:
                 for limit in (band.upper, band.lower):
                     if limit is None:
@@ -310,7 +368,9 @@ class BenchView(Panel):
                     )
                     self.spectrum.addItem(item, ignoreBounds=True)
                     self.limits.append(item)
-        self.spectrum.set_home(0.0, rate / 2, max(FLOOR_DB, peak - 130), peak + 8)
+        self.spectrum.unit = "dB of full scale" if kind in LINES else "dB per Hz"
+        self.spectrum.label_axes()
+        self.spectrum.set_home(0.0, last, max(FLOOR_DB, peak - 130), peak + 8)
 
 
 class BenchPage(Page):
@@ -339,6 +399,15 @@ class BenchPage(Page):
         """The figures."""
         return self.view.copy()
 
+    def clear_cursors(self) -> None:
+        """On both plots."""
+        for cursors in self.view.cursors:
+            cursors.clear()
+
+    def align(self) -> None:
+        """Each output moved back by its delay, or no longer."""
+        self.view.aligned.toggle()
+
     def go_home(self) -> None:
         """All of them."""
         for plot in self.view.plots():
@@ -357,82 +426,3 @@ def _reach(node: NodeUse) -> float:
 def _inside(bench: Bench, name: str) -> Histogram:
     node = next(each for each in bench.nodes if each.name == name)
     return histogram(bench.node(name).astype(np.float64), _reach(node), 1.0)
-
-
-def lines_of(values: Array, rate: float) -> tuple[Array, Array]:
-    """Levels of lines: the end of a signal through a Hann window, scaled so that a sine of peak 1 reads 0 dB."""
-    size = min(len(values), LONGEST_SPECTRUM)
-    window = 0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size) if size > 1 else np.ones(1)
-    spectrum = np.abs(np.fft.rfft(values[len(values) - size :] * window)) * 2 / np.sum(window)
-    level = 20 * np.log10(np.maximum(spectrum, 10 ** (FLOOR_DB / 20)))
-    return np.asarray(np.fft.rfftfreq(size, 1 / rate), dtype=np.float64), np.asarray(level)
-
-
-def _look(name: str) -> tuple[str, float, bool]:
-    if name.startswith("pin "):
-        return PIN_ROLES[(int(name.split(":")[0].removeprefix("pin ")) - 1) % len(PIN_ROLES)], 1.2, True
-    return LOOKS.get(name, OTHER)
-
-
-SHOWN_DB = 5e-4
-HEAD = ("", "level", "peak", "error rms", "signal to error", "delay", "tones", "")
-
-
-def rows_of(bench: Bench) -> list[tuple[str, ...]]:
-    """A row of figures for the input and every output."""
-    given = bench.input.document()
-    clipped = f"{bench.clipped} clipped" if bench.clipped else ""
-    tones = ", ".join(f"{frequency_text(t['hz'])} at {level_text(t['dbfs'])}" for t in given["tones"])
-    rows = [("input", level_text(given["rms_dbfs"]), short(given["peak"], 4), "", "", "", tones, clipped)]
-    return rows + [_row(heard) for heard in bench.through]
-
-
-def _tone(tone: Tone) -> str:
-    """Gain and phase, with how far noise may have thrown the gain off where that shows."""
-    sure = f" ±{tone.error_db:.1g}" if tone.error_db is not None and tone.error_db > SHOWN_DB else ""
-    return f"{tone.gain_db:+.3f}{sure} dB {tone.phase_deg:+.1f}°"
-
-
-def _row(heard: Heard) -> tuple[str, ...]:
-    row = heard.document()
-    tones = ", ".join(_tone(tone) for tone in heard.tones)
-    remarks = []
-    if heard.identical is not None:
-        remarks.append("identical" if heard.identical else "DIFFERS")
-    if heard.saturated:
-        remarks.append(f"{heard.saturated} saturated")
-    if heard.evm_db is not None:
-        remarks.append(f"error vector {heard.evm_db:.1f} dB".replace("-", "−"))
-    is_exact = heard.name == "ideal"
-    return (
-        heard.name, level_text(row["rms_dbfs"]), short(row["peak"], 4), "" if is_exact else f"{heard.rms_error:.3g}",
-        "" if heard.snr_db is None else f"{heard.snr_db:.1f} dB".replace("-", "−"),
-        "" if heard.delay_samples is None else f"{heard.delay_samples:.2f}", tones.replace("-", "−"), ", ".join(remarks),
-    )  # fmt: skip
-
-
-def figures_text(bench: Bench) -> str:
-    """The figures, tabs between them."""
-    nodes = [("node", "least", "most", "share of its range", "left its range")]
-    nodes += [
-        (node.name, str(node.least), str(node.most), f"{node.share:.4f}", str(node.overflows)) for node in bench.nodes
-    ]
-    rows = (HEAD, *rows_of(bench), *(nodes if bench.nodes else ()))
-    return "\n".join("\t".join(row) for row in rows) + "\n"
-
-
-def figures_html(bench: Bench) -> str:
-    """The figures as a small table."""
-    muted = THEME.colors.muted
-    head = "".join(f'<td style="color:{muted};padding-right:14px">{cell}</td>' for cell in HEAD)
-    body = ""
-    for row in rows_of(bench):
-        color = THEME.colors.clay if "DIFFERS" in row[-1] else THEME.color(_look(row[0])[0]).name()
-        cells = "".join(f'<td style="padding-right:14px">{cell}</td>' for cell in row[1:])
-        body += f'<tr><td style="color:{color};padding-right:14px"><b>{row[0]}</b></td>{cells}</tr>'
-    inside = (
-        f'<div style="color:{muted};font-size:11px">inside: {html.escape(told(bench.nodes))}</div>'
-        if bench.nodes
-        else ""
-    )
-    return f'<table style="font-size:11px"><tr>{head}</tr>{body}</table>{inside}'

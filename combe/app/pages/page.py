@@ -115,6 +115,12 @@ class Page(QWidget):
             clipboard.setPixmap(self.grab())
         return "the picture is on the clipboard"
 
+    def clear_cursors(self) -> None:
+        """Take cursors away, where there are any."""
+
+    def align(self) -> None:
+        """Lay what comes out over what goes in, or no longer, where that is shown."""
+
     def go_home(self) -> None:
         """Show the whole of it again."""
         if self.plot is not None:

@@ -11,6 +11,7 @@ from combe.app.plots.stroke import Stroke
 from combe.benching.levels import Levels
 
 Array = NDArray[np.float64]
+NEAR = 16
 SPARE = 1.5
 """Stretches a pixel: fewer would show, more couldn't be seen."""
 
@@ -31,6 +32,12 @@ class LevelStroke(Stroke):
         self._bounds = QRectF(first, -reach, max(levels.count - 1, 1) * step, 2 * reach)
         self._key = ()
         self.update()
+
+    def value_at(self, x: float) -> float | None:
+        """Of the whole signal, whatever part is in view."""
+        place = round((x - self.first) / self.step)
+        places, values = self.levels.points(place, place, NEAR)
+        return float(values[int(np.argmin(np.abs(places - place)))] * self.height) if len(places) else None
 
     def _strokes(self, transform: QTransform, low: float, high: float, dashed: bool) -> Array:
         (left, right), _ = self.getViewBox().viewRange()

@@ -53,6 +53,10 @@ class Stroke(pg.GraphicsObject):
             self._key = ()
             self.update()
 
+    def value_at(self, x: float) -> float | None:
+        """The value of the point nearest to a place; None without points."""
+        return float(self.y[int(np.argmin(np.abs(self.x - x)))]) if len(self.x) else None
+
     def boundingRect(self) -> QRectF:
         """The points, and the width of the stroke around them."""
         view = self.getViewBox()
