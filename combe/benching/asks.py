@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
@@ -17,12 +17,43 @@ from combe.requirement.quantities import duration_text, frequency_text, parse_du
 
 HEARD = "bit-true"
 MOST_ASKS = 20
-EXAMPLES = ("signal to noise at least 80 dB", "62.5 kHz at most -55 dB", "delay at most 300 us", "saturated at most 0")
+EXAMPLES = (
+    "signal to noise at least 80 dB", "62.5 kHz at most -55 dB", "delay at most 300 us", "saturated at most 0",
+    "noise and distortion at least 60 dB", "spurious-free at least 70 dB", "distortion at most -60 dB", "effective bits at least 11",
+    "error vector at most -40 dB",
+)  # fmt: skip
 _LEVEL = r"([+−-]?(?:\d+\.?\d*|\.\d+))\s*dB"
 
 
+class _Figure(Struct, frozen=True):
+    """A figure that can be limited: its words, what its limit is called in the ledger, and where an output has it."""
+
+    words: str
+    limit: str
+    reached: Callable[[Heard, float], float | None]
+
+
+def _pure(name: str) -> Callable[[Heard, float], float | None]:
+    return lambda heard, _: getattr(heard.purity, name) if heard.purity is not None else None
+
+
+FIGURES = {
+    # Where nothing differs there is no error to be seen.
+    "snr": _Figure("signal to noise", "snr_db", lambda heard, _: heard.snr_db if heard.snr_db is not None else (400.0 if heard.rms_error == 0 else None)),
+    "delay": _Figure("delay", "bench_delay_s", lambda heard, rate: heard.delay_samples / rate if heard.delay_samples is not None else None),
+    "saturated": _Figure("saturated", "saturated", lambda heard, _: float(heard.saturated) if heard.saturated is not None else None),
+    "sinad": _Figure("noise and distortion", "sinad_db", _pure("sinad_db")),
+    "spurious_free": _Figure("spurious-free", "spurious_free_db", _pure("spurious_free_db")),
+    "distortion": _Figure("distortion", "distortion_db", _pure("distortion_db")),
+    "effective_bits": _Figure("effective bits", "effective_bits", _pure("effective_bits")),
+    "error_vector": _Figure("error vector", "error_vector_db", lambda heard, _: heard.evm_db),
+}  # fmt: skip
+"""By the name an ``Ask`` has for it; ``tone``, which needs a frequency, isn't among them."""
+_BY_WORDS = {figure.words: name for name, figure in FIGURES.items()} | {"SNR": "snr", "spurious free": "spurious_free"}
+
+
 class Ask(Struct, frozen=True):
-    """One limit. ``figure`` is ``snr``, ``tone``, ``delay`` or ``saturated``; ``side`` 1 for at most, -1 for at least."""
+    """One limit. ``figure`` is ``tone``, with its frequency, or one of ``FIGURES``; ``side`` 1 for at most, -1 for at least."""
 
     figure: str
     side: int
@@ -33,15 +64,11 @@ class Ask(Struct, frozen=True):
     def sentence(self) -> str:
         """As people write it."""
         side = "at most" if self.side > 0 else "at least"
-        if self.figure == "snr":
-            return f"signal to noise {side} {self.value:g} dB"
         if self.figure == "tone":
             return f"{frequency_text(self.hz)} {side} {self.value:g} dB"
-        return (
-            f"delay {side} {duration_text(self.value)}"
-            if self.figure == "delay"
-            else f"saturated {side} {self.value:g}"
-        )
+        figure = FIGURES[self.figure]
+        value = duration_text(self.value) if figure.limit.endswith("_s") else f"{self.value:g}"
+        return f"{figure.words} {side} {value}{' dB' if figure.limit.endswith('_db') else ''}"
 
 
 def ask_from(text: str, rate: float) -> Ask:
@@ -58,12 +85,12 @@ def ask_from(text: str, rate: float) -> Ask:
         raise _not_understood(words)
     what, side, value = match[1], 1 if match[2] == "most" else -1, match[3]
     try:
-        if what in ("signal to noise", "SNR"):
-            return Ask("snr", side, _db(value))
-        if what == "delay":
-            return Ask("delay", side, parse_duration(value, rate))
-        if what == "saturated":
-            return Ask("saturated", side, float(int(value)))
+        name = _BY_WORDS.get(what)
+        if name is not None:
+            limit = FIGURES[name].limit
+            if limit.endswith("_s"):
+                return Ask(name, side, parse_duration(value, rate))
+            return Ask(name, side, _db(value) if limit.endswith("_db") else _number(value, name))
         hz = parse_frequency(what, rate)
         if not 0 <= hz <= rate / 2:
             raise FileError(f"{hz:g} Hz can't be sampled at {rate:g} Hz", "bench.asks")
@@ -77,6 +104,14 @@ def _db(text: str) -> float:
     if match is None:
         raise ValueError
     return float(match[1].replace("−", "-"))
+
+
+def _number(text: str, name: str) -> float:
+    """A count, or a number of bits."""
+    value = float(int(text)) if name == "saturated" else float(text)
+    if not 0 <= value < 1e15:
+        raise ValueError
+    return value
 
 
 def _not_understood(words: str) -> FileError:
@@ -96,7 +131,7 @@ def ask_lines(bench: Bench, asks: Sequence[str]) -> tuple[Line, ...]:
 def _line(ask: Ask, heard: Heard | None, rate: float) -> Line:
     reached = _reached(ask, heard, rate) if heard is not None else None
     side = "max" if ask.side > 0 else "min"
-    unit = {"snr": "snr_db", "tone": "tone_db", "delay": "bench_delay_s", "saturated": "saturated"}[ask.figure]
+    unit = "tone_db" if ask.figure == "tone" else FIGURES[ask.figure].limit
     name = frequency_text(ask.hz) if ask.figure == "tone" else ""
     if reached is None:
         return Line(name, -1, f"{side}_{unit}", ask.value, UNTOLD * ask.side, -UNTOLD, ask.hz or None)
@@ -104,13 +139,8 @@ def _line(ask: Ask, heard: Heard | None, rate: float) -> Line:
 
 
 def _reached(ask: Ask, heard: Heard, rate: float) -> float | None:
-    if ask.figure == "snr":
-        # Where nothing differs there is no error to be seen.
-        return heard.snr_db if heard.snr_db is not None else (400.0 if heard.rms_error == 0 else None)
-    if ask.figure == "delay":
-        return heard.delay_samples / rate if heard.delay_samples is not None else None
-    if ask.figure == "saturated":
-        return float(heard.saturated) if heard.saturated is not None else None
+    if ask.figure != "tone":
+        return FIGURES[ask.figure].reached(heard, rate)
     near = [tone for tone in heard.tones if abs(tone.hz - ask.hz) <= 1e-6 * rate]
     return near[0].gain_db if near else None
 

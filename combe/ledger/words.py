@@ -10,6 +10,10 @@ NAMES = {
     "max_multiplies": "Multiplies", "max_cycles": "Cycles a sample", "max_multipliers": "Multipliers",
     "min_snr_db": "Signal to noise", "max_snr_db": "Signal to noise", "min_tone_db": "tone", "max_tone_db": "tone", "max_bench_delay_s": "Delay on the bench",
     "min_bench_delay_s": "Delay on the bench", "max_saturated": "Saturated", "min_saturated": "Saturated",
+    "min_sinad_db": "Noise and distortion", "max_sinad_db": "Noise and distortion", "min_spurious_free_db": "Spurious-free",
+    "max_spurious_free_db": "Spurious-free", "min_distortion_db": "Distortion", "max_distortion_db": "Distortion",
+    "min_effective_bits": "Effective bits", "max_effective_bits": "Effective bits", "min_error_vector_db": "Error vector",
+    "max_error_vector_db": "Error vector",
 }  # fmt: skip
 LEAST_SHOWN_DB = 0.0005
 """Half a step of the last digit shown: a limit missed by less is told with digits enough to see it."""

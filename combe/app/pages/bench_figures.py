@@ -9,7 +9,7 @@ from combe.app.shown import PIN_ROLES
 from combe.app.theme.palette import THEME
 from combe.benching.nodes import told
 from combe.ledger.goodness import Table
-from combe.requirement.quantities import frequency_text, level_text, short
+from combe.requirement.quantities import duration_text, frequency_text, level_text, short
 
 if TYPE_CHECKING:
     from combe.benching.heard import Heard, Tone
@@ -31,7 +31,7 @@ MEANINGS = {
     "distortion": "power of the second to tenth harmonic to that of a single tone, wherever sampling folds them",
     "spurious-free": "the largest tone to the largest other line",
     "bits": "effective bits: what a converter of so many bits leaves beside a tone of full scale, (sinad − level − 1.76 dB)/6.02 dB",
-    "delay": "in samples of the input, by correlation; empty where the signal can't tell it",
+    "delay": "in samples of the input and in seconds, by correlation; empty where the signal can't tell it",
     "tones": "of the input: level; of an output: gain and phase against the input, and how far noise may throw the gain off",
 }
 HEAD = ("", *MEANINGS, "")
@@ -51,7 +51,7 @@ def rows_of(bench: Bench) -> list[tuple[str, ...]]:
     tones = ", ".join(f"{frequency_text(t['hz'])} at {level_text(t['dbfs'])}" for t in given["tones"])
     pure = _pure(bench.input.purity)
     rows = [("input", level_text(given["rms_dbfs"]), short(given["peak"], 4), "", "", *pure, "", tones, clipped)]
-    return rows + [_row(heard) for heard in bench.through]
+    return rows + [_row(heard, bench.sample_rate_hz) for heard in bench.through]
 
 
 def _pure(purity: Purity | None) -> tuple[str, str, str, str]:
@@ -71,7 +71,7 @@ def _tone(tone: Tone) -> str:
     return f"{tone.gain_db:+.3f}{sure} dB {tone.phase_deg:+.1f}°"
 
 
-def _row(heard: Heard) -> tuple[str, ...]:
+def _row(heard: Heard, rate_hz: float) -> tuple[str, ...]:
     row = heard.document()
     tones = ", ".join(_tone(tone) for tone in heard.tones)
     remarks = []
@@ -85,8 +85,14 @@ def _row(heard: Heard) -> tuple[str, ...]:
     return (
         heard.name, level_text(row["rms_dbfs"]), short(row["peak"], 4), "" if is_exact else f"{heard.rms_error:.3g}",
         "" if heard.snr_db is None else _db(heard.snr_db), *_pure(heard.purity),
-        "" if heard.delay_samples is None else f"{heard.delay_samples:.2f}", tones.replace("-", "−"), ", ".join(remarks),
+        _delay(heard, rate_hz), tones.replace("-", "−"), ", ".join(remarks),
     )  # fmt: skip
+
+
+def _delay(heard: Heard, rate_hz: float) -> str:
+    """In samples of the input and in seconds."""
+    late = heard.delay_samples
+    return "" if late is None else f"{late:.2f} = {duration_text(float(f'{late / rate_hz:.4g}'))}".replace("-", "−")
 
 
 def _without_empty(rows: list[tuple[str, ...]]) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
