@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import tempfile
+import time
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -20,12 +21,13 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
 from combe.app.display import check_display
+from combe.app.jobs import is_any_errand_out
 from combe.app.pages.page import Scene
 from combe.app.pages.sheet import SheetPage
 from combe.app.plots.axes import FrequencyAxis, Plot
 from combe.app.plots.curve import Curve
 from combe.app.plots.magnitude import MagnitudePlot
-from combe.app.plots.others import MODES, SidePlot
+from combe.app.plots.others import SidePlot
 from combe.app.settings import Settings
 from combe.app.theme.marks import SHAPES, VERDICTS, draw_sign, draw_verdict, icon, sign_icon
 from combe.app.theme.palette import DARK, LIGHT, THEME, Colors, font
@@ -50,6 +52,7 @@ from combe.project.demo import demo_project
 from combe.project.document import STEPS, DesignChoice
 from combe.project.results import Results
 from combe.requirement.quantities import parse_frequency
+from combe.responses.views import MODES
 from tests.support import BAT, LOWPASS, asked
 from tests.test_delivery import bat_package
 
@@ -67,6 +70,15 @@ def luminance(color: str) -> float:
     parts = [QColor(color).redF(), QColor(color).greenF(), QColor(color).blueF()]
     linear = [p / 12.92 if p <= 0.03928 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
     return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+def wait_for_errands() -> None:
+    """What views have to have worked out arrives."""
+    end = time.monotonic() + 20
+    while is_any_errand_out() and time.monotonic() < end:
+        QApplication.processEvents()
+    for _ in range(3):
+        QApplication.processEvents()
 
 
 class Look(unittest.TestCase):
@@ -418,6 +430,7 @@ class Plots(unittest.TestCase):
                 side.reference = plot.curves[0] if mode == "difference to pin" else None
                 side.set_mode(mode)
                 side.show_curves(plot.curves)
+                wait_for_errands()
                 side._on_pointed(0.25 if kind != "time" else 1, 0)
                 self.assertIn("fir", side.read_out.text())
 

@@ -87,7 +87,7 @@ CLAIMS = (
     Claim("docs/files.md", "two people's changes to two filters merge as", ("path.File.two_peoples_changes_to_two_filters_merge",)),
     Claim("docs/files.md", "it is opened, and written as version 2", (
         "path.File.files_of_version_1_are_opened_and_written_as_version_2",)),
-    Claim("docs/manual.md", "figures and spectra are those of all of it", (
+    Claim("docs/manual.md", "figures and densities of all", (
         "long_signals.LongBench.a_long_bench_says_what_a_short_one_says",
         "long_signals.LongBench.only_a_stretch_is_kept_and_figures_are_of_everything")),
     Claim("docs/manual.md", "Each has its row in the ledger, with its margin", (
