@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterator
+from functools import cached_property
 from pathlib import Path
-from types import ModuleType
 from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from combe.app.jobs import Job, Lane, Pace
+from combe.app.jobs import Errand, Job, Lane, Pace
+from combe.app.looked_at import job_for, work
 from combe.app.widgets.parts import worst_verdict
 from combe.errors import CombeError
 from combe.ledger.words import tightest
 from combe.project.edits import Edit, Note, record_proof
-from combe.project.history import History
+from combe.project.history import History, Value
 from combe.project.results import DEPENDS, Failure, News, Progress, Results, affected
 from combe.project.standings import Shelf, Standings, is_another
 
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from combe.ledger import Line
     from combe.project.chain import Ideal
     from combe.project.document import DesignChoice, Member, Project
+    from combe.project.steps_file import StepsKeeper
     from combe.proof.c import Proof
     from combe.proof.hdl import HdlProof
     from combe.requirement import Requirement
@@ -47,13 +49,6 @@ LOOKED_AT = ("heard", "chart", "trade", "bench", "board", "drawing", "table", "c
 BESIDE = ("contenders", "prices", "relaxations", "widths")
 
 
-def _work() -> ModuleType:
-    """What the lanes do. Loaded by the first of them that works: the window is on screen before that."""
-    from combe.project import following
-
-    return following
-
-
 class Session(QObject):
     """Holds the project, asks ``jobs`` for what follows, and hands out results.
 
@@ -74,6 +69,8 @@ class Session(QObject):
     def __init__(self, project: Project, path: Path | None = None, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.history = History(project)
+        self._errand = Errand()
+        self._errand.arrived.connect(self._take_steps)
         self.path = path
         self.saved = project
         self.results = Results()
@@ -101,6 +98,13 @@ class Session(QObject):
         lane.failed.connect(lambda error: self._fail_lane(name, error))
         lane.finished.connect(lambda: self._end(name, is_whole=True))
         return lane
+
+    @cached_property
+    def steps_keeper(self) -> StepsKeeper:
+        """What writes the steps beside the file."""
+        from combe.project.steps_file import StepsKeeper
+
+        return StepsKeeper()
 
     @property
     def project(self) -> Project:
@@ -134,6 +138,7 @@ class Session(QObject):
 
     def start(self) -> None:
         """Work everything out for the first time."""
+        self._recall_steps()
         self._follow()
 
     def close(self) -> None:
@@ -222,6 +227,26 @@ class Session(QObject):
         from combe.project.file import read_project
 
         self.replace_with(read_project(path), path if path.suffix == ".combe" else None)
+        self._recall_steps()
+
+    def _recall_steps(self) -> None:
+        """Steps behind undo from an earlier day, read beside the window."""
+        path, opened, history = self.path, self.saved, self.history
+        if path is None:
+            return
+
+        def read() -> object:
+            from combe.project.steps_file import read_steps
+
+            return history, read_steps(path, opened)
+
+        self._errand.send(read)
+
+    def _take_steps(self, found: tuple[History, list[Value]]) -> None:
+        history, values = found
+        if history is self.history and values:
+            history.recall(values)
+            self.project_changed.emit(self.project)
 
     def take_up(self, project: Project, path: Path | None = None) -> None:
         """Go on with unsaved work from before: no file holds it, not even the one it belongs to."""
@@ -242,6 +267,7 @@ class Session(QObject):
             self.history.all_changed(lambda project: moved_beside(project, before, after))
             self.project_changed.emit(self.project)
         self.saved, self.path = self.project, path
+        self.steps_keeper.write_aside(path, self.history.values)
         self.file_changed.emit()
 
     # -- what follows ----------------------------------------------------------------------------------------
@@ -289,7 +315,7 @@ class Session(QObject):
         project = self.project
         places = [place for place in self.standings.unknown(project) if place != project.place]
         if places and not self._walk.is_busy:
-            self._walk.submit(lambda is_stopped: _work().standings(project, places, is_stopped))
+            self._walk.submit(lambda is_stopped: work().standings(project, places, is_stopped))
 
     def _take_standing(self, found: tuple[Member, tuple[Line, ...] | None]) -> None:
         member, lines = found
@@ -303,13 +329,13 @@ class Session(QObject):
         names = results.missing(FOLLOWING) if with_rest else DRAFTED
         start = known or near
 
-        def work(is_stopped: Callable[[], bool]) -> Iterator[object]:
-            return cast(Iterator[object], _work().chain(project, start, with_rest, results, is_stopped))
+        def follow(is_stopped: Callable[[], bool]) -> Iterator[object]:
+            return cast(Iterator[object], work().chain(project, start, with_rest, results, is_stopped))
 
         if not with_rest and self._pace.is_quick:
-            self._draft_here(names, work)
+            self._draft_here(names, follow)
         else:
-            self._submit("chain", names, work if with_rest else self._pace.timed(work))
+            self._submit("chain", names, follow if with_rest else self._pace.timed(follow))
 
     def _draft_here(self, names: tuple[str, ...], work: Job) -> None:
         """A draft that takes less than a thread takes to be woken and heard is made at once."""
@@ -334,13 +360,13 @@ class Session(QObject):
         self._walk_path()
         if not self._is_ready_to_drag:
             self._is_ready_to_drag = True
-            threading.Thread(target=_work().make_ready, name="combe-ready", daemon=True).start()
+            threading.Thread(target=work().make_ready, name="combe-ready", daemon=True).start()
         missing = self.results.missing(BESIDE)
         if not missing:
             return
         known = self.results.contenders if "contenders" not in missing else ()
         ideal = self._known.get((project.requirement, project.design))
-        self._submit("side", BESIDE, lambda is_stopped: _work().side(project, ideal, list(known), is_stopped))
+        self._submit("side", BESIDE, lambda is_stopped: work().side(project, ideal, list(known), is_stopped))
 
     # -- background work, all of it the same way ---------------------------------------------------------------
 
@@ -438,22 +464,9 @@ class Session(QObject):
             return
         if name and (name in results.fresh or name in results.pending):
             return
-        signal, change = self.signal, self.taking_over
-        jobs: dict[str, Job] = {
-            "heard": lambda _: _work().listened(rounded, project, signal),
-            "chart": lambda is_stopped: _work().charted(ideal, project, is_stopped),
-            "trade": lambda is_stopped: _work().traded(ideal, project, is_stopped),
-            "bench": lambda is_stopped: _work().benched(rounded, ideal, project, is_stopped),
-            "board": lambda _: _work().boarded(rounded, ideal, project, results.budget, change),
-            "states": lambda is_stopped: _work().compared_states(project, is_stopped),
-            "drawing": lambda _: _work().drawn(rounded, project),
-            "table": lambda _: _work().tabled(rounded, project),
-        }
-        package = results.package
-        if package is not None and "package" in results.fresh:
-            jobs["colored"] = lambda _: _work().tinted(package)
-        if name in jobs:
-            self._submit("look", (name,), jobs[name])
+        job = job_for(name, project, results, self.signal, self.taking_over)
+        if job is not None:
+            self._submit("look", (name,), job)
         else:
             self._halt("look")
 
@@ -466,20 +479,20 @@ class Session(QObject):
             self.told.emit("the code is not there yet")
             return
         self._show(self.results.cleared(("proof", "waves")))
-        self._submit("proof", ("proof", "waves"), lambda is_stopped: _work().prove(package, rounded, is_stopped))
+        self._submit("proof", ("proof", "waves"), lambda is_stopped: work().prove(package, rounded, is_stopped))
 
     def count(self) -> None:
         """Count instructions for the budget page."""
         rounded, project = self.results.rounded, self.project
         if rounded is not None and "rounded" in self.results.fresh:
-            self._submit("count", ("budget",), lambda is_stopped: _work().counted(rounded, project, is_stopped))
+            self._submit("count", ("budget",), lambda is_stopped: work().counted(rounded, project, is_stopped))
 
     def synthesize(self) -> None:
         """Measure every architecture for the cost page."""
         rounded, project = self.results.rounded, self.project
         if rounded is not None and "rounded" in self.results.fresh:
             self._submit(
-                "count", ("synthesized",), lambda is_stopped: _work().measured_circuits(rounded, project, is_stopped)
+                "count", ("synthesized",), lambda is_stopped: work().measured_circuits(rounded, project, is_stopped)
             )
 
     def _record(self, proof: Proof | HdlProof) -> None:

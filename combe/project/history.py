@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
@@ -13,7 +13,7 @@ MOST_STEPS = 500
 FIRST = "as it was opened"
 
 
-class _Value(Struct, frozen=True):
+class Value(Struct, frozen=True):
     """A project as it stood: by which change it came to be so, and how its ledger stood then."""
 
     project: Project
@@ -37,9 +37,9 @@ class History:
     """
 
     def __init__(self, project: Project) -> None:
-        self._now = _Value(project)
-        self._before: list[_Value] = []
-        self._after: list[_Value] = []
+        self._now = Value(project)
+        self._before: list[Value] = []
+        self._after: list[Value] = []
         self._gesture = ""
 
     @property
@@ -50,14 +50,14 @@ class History:
     def change(self, project: Project, what: str, gesture: str = "") -> bool:
         """Make ``project`` the current value; ``what`` names the change for the menu. False if nothing changed."""
         if project == self.current:
-            self._now = _Value(project, self._now.what, self._now.standing)
+            self._now = Value(project, self._now.what, self._now.standing)
             return False
         if not (gesture and gesture == self._gesture):
             self._before.append(self._now)
             del self._before[:-MOST_STEPS]
         self._gesture = gesture
         self._after.clear()
-        self._now = _Value(project, what)
+        self._now = Value(project, what)
         return True
 
     def note(self, make: Callable[[Project], Project]) -> None:
@@ -76,8 +76,8 @@ class History:
     def all_changed(self, make: Callable[[Project], Project]) -> None:
         """Every value told otherwise, without a step."""
 
-        def made(value: _Value) -> _Value:
-            return _Value(make(value.project), value.what, value.standing)
+        def made(value: Value) -> Value:
+            return Value(make(value.project), value.what, value.standing)
 
         self._now = made(self._now)
         self._before = [made(value) for value in self._before]
@@ -87,14 +87,14 @@ class History:
         """Look at another filter of the project: no change of it, and no step. False if it is open already."""
         if place == self.current.place:
             return False
-        self._now = _Value(self.current.opened(place), self._now.what, self._now.standing)
+        self._now = Value(self.current.opened(place), self._now.what, self._now.standing)
         self._gesture = ""
         return True
 
     def stand(self, words: str) -> None:
         """How the ledger stands with the current value."""
         if words != self._now.standing:
-            self._now = _Value(self.current, self._now.what, words)
+            self._now = Value(self.current, self._now.what, words)
 
     def end_gesture(self) -> None:
         """The next change is a step of its own."""
@@ -114,6 +114,23 @@ class History:
         while step > len(self._before) and self._after:
             self.redo()
         return self.current
+
+    @property
+    def values(self) -> tuple[Value, ...]:
+        """All up to the current one, which is the last."""
+        return (*self._before, self._now)
+
+    def recall(self, values: Sequence[Value]) -> None:
+        """Steps from an earlier day, the last of which is the project as it was opened: they stand before all of today's."""
+        if not values:
+            return
+        first = self._before[0] if self._before else self._now
+        opened = Value(first.project, values[-1].what, first.standing or values[-1].standing)
+        if self._before:
+            self._before[0] = opened
+        else:
+            self._now = opened
+        self._before = [*values[:-1], *self._before][-MOST_STEPS:]
 
     @property
     def names(self) -> tuple[str, ...]:

@@ -1,0 +1,42 @@
+"""What is worked out only while a page that shows it is open."""
+
+from __future__ import annotations
+
+from types import ModuleType
+from typing import TYPE_CHECKING
+
+from combe.app.jobs import Job
+
+if TYPE_CHECKING:
+    from combe.project.document import Project
+    from combe.project.results import Results
+
+
+def work() -> ModuleType:
+    """What the lanes do. Loaded by the first of them that works: the window is on screen before that."""
+    from combe.project import following
+
+    return following
+
+
+def job_for(
+    name: str, project: Project, results: Results, signal: str, change: tuple[int, int] | None
+) -> Job | None:  # fmt: skip
+    """The work for a result a page wants; None where nothing has to be done for it, or what it needs isn't there."""
+    ideal, rounded = results.ideal, results.rounded
+    if ideal is None or rounded is None:
+        return None
+    jobs: dict[str, Job] = {
+        "heard": lambda _: work().listened(rounded, project, signal),
+        "chart": lambda is_stopped: work().charted(ideal, project, is_stopped),
+        "trade": lambda is_stopped: work().traded(ideal, project, is_stopped),
+        "bench": lambda is_stopped: work().benched(rounded, ideal, project, is_stopped),
+        "board": lambda _: work().boarded(rounded, ideal, project, results.budget, change),
+        "states": lambda is_stopped: work().compared_states(project, is_stopped),
+        "drawing": lambda _: work().drawn(rounded, project),
+        "table": lambda _: work().tabled(rounded, project),
+    }
+    package = results.package
+    if package is not None and "package" in results.fresh:
+        jobs["colored"] = lambda _: work().tinted(package)
+    return jobs.get(name)
