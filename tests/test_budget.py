@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import shutil
 import unittest
+from unittest import mock
 
 from combe.cli.sources import realization_in
 from combe.designing.contenders import contenders
@@ -18,6 +19,7 @@ from combe.project.document import project_of
 from combe.project.file import save_project
 from combe.proof.arm import built_for_riscv
 from combe.proof.budget import BudgetRow, Calibration, budget, budget_row, calibrated, with_taps
+from combe.proof.synthesis import Synthesized
 from combe.requirement import requirement_document
 from combe.requirement.reading import requirement_from
 from combe.requirement.sentences import whole_words, with_whole, with_whole_figure
@@ -187,6 +189,40 @@ class CommandLine(InFolder):
         self.refused("budget", path, "--every", "--filter", "notch")
         self.refused("budget", path, "--every", "--measured", "100/3")
         self.refused("budget", self.put("t.txt", "0.5"), "--every")
+
+    def test_all_circuits_of_a_project_share_one_device(self) -> None:
+        members = [m for m in recorder_project().members if m.code_name in ("notch", "probe")]
+        path = self.folder / "p.combe"
+        save_project(project_of("two", [replace(member, source="input") for member in members]), path)
+        cells = {
+            "notch": Synthesized("ice40-up5k", 100, 300, 10, 4, 2, 30e6),
+            "probe": Synthesized("ice40-up5k", 50, 200, 10, 4, 1, 25e6),
+        }
+        with mock.patch("combe.proof.device_budget.synthesized", lambda package, *_: cells[package.name]):
+            status, out, _ = call("budget", path, "--every", "--device", "ice40-up5k", "--json")
+            found = json.loads(out)
+            self.assertEqual((status, found["fits"]), (0, True))
+            self.assertEqual(found["taken"], {"luts": 500, "registers": 150, "multipliers": 8, "memories": 3})
+            self.assertEqual(found["capacity"]["multipliers"], 8)
+            for each in found["filters"]:
+                self.assertEqual(each["needed_clock_hz"], each["clocks_per_sample"] * each["sample_rate_hz"])
+            cells["probe"] = replace(cells["probe"], multipliers=5)
+            status, out, _ = call("budget", path, "--every", "--device", "ice40-up5k")
+            self.assertEqual(status, 1)
+            self.assertIn("9 of 8 multipliers", out)
+            cells["probe"], cells["notch"] = (
+                replace(cells["probe"], multipliers=1),
+                replace(cells["notch"], clock_hz=1e6),
+            )
+            status, out, _ = call("budget", path, "--every", "--device", "ice40-up5k")
+            self.assertEqual(status, 1)
+            self.assertIn("MHz for its samples, and runs at 1 MHz", out)
+            cells["notch"] = Synthesized("ice40-up5k", failure="yosys is not on this machine")
+            status, out, _ = call("budget", path, "--every", "--device", "ice40-up5k")
+            self.assertEqual((status, "yosys is not" in out), (1, True))
+        self.refused("budget", path, "--every", "--device", "abacus")
+        self.refused("budget", path, "--device", "ice40-up5k")
+        self.refused("budget", path, "--every", "--device", "ice40-up5k", "--filter", "notch")
 
 
 if __name__ == "__main__":

@@ -14,9 +14,12 @@ from combe.cli.sources import FilterName, WholePath, realization_in
 from combe.errors import FileError, FormatError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.project.chosen import realized_file
-from combe.project.document import Project
+from combe.project.document import Project, hardware_of
 from combe.proof.budget import BudgetRow, budget, calibrated, shared
+from combe.proof.device_budget import CAPACITY, PARTS, Circuit, CircuitShare, fits, shared_device, taken
 from combe.requirement.quantities import frequency_text
+
+USUAL_CLOCK = "80M"
 
 
 def run(
@@ -24,9 +27,15 @@ def run(
     filter: FilterName = "",
     whole_path: WholePath = False,
     every: Annotated[bool, typer.Option("--every", help="All filters of a project on one core together.")] = False,
+    device: Annotated[
+        str,
+        typer.Option(metavar="DEVICE", help=f"With --every: all circuits on one device: {', '.join(CAPACITY)}."),
+    ] = "",
     block: Annotated[int, typer.Option(metavar="N", help="With --every: in blocks nearest to this length.")] = 128,
     core: Annotated[str, typer.Option(help=f"The processor: {', '.join(CYCLES_PER_INSTRUCTION)}.")] = "cortex-m4",
-    clock: Annotated[str, typer.Option(metavar="HZ", help="Its clock, such as 80M.")] = "80M",
+    clock: Annotated[
+        str, typer.Option(metavar="HZ", help="Its clock, 80M by default; of circuits that of each filter.")
+    ] = "",
     taps: Annotated[str, typer.Option(metavar="N,N,…", help="Other numbers of taps to count too.")] = "",
     measured: Annotated[
         str,
@@ -37,6 +46,9 @@ def run(
     json: Annotated[bool, typer.Option("--json", help="Print one JSON document.")] = False,
 ) -> int:
     """Instructions of generated C on an emulated processor, and the share of its clock they take."""
+    if device:
+        return _device(realization, every and not (filter or whole_path), device, clock, json)
+    clock = clock or USUAL_CLOCK
     if every:
         return _every(realization, filter, whole_path, core, hertz(clock, "--clock"), measured, block, json)
     found = realization_in(realization, filter, whole_path).realization
@@ -79,9 +91,7 @@ def _every(
         raise FormatError("all filters are counted", "--every", "leave --filter and --path out")
     if "/" in measured:
         raise FormatError("a timer's count is of one filter", "--measured", "give cycles an instruction, such as 1.2")
-    loaded = api.load(path)
-    if not isinstance(loaded, Project):
-        raise FileError("is no project", path, "leave --every out")
+    loaded = _project(path)
     calibration = calibrated(core, clock_hz, measured)
     filters = []
     for place, member in enumerate(loaded.members):
@@ -107,6 +117,50 @@ def _every(
             rest = "" if total <= 1 else f"; {frequency_text(float(f'{total * clock_hz:.3g}'))} would do"
             print(f"together: {100 * total:.2f} % of {frequency_text(clock_hz)}{rest}")
     return 0 if total is not None and total <= 1 else 1
+
+
+def _project(path: str) -> Project:
+    loaded = api.load(path)
+    if not isinstance(loaded, Project):
+        raise FileError("is no project", path, "leave --every out")
+    return loaded
+
+
+def _device(path: str, is_every: bool, device: str, clock: str, json: bool) -> int:
+    """The circuits of all filters on one device."""
+    if not is_every:
+        raise FormatError(
+            "a device holds all filters of a project", "--device", "give --every, and no --filter or --path"
+        )
+    project, circuits = _project(path), []
+    for place, member in enumerate(project.members):
+        say(member.code_name)
+        opened = project.opened(place)
+        circuits.append(Circuit(member.code_name, realized_file(opened).realization, hardware_of(opened)))
+    found = []
+    for each in shared_device(circuits, device, hertz(clock, "--clock") if clock else 0.0, say):
+        found.append(each)
+        if not json:
+            _print_circuit(each)
+    total, room = taken(found), CAPACITY[device]
+    if json:
+        print_json({
+            "format": "combe-device-budget", "version": 1, "device": device, "filters": [each.document() for each in found],
+            "taken": total, "capacity": room, "fits": fits(found, device),
+        })  # fmt: skip
+    else:
+        words = [f"{total[part]} of {room[part]} {part}" for part in PARTS]
+        print(f"together on {device}: {', '.join(words)}{'' if fits(found, device) else ': does not fit'}")
+    return 0 if fits(found, device) else 1
+
+
+def _print_circuit(each: CircuitShare) -> None:
+    cells = each.cells
+    what = each.failure
+    if cells is not None and not cells.failure:
+        parts = ", ".join(f"{getattr(cells, part)} {part}" for part in PARTS)
+        what = f"{each.architecture}, {each.clocks} clocks a sample: {parts}" + (f"; {what}" if what else "")
+    print(f"{each.name} at {frequency_text(each.sample_rate_hz)}: {what}")
 
 
 def _print(rows: list[BudgetRow]) -> None:
