@@ -16,7 +16,7 @@ from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.project.chosen import realized_file
 from combe.project.document import Project, hardware_of
 from combe.proof.budget import BudgetRow, budget, calibrated, shared
-from combe.proof.device_budget import CAPACITY, PARTS, Circuit, CircuitShare, fits, shared_device, taken
+from combe.proof.device_budget import CAPACITY, PARTS, Circuit, CircuitShare, check_device, fits, shared_device, taken
 from combe.requirement.quantities import frequency_text
 
 USUAL_CLOCK = "80M"
@@ -132,6 +132,7 @@ def _device(path: str, is_every: bool, device: str, clock: str, json: bool) -> i
         raise FormatError(
             "a device holds all filters of a project", "--device", "give --every, and no --filter or --path"
         )
+    check_device(device)
     project, circuits = _project(path), []
     for place, member in enumerate(project.members):
         say(member.code_name)

@@ -53,6 +53,12 @@ class CircuitShare(Struct, frozen=True):
         }  # fmt: skip
 
 
+def check_device(device: str) -> None:
+    """Raise ``FormatError`` where what the device holds isn't known."""
+    if device not in CAPACITY:
+        raise FormatError(f'what "{device}" holds is not known', "--device", f"known are {', '.join(CAPACITY)}")
+
+
 def shared_device(
     circuits: Iterable[Circuit], device: str, clock_hz: float = 0.0, report: Callable[[str], None] = lambda _: None
 ) -> Iterator[CircuitShare]:
@@ -63,8 +69,7 @@ def shared_device(
     FormatError
         If what the device holds isn't known.
     """
-    if device not in CAPACITY:
-        raise FormatError(f'what "{device}" holds is not known', "--device", f"known are {', '.join(CAPACITY)}")
+    check_device(device)
     for circuit in circuits:
         made, clock = circuit.realization, clock_hz or circuit.choices.clock_hz or USUAL_CLOCK_HZ
         own = replace(circuit.choices, clock_hz=clock, board="", axi_stream=False)
