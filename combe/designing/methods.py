@@ -126,6 +126,8 @@ METHODS: tuple[Method, ...] = (
            "fir.pulses:make_raised_cosine", own.PULSE, False),
     Method("root-raised-cosine", "fir", "half of a raised cosine, for each end of a link", ("lowpass", *LINEAR), (FREE,),
            "fir.pulses:make_root_raised_cosine", own.PULSE, False),
+    Method("pulse-shaping", "fir", "least intersymbol interference within a spectrum mask", ("lowpass", "sloped limits", *LINEAR),
+           (LIMITS, ORDER), "fir.pulse_shaping:make", own.SHAPING, False),
     Method("moving-average", "fir", "the mean of the last samples", ("lowpass", *LINEAR), (FREE,),
            "fir.smoothers:make_moving_average", (), False),
     Method("savitzky-golay", "fir", "a polynomial fitted to the samples around each", ("lowpass", *LINEAR), (FREE,),
@@ -205,6 +207,9 @@ def _rate_changed(task: Task, method: Method) -> Design:
         what = f"{method.name} feeds its output back, and has no phases to run at the lower rate"
         raise DesignError(what, "method", "take one whose kind is fir, such as equiripple")
     choice = replace(task.choice, plan="")
+    if asked.rate.down == 1 and choice.setting("samples_per_symbol") is None and method.name == "pulse-shaping":
+        # One symbol comes in, so many samples go out.
+        choice = replace(choice, settings=(*choice.settings, ("samples_per_symbol", float(asked.rate.up))))
     near = task.near
     if near is not None and near.stages and near.requirement is not None:
         near = replace(near, requirement=prototype_requirement(near.requirement), stages=())

@@ -30,6 +30,10 @@ PULSE = (
     Setting("samples_per_symbol", "samples", "samples in one symbol", 1.0, 1000.0, 8.0),
     Setting("roll_off", "", "excess bandwidth, 0 for none to 1 for twice as wide", 0.0, 1.0, 0.25),
 )
+SHAPING = (
+    *PULSE,
+    Setting("error_vector_db", "dB", "largest error vector behind a matched receiver", -120.0, -5.0, -50.0),
+)
 LOW_DELAY = Setting("delay_samples", "samples", "delay to aim at", 0.0, 10_000.0)
 TURNED = (
     Setting("start_hz", "Hz", "where the passband starts", 0.0, 1e15),
