@@ -16,6 +16,7 @@ from tests.support import asked, some
 RATE = 48_000.0
 LOW = asked(RATE, (0, 6000, -0.5, 0.5), (9000, 24_000, -40))
 WIDE = asked(RATE, (0, 6000, -0.5, 0.5), (9000, 24_000, -40), phase="any")
+PULSES = asked(RATE, (0, 1500, -0.3, 0.3), (9500, 24_000, -40))
 BY_CUTOFF = {"chebyshev", "inverse-chebyshev", "elliptic", "equiripple", "constrained-least-squares"}
 FREE = {"fractional-delay", "raised-cosine", "root-raised-cosine", "savitzky-golay", "differentiator", "notch", "peak",
         "resonator", "low-shelf", "high-shelf", "comb"}  # fmt: skip
@@ -25,7 +26,7 @@ VALUES = {
     "samples_per_symbol": (4.0, 6.0), "roll_off": (0.2, 0.5), "start_hz": (800.0, 2000.0), "stretch": (2, 3),
     "equalizer_sections": (1, 2), "largest_radius": (0.7, 0.9), "fir_order": (40, 60), "center_hz": (3000.0, 5000.0),
     "width_hz": (200.0, 700.0), "q": (2.0, 9.0), "gain_db": (-6.0, 9.0), "corner_hz": (2000.0, 5000.0),
-    "spacing_hz": (2000.0, 3000.0), "depth": (0.4, 0.9),
+    "spacing_hz": (2000.0, 3000.0), "depth": (0.4, 0.9), "error_vector_db": (-30.0, -60.0),
 }  # fmt: skip
 APART = {frozenset(("width_hz", "q")), frozenset(("beta", "attenuation_db"))}
 """Two ways to say one thing: together they are refused."""
@@ -63,6 +64,8 @@ def task_of(method: Method, settings: dict[str, float]) -> Task:
     asks = (
         None
         if name in FREE or cutoffs or name == "hilbert"
+        else PULSES
+        if name == "pulse-shaping"
         else WIDE
         if "iir" in method.kind or name == "low-delay"
         else LOW

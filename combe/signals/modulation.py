@@ -99,6 +99,15 @@ def modulated(part: Part, count: int, rate: float, random: np.random.RandomState
     return Modulated(symbols, first, length, carrier, rolloff, np.asarray(values))
 
 
+def symbols(part: Part, count: int, random: np.random.RandomState) -> Modulated:
+    """Random symbols of as many even levels, one a sample and no pulse around it: what a pulse shaper is fed with. A receiver
+    behind it takes root-raised-cosine pulses."""
+    levels = np.arange(part.points or 2) * 2.0 - (part.points or 2) + 1
+    values = (levels / np.sqrt(np.mean(levels**2)))[random.randint(0, len(levels), count)]
+    rolloff = USUAL_ROLLOFF if part.rolloff is None else part.rolloff
+    return Modulated(values.astype(np.complex128), 0, 1.0, 0.0, rolloff, values)
+
+
 class Received(Struct, frozen=True, eq=False):
     """Symbols as they were sent, and as they arrived: matched filter, best gain, phase and timing taken out."""
 

@@ -8,7 +8,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from combe.signals.modulation import Modulated, modulated
+from combe.signals.modulation import Modulated, modulated, symbols
 from combe.signals.roost import roost_values
 from combe.signals.spec import Part, Signal
 from combe.signals.spread import pink_noise, register_bits
@@ -17,7 +17,7 @@ from combe.signals.survey import night_values
 Array = NDArray[np.float64]
 PIECE = 1 << 16
 """Sums over a whole signal are taken in pieces of this length, so that they are the same however it is asked for."""
-WHOLE_KINDS = ("pink", "modulated")
+WHOLE_KINDS = ("pink", "modulated", "symbols")
 """Parts that are made in one piece: their spectrum, or a receiver, wants all of it."""
 
 
@@ -87,6 +87,9 @@ def source_of(part: Part, signal: Signal, place: int, count: int, full: float) -
     peak = full * 10 ** ((part.dbfs if part.dbfs is not None else 0.0) / 20)
     if part.kind == "modulated":
         sent = modulated(part, count, signal.sample_rate_hz, generator(signal.seed, place))
+        return InMemory(_at_level(sent.values, peak)), sent
+    if part.kind == "symbols":
+        sent = symbols(part, count, generator(signal.seed, place))
         return InMemory(_at_level(sent.values, peak)), sent
     if part.kind == "pink":
         return InMemory(_at_level(pink_noise(generator(signal.seed, place), count), peak)), None

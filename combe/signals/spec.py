@@ -54,7 +54,7 @@ KINDS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "chirp": (("start_hz", "stop_hz"), ("dbfs", "law", "phase_deg")), "square": (("hz",), ("dbfs", "phase_deg")),
     "white": ((), ("dbfs",)), "pink": ((), ("dbfs",)), "maximum-length": (("bits",), ("dbfs",)),
     "modulated": (("points", "symbol_rate_hz", "carrier_hz"), ("dbfs", "rolloff")),
-    "recording": (("file",), ("column", "offset", "full_scale")), "survey": (("name",), ("dbfs",)),
+    "symbols": (("points",), ("dbfs", "rolloff")), "recording": (("file",), ("column", "offset", "full_scale")), "survey": (("name",), ("dbfs",)),
     "converter": (("bits",), ("dither",)),
 }  # fmt: skip
 """Keys each kind must have, and may have. A converter isn't added: all the others go through it."""
@@ -148,10 +148,14 @@ def checked(part: Part, where: str, rate: float) -> Part:
         raise FileError(f"sample {part.at} is out of reach", f"{where}.at", f"up to {MOST_SAMPLES}")
     if part.kind == "modulated":
         _check_modulated(part, where, rate)
+    if part.kind == "symbols" and (not 2 <= (part.points or 0) <= 64 or (part.points or 0) & ((part.points or 0) - 1)):
+        raise FileError(f"{part.points} levels are no alphabet", f"{where}.points", "take 2, 4, 8 … 64")
     if part.name is not None and part.name not in SURVEYS:
         raise FileError(
             f"{describe(part.name)} is no recording of the survey", f"{where}.name", f"known are {', '.join(SURVEYS)}"
         )
+    if part.rolloff is not None and not 0 <= part.rolloff <= 1:
+        raise FileError(f"{part.rolloff:g} is no roll-off", f"{where}.rolloff", "take 0 to 1")
     if part.full_scale is not None and not part.full_scale > 0:
         raise FileError(f"{part.full_scale:g} is no full scale", f"{where}.full_scale", "give a number above zero")
     return part
@@ -167,8 +171,6 @@ def _check_modulated(part: Part, where: str, rate: float) -> None:
             f"{where}.symbol_rate_hz",
             f"up to {rate / 2:g}",
         )
-    if part.rolloff is not None and not 0 <= part.rolloff <= 1:
-        raise FileError(f"{part.rolloff:g} is no roll-off", f"{where}.rolloff", "take 0 to 1")
 
 
 def _whole(signal: Signal) -> Signal:

@@ -48,6 +48,7 @@ STARTS = {
     "The survey's night": "survey night", "The weight on a roost beam": "survey roost",
     "A converter of few bits": "converter bits 8 dither",
     "A maximum-length sequence": "maximum-length bits 12 -6 dB", "A modulated carrier": "modulated points 16 symbols {low} {quarter} -12 dB",
+    "Symbols, one a sample": "symbols points 4 -3 dB",
 }  # fmt: skip
 """What a new part begins as."""
 

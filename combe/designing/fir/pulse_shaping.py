@@ -32,6 +32,8 @@ SPAN = 48
 """Symbols to either side over which the receiver's pulse isn't taken as zero."""
 RIDGE = 1e-3
 """Weight of the distance from a plain root raised cosine: it decides where interference leaves taps free, and costs nothing else."""
+OWN = 30.0
+"""Weight of the own symbol, which arrives at a level of 1: a weaker pulse would have an easier mask."""
 WORST_DB = 300.0
 
 
@@ -106,9 +108,9 @@ def shaped(task: Task, link: Link, taps: int) -> Fir | None:
     # Taps of each cosine; what the receiver hears of them at each symbol, those before and after alike.
     each = np.array([from_cosines(row, taps) for row in np.eye(size)])
     heard = each @ _receiver(times, link.roll_off).T
-    weight = np.append(1.0, np.full(heard.shape[1] - 1, np.sqrt(2.0)))
+    weight = np.append(OWN, np.full(heard.shape[1] - 1, np.sqrt(2.0)))
     matrix = np.vstack([(heard * weight).T, RIDGE * each.T])
-    side = np.concatenate([[1.0], np.zeros(heard.shape[1] - 1), RIDGE * plain])
+    side = np.concatenate([[OWN], np.zeros(heard.shape[1] - 1), RIDGE * plain])
     # min |M a − s|: with M = Q·R the distance is plain in R·(a − free).
     turned, root = np.linalg.qr(matrix)
     free = np.linalg.solve(root, turned.T @ side)
