@@ -122,7 +122,7 @@ class Tree(unittest.TestCase):
 
     def test_what_is_fed_by_a_filter_follows_its_name_its_end_and_its_format(self) -> None:
         renamed = tree_edits.name_code("bats").make(self.project)
-        self.assertEqual([m.source for m in renamed.members], [INPUT, "bats", "notch", INPUT, INPUT, INPUT])
+        self.assertEqual([m.source for m in renamed.members], [INPUT, "bats", "notch", INPUT, INPUT, INPUT, INPUT])
         gone = tree_edits.remove_filter().make(self.project.opened(1))
         self.assertEqual([(m.code_name, m.source) for m in gone.members][:2], [("calls", INPUT), ("envelope", "calls")])
         wide = edits.choose_arithmetic("output", output="s20f19").make(self.project)
@@ -180,7 +180,8 @@ class Tree(unittest.TestCase):
     def test_the_path_reads_as_a_sentence(self) -> None:
         told = sentence(self.project.members)
         self.assertEqual(
-            told, "s12f11 at 250 kHz → calls → notch → envelope; input → wake_up; input → probe; input → audible ÷8"
+            told,
+            "s12f11 at 250 kHz → calls → notch → envelope; input → wake_up; input → probe; input → audible ÷8; input → link ×4",
         )
         forked = tree_edits.add_filter("calls").make(self.project)
         self.assertIn("calls → filter_1; calls → notch", sentence(forked.members))
@@ -357,7 +358,7 @@ class Verbs(InFolder):
         ):
             status, _, said = call(verb[0], self.path, *verb[1:])
             self.assertEqual(status, 2)
-            self.assertIn("there are 6 filters", said)
+            self.assertIn("there are 7 filters", said)
         status, out, _ = call("examine", self.path, "--filter", "notch", "--json")
         self.assertEqual((status, json.loads(out)["method"]), (0, "elliptic"))
         self.assertIn("known are calls, notch", call("examine", self.path, "--filter", "owl")[2])
@@ -366,8 +367,10 @@ class Verbs(InFolder):
         status, out, _ = call("list", self.path, "--json")
         rows = json.loads(out)
         self.assertEqual(status, 0)
-        self.assertEqual([r["name"] for r in rows], ["calls", "notch", "envelope", "wake_up", "probe", "audible"])
-        self.assertEqual([r["source"] for r in rows], ["input", "calls", "notch", "input", "input", "input"])
+        self.assertEqual(
+            [r["name"] for r in rows], ["calls", "notch", "envelope", "wake_up", "probe", "audible", "link"]
+        )
+        self.assertEqual([r["source"] for r in rows], ["input", "calls", "notch", "input", "input", "input", "input"])
         self.assertTrue(all(r["meets"] for r in rows))
         save_project(replace(recorder_project().opened(1), arithmetic=Choices(18, "", "s9f8", "s16f15")), self.path)
         self.assertIn("notch takes s9f8, calls gives s16f15", call("list", self.path)[1])

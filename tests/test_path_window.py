@@ -53,7 +53,7 @@ class Turning(Recorder):
         bar = self.window.path_bar
         self.assertTrue(bar.isVisible())
         self.assertEqual(
-            [chip.name for chip in bar.chips], ["calls", "notch", "envelope", "wake_up", "probe", "audible"]
+            [chip.name for chip in bar.chips], ["calls", "notch", "envelope", "wake_up", "probe", "audible", "link"]
         )
         self.assertNotIn("unknown", self.verdicts())
         calls = self.session.results
@@ -139,7 +139,7 @@ class Turning(Recorder):
         proof = edits.record_proof(mock.Mock(spec=["checksum"], checksum="x"))
         self.session.note(proof)
         self.session.turn_to(0)
-        self.assertEqual([len(member.proofs) for member in self.session.project.members], [0, 0, 0, 0, 1, 0])
+        self.assertEqual([len(member.proofs) for member in self.session.project.members], [0, 0, 0, 0, 1, 0, 0])
 
     def test_it_fits_with_thirty_filters_of_long_names(self) -> None:
         first = recorder_project().members[4]
@@ -170,7 +170,7 @@ class Known(unittest.TestCase):
         self.assertTrue(found.note(project.member, "kept"))
         self.assertFalse(found.note(project.member, "kept"))
         self.assertEqual(found.of(edits.coefficient_bits(9).make(project).member), "unknown")
-        self.assertEqual(found.unknown(project), [1, 2, 3, 4, 5])
+        self.assertEqual(found.unknown(project), [1, 2, 3, 4, 5, 6])
 
     def test_a_shelf_keeps_what_is_still_true(self) -> None:
         shelf, project = Shelf(), recorder_project()

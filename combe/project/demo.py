@@ -46,7 +46,7 @@ def wake_up_project() -> Project:
 def recorder_project() -> Project:
     """The whole recorder: the band filter feeds a notch on the regulator's whine and that an envelope filter; the wake-up
     highpass listens beside it; a temperature probe is smoothed on its own; a copy
-    for ears is kept at an eighth of the rate."""
+    for ears is kept at an eighth of the rate; pulses for the radio that sends counts down to the barn."""
     calls, wake_up = demo_project().member, wake_up_project().member
     bench = BenchSetup(
         "survey night + sine 6 kHz -20 dB",
@@ -74,7 +74,7 @@ def recorder_project() -> Project:
         Requirement("Probe smoother", 16.0, slow, "linear"), DesignChoice("equiripple", holds_with_bits=14),
         Choices(14, "", "u10f10", "u16f16"), "probe",
     )  # fmt: skip
-    return project_of("Alder Combe recorder", (calls, notch, envelope, wake_up, probe, _audible()))
+    return project_of("Alder Combe recorder", (calls, notch, envelope, wake_up, probe, _audible(), _link()))
 
 
 def audible_project() -> Project:
@@ -94,6 +94,24 @@ def _audible() -> Member:
         Choices(16, "", "s12f11", "s16f15"),
         "audible",
     )
+
+
+def _link() -> Member:
+    """Counts go down to the barn by radio: four levels a symbol, four samples each, beside other people's channels."""
+    bands = (
+        _keep("flat", 0, 22_000, 0.3),
+        _block("beside", 42_000, 62_000, -40),
+        _block("beyond", 66_000, 125_000, -55),
+    )
+    asked = Requirement("Radio link", 250_000.0, bands, "linear", rate=RateChange(4, 1))
+    bench = BenchSetup(
+        "symbols points 4 -9 dB", 6000, through=("ideal", "bit-true"), asks=("error vector at most -55 dB",)
+    )
+    settings = (("error_vector_db", -58.0), ("roll_off", 0.25))
+    return Member(
+        asked, DesignChoice("pulse-shaping", settings=settings, holds_with_bits=14), Choices(14, "", "s12f11", "s16f15"), "link",
+        bench=bench,
+    )  # fmt: skip
 
 
 def _variants(calls: Member) -> tuple[Variant, ...]:
