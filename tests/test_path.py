@@ -127,7 +127,8 @@ class Tree(unittest.TestCase):
         self.assertEqual([(m.code_name, m.source) for m in gone.members][:2], [("calls", INPUT), ("envelope", "calls")])
         wide = edits.choose_arithmetic("output", output="s20f19").make(self.project)
         self.assertEqual(
-            [m.arithmetic.input for m in wide.members], ["s12f11", "s20f19", "s16f15", "s12f11", "u10f10", "s12f11"]
+            [m.arithmetic.input for m in wide.members],
+            ["s12f11", "s20f19", "s16f15", "s12f11", "u10f10", "s12f11", "s12f11"],
         )
         self.assertEqual(mismatches(wide.members), ())
         # A filter whose output follows its input hands the change on.

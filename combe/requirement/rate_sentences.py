@@ -85,10 +85,14 @@ def without_rate(requirement: Requirement) -> Requirement:
     return replace(requirement, sample_rate_hz=rate, bands=tuple(bands), rate=None)
 
 
-def with_rate_level(requirement: Requirement, key: str, db: float) -> Requirement:
-    """Another level of ``alias_db`` or ``image_db``."""
+FREE = "free"
+"""For a level that isn't asked."""
+
+
+def with_rate_level(requirement: Requirement, key: str, db: float | None) -> Requirement:
+    """Another level of ``alias_db`` or ``image_db``, None where it is free."""
     assert requirement.rate is not None
-    return replace(requirement, rate=replace(requirement.rate, **{key: -abs(db)}))
+    return replace(requirement, rate=replace(requirement.rate, **{key: None if db is None else -abs(db)}))
 
 
 def with_other_protection(requirement: Requirement) -> Requirement:

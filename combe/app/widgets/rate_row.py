@@ -20,6 +20,7 @@ from combe.ledger import Line
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, level_text, parse_attenuation, rate_text, short
 from combe.requirement.rate_sentences import (
+    FREE,
     with_other_protection,
     with_rate_level,
     with_ratio_text,
@@ -53,7 +54,7 @@ class RateRow(ToldRow):
         self.levels: dict[str, tuple[QWidget, Figure]] = {}
         for key, (word, _) in LEVELS.items():
             name = label(f"{word} by")
-            figure = Figure(parse_attenuation, f"how far {word} are down")
+            figure = Figure(_level_of, f"how far {word} are down")
             figure.typed.connect(lambda text, key=key: self._level(key, text))
             flow.addWidget(name)
             flow.addWidget(figure)
@@ -109,7 +110,7 @@ class RateRow(ToldRow):
                 part.setVisible(getattr(rate, way) > 1)
             level = getattr(rate, key)
             self.levels[key][1].show_text(
-                level_text(-level, 0 if level == round(level) else 1) if level is not None else "0 dB"
+                level_text(-level, 0 if level == round(level) else 1) if level is not None else FREE
             )
         self.protect.setText(rate.protect)
         self.plan.show_text(plan or "single")
@@ -143,7 +144,7 @@ class RateRow(ToldRow):
         self._tell({"kept": "muted", "close": "amber", "missed": "clay"}[verdict], f"{told} · {cost}" if cost else told)
 
     def _level(self, key: str, text: str) -> None:
-        self.asked.emit(lambda now: with_rate_level(now, key, parse_attenuation(text)), "type a level")
+        self.asked.emit(lambda now: with_rate_level(now, key, _level_of(text)), "type a level")
 
     def _check_ratio(self, text: str) -> None:
         if self.requirement is not None:
@@ -157,6 +158,11 @@ class RateRow(ToldRow):
         ):
             rate = self.requirement.rate
             plan_from(text.strip(), max(rate.up, rate.down), rate.up > 1)
+
+
+def _level_of(text: str) -> float | None:
+    """An attenuation; nothing where it is free."""
+    return None if text.strip() == FREE else parse_attenuation(text)
 
 
 def stages_words(design: Design) -> str:

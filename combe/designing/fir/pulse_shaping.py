@@ -30,6 +30,7 @@ Array = NDArray[np.float64]
 MAXIMUM_TAPS = 401
 SPAN = 48
 """Symbols to either side over which the receiver's pulse isn't taken as zero."""
+USUAL_SAMPLES = 8.0
 RIDGE = 1e-3
 """Weight of the distance from a plain root raised cosine: it decides where interference leaves taps free, and costs nothing else."""
 OWN = 30.0
@@ -49,7 +50,7 @@ def make(task: Task) -> Design:
     """The shortest pulse, or that of a given order, with the least interference the limits leave."""
     started = time.perf_counter()
     values = [setting.checked(task.choice.setting(setting.name)) for setting in SHAPING]
-    samples, roll_off, most = (float(value) for value in values if value is not None)
+    samples, roll_off, most = (float(value if value is not None else USUAL_SAMPLES) for value in values)
     link, asked = Link(samples, roll_off, most), task.asked
     if task.choice.order is not None:
         taps = task.order + 1
