@@ -39,6 +39,7 @@ from combe.app.widgets.flow import Flow
 from combe.app.widgets.ledger_table import LedgerTable
 from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Row, Verdict, verdict_of, worst_verdict
+from combe.app.widgets.rate_row import RateRow
 from combe.app.widgets.rounded_panel import WidthChart
 from combe.delivery.coloring import colored
 from combe.designing.contenders import Contender, contenders
@@ -52,7 +53,9 @@ from combe.project.demo import demo_project
 from combe.project.document import STEPS, DesignChoice
 from combe.project.results import Results
 from combe.requirement.quantities import parse_frequency
+from combe.requirement.rates import RateChange
 from combe.responses.views import MODES
+from combe.values import replace
 from tests.support import BAT, LOWPASS, asked
 from tests.test_delivery import bat_package
 
@@ -327,6 +330,22 @@ class Panels(unittest.TestCase):
         words = {text.split("\n")[3][start : start + length]: kind for start, length, kind in lines[3]}
         self.assertEqual((words["static"], words["12"]), ("keyword", "number"))
         self.assertEqual(colored("x\ny", "a.txt"), ((), ()))
+
+
+class Rates(unittest.TestCase):
+    def test_a_level_is_typed_or_left_free(self) -> None:
+        row, made = RateRow(), []
+        row.asked.connect(lambda edit, what: made.append((edit(asked_up), what)))
+        asked_up = replace(asked(2, (0, 0.1, -0.1, 0.1), (0.4, 1, -60)), rate=RateChange(4, 1))
+        row.show_rate(asked_up, "")
+        figure = row.levels["image_db"][1]
+        self.assertEqual((figure.text(), row.plan.text()), ("free", "single"))
+        for text, level in (("55 dB", -55.0), ("free", None)):
+            figure.typed.emit(text)
+            now, what = made[-1]
+            self.assertEqual((now.rate.image_db, what), (level, "type a level"))
+            row.show_rate(now, "")
+            self.assertEqual(figure.text(), "free" if level is None else "55 dB")
 
 
 class Plots(unittest.TestCase):
