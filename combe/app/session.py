@@ -13,6 +13,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from combe.app.jobs import Errand, Job, Lane, Pace
 from combe.app.looked_at import job_for, work
 from combe.app.widgets.parts import worst_verdict
+from combe.designing.methods import method_named
 from combe.errors import CombeError
 from combe.ledger.words import tightest
 from combe.project.edits import Edit, Note, record_proof
@@ -360,7 +361,9 @@ class Session(QObject):
         self._walk_path()
         if not self._is_ready_to_drag:
             self._is_ready_to_drag = True
-            threading.Thread(target=work().make_ready, name="combe-ready", daemon=True).start()
+            methods = {member.design.method for member in self.project.members}
+            is_recursive = any("iir" in method_named(name).kind for name in methods)
+            threading.Thread(target=work().make_ready, args=(is_recursive,), name="combe-ready", daemon=True).start()
         missing = self.results.missing(BESIDE)
         if not missing:
             return

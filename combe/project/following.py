@@ -160,9 +160,14 @@ def _draft(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Re
         yield News("rounded", rounded, is_whole=False)
 
 
-def make_ready() -> None:
-    """Load what drafts under the hand run on, while nobody waits for it."""
+def make_ready(is_recursive: bool = False) -> None:
+    """Load what drafts under the hand run on, while nobody waits for it; with recursive filters in the project also the loops
+    that these are run through, or the first to be opened would take half a second."""
     exchange.make_ready()
+    if is_recursive:
+        from combe.running import compiled
+
+        compiled.make_ready()
 
 
 def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopped: Callable[[], bool]) -> Reports:
