@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import random
 import shutil
@@ -108,7 +109,9 @@ def rounded(source: random.Random, entry: Format, bits: int) -> Requantize:
 def random_rates(source: random.Random, longest: int = 40, most: int = 7) -> Realization:
     """One to three stages, up before down, taps and sums in a row, each followed by a rounding."""
     entry = Format(source.random() < 0.9, source.choice((8, 12, 16, 16, 20)), source.randint(0, 15))
-    ratios = source.choice(("down", "up", "both", "down down", "up up", "up down", "same down")).split()
+    ratios = source.choice(
+        ("down", "up", "both", "down down", "up up", "up down", "same down", "up both", "both down", "up both down")
+    ).split()
     stages: list[Stage] = []
     arriving = entry
     for word in ratios:
@@ -336,6 +339,8 @@ def asked(rate: float, bands: tuple[tuple[Any, ...], ...], **change: Any) -> Req
 
 DOWN = asked(250_000, ((0, 12_000, -0.1, 0.1),), up=1, down=8, alias_db=-70)
 UP = asked(31_250, ((0, 12_000, -0.1, 0.1),), up=4, down=1, image_db=-70)
+SLOWER = asked(48_000, ((0, 8000, -0.1, 0.1),), up=5, down=12, alias_db=-70, image_db=-70)
+FASTER = asked(48_000, ((0, 15_000, -0.1, 0.1),), up=12, down=5, alias_db=-70, image_db=-70)
 RATIO = asked(48_000, ((0, 15_000, -0.1, 0.1),), up=3, down=2, image_db=-70, alias_db=-60)
 STRICT = asked(250_000, ((0, 12_000, -0.1, 0.1), (100_000, 125_000, -90)), down=8, alias_db=-60, protect="everything")
 
@@ -423,7 +428,8 @@ def counted(design: Design) -> float:
 class Designed(unittest.TestCase):
     def test_every_plan_keeps_every_limit(self) -> None:
         plans = ((DOWN, ("single", "2x2x2", "4x2", "2x4", "cic4x2", "cic2x2x2", "")), (UP, ("single", "2x2", "2xcic2", "")),
-                 (RATIO, ("single", "")), (STRICT, ("single", "2x4", "")))  # fmt: skip
+                 (RATIO, ("single", "")), (STRICT, ("single", "2x4", "")), (SLOWER, ("single", "5/6x2", "5/2x3x2", "5/12", "")),
+                 (FASTER, ("single", "2x6/5", "3x4/5", "2x2x3/5", "")))  # fmt: skip
         for brief, names in plans:
             for plan in names:
                 found = planned(brief, plan)
@@ -434,7 +440,17 @@ class Designed(unittest.TestCase):
 
     def test_stages_in_a_row_are_their_prototype(self) -> None:
         """The parts as the file has them, run by the book in floating point, against the filter told."""
-        for brief, plan in some(((DOWN, "cic4x2"), (UP, "2xcic2"), (DOWN, "2x2x2"), (RATIO, "single")), 3):
+        for brief, plan in some(
+            (
+                (DOWN, "cic4x2"),
+                (UP, "2xcic2"),
+                (DOWN, "2x2x2"),
+                (RATIO, "single"),
+                (SLOWER, "5/6x2"),
+                (FASTER, "2x6/5"),
+            ),
+            5,
+        ):
             found = planned(brief, plan)
             text = design_document(found)
             signal = np.random.default_rng(1).standard_normal(400)
@@ -477,8 +493,29 @@ class Designed(unittest.TestCase):
                     continue
                 self.assertLessEqual(best, other * 1.1, (plan, best, other))
 
+    def test_of_a_ratio_either_way_may_be_cheapest(self) -> None:
+        for brief, plans in (
+            (SLOWER, ("single", "5/6x2", "5/4x3", "5/3x4", "5/2x6", "5/3x2x2", "5/2x3x2", "5/2x2x3")),
+            (FASTER, ("single", "2x6/5", "3x4/5", "4x3/5", "6x2/5", "2x2x3/5", "2x3x2/5", "3x2x2/5")),
+        ):
+            best, each = counted(planned(brief)), {}
+            for plan in plans:
+                with contextlib.suppress(CombeError):
+                    each[plan] = counted(planned(brief, plan))
+            self.assertGreater(len(each), 4)
+            self.assertLessEqual(best, 1.1 * min(each.values()), each)
+        self.assertEqual(len(planned(SLOWER).stages), 2)
+
     def test_costs_are_those_of_the_structure(self) -> None:
-        for brief, plan in ((DOWN, "single"), (DOWN, "2x2x2"), (UP, "2x2"), (RATIO, "single"), (DOWN, "cic4x2")):
+        for brief, plan in (
+            (DOWN, "single"),
+            (DOWN, "2x2x2"),
+            (UP, "2x2"),
+            (RATIO, "single"),
+            (DOWN, "cic4x2"),
+            (SLOWER, "5/6x2"),
+            (FASTER, "2x6/5"),
+        ):
             found = planned(brief, plan)
             cost = design_document(found)["cost"]
             self.assertAlmostEqual(cost["multiplies"] + cost["adds"], counted(found), 4, plan)
@@ -506,13 +543,19 @@ class Designed(unittest.TestCase):
         for plan in ("2x3", "cic8", "2xcic4", "x", "3x", "cic", "8x1", "0x8", "2x2x2x1"):
             with self.assertRaises(DesignError, msg=plan):
                 planned(DOWN, plan)
-        with self.assertRaises(DesignError):
-            planned(RATIO, "3x2")
+        for plan in ("3x2", "3/2x1", "2x3/2", "x", "3/", "/2", "3/2/1", "cic3/2", "3x1/2", "0/2x3"):
+            with self.assertRaises(DesignError, msg=plan):
+                planned(RATIO, plan)
+        with self.assertRaises(DesignError) as caught:
+            planned(FASTER, "2x3/5")
+        self.assertIn("stages such as 6x2/5", caught.exception.sentence())
 
 
 class InIntegers(unittest.TestCase):
     def test_fewest_bits_keep_every_limit(self) -> None:
-        for brief, plan in some(((DOWN, "single"), (DOWN, "2x2x2"), (UP, "2x2"), (DOWN, "cic4x2"), (UP, "2xcic2")), 3):
+        for brief, plan in some(
+            ((DOWN, "single"), (DOWN, "2x2x2"), (UP, "2x2"), (DOWN, "cic4x2"), (UP, "2xcic2"), (SLOWER, "5/6x2")), 4
+        ):
             found = planned(brief, plan)
             made = fewest_bits_of_stages(found, Choices(16, better=IS_CAMPAIGN))
             taps = prototype_by_hand(made)

@@ -157,7 +157,7 @@ class RateRow(ToldRow):
             and text.strip() not in (CHEAPEST, "single")
         ):
             rate = self.requirement.rate
-            plan_from(text.strip(), max(rate.up, rate.down), rate.up > 1)
+            plan_from(text.strip(), rate.up, rate.down)
 
 
 def _level_of(text: str) -> float | None:

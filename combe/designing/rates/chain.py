@@ -20,6 +20,7 @@ from combe.designing.rates.plans import (
     min_ripple,
     plan_from,
     priced,
+    single,
 )
 from combe.designing.rates.stages import RateStage, cost_of_stages, prototype_of
 from combe.errors import CombeError, DesignError
@@ -63,16 +64,11 @@ def planned(
     rate = requirement.rate
     if rate is None:
         raise DesignError("the requirement changes no rate, so there is nothing to plan", "--plan", "leave it out")
-    is_mixed = rate.up > 1 and rate.down > 1
-    if is_mixed and plan not in ("", "single"):
-        raise DesignError(f"{rate.words} is done in a single stage", "--plan", "take single, or leave it out")
-    factor = rate.up if rate.up > 1 else rate.down
-    if plan or is_mixed:
-        chosen = Plan((factor,)) if is_mixed else plan_from(plan, factor, rate.up > 1)
-        return _designed(requirement, chosen, is_stopped)
-    asked = prototype_requirement(requirement)
-    order = sorted(every_plan(factor), key=lambda one: priced(one, asked))
-    wanted = [*order[:TRIED], *([Plan((factor,))] if Plan((factor,)) not in order[:TRIED] else [])]
+    if plan:
+        return _designed(requirement, plan_from(plan, rate.up, rate.down), is_stopped)
+    asked, alone = prototype_requirement(requirement), single(rate.up, rate.down)
+    order = sorted(every_plan(rate.up, rate.down), key=lambda one: priced(one, asked))
+    wanted = [*order[:TRIED], *([alone] if alone not in order[:TRIED] else [])]
     best: Design | None = None
     failure: CombeError | None = None
     for one in wanted:
@@ -139,11 +135,8 @@ def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) 
     rate = requirement.rate
     assert rate is not None
     downward = _chain(asked, plan, design)
-    stages = tuple(
-        RateStage(one.kind, one.down, 1, tuple(one.down * tap for tap in one.taps), one.order, one.delay)
-        for one in downward[::-1]
-    ) if rate.up > 1 else downward  # fmt: skip
-    words = plan.words(rate.up > 1)
+    stages = _turned(downward, plan)
+    words = plan.words
     notes = (
         f"{words}: {len(stages)} stages, each with its share of the passband's room, the last made to fit the others",
     )
@@ -151,6 +144,21 @@ def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) 
         "equiripple", prototype_of(stages), requirement.sample_rate_hz, requirement, notes,
         time.perf_counter() - started, stages=stages,
     )  # fmt: skip
+
+
+def _turned(downward: tuple[RateStage, ...], plan: Plan) -> tuple[RateStage, ...]:
+    """Stages in signal order, that at the highest rate with the other factor."""
+    if plan.is_upward:
+        upward = [
+            RateStage(one.kind, one.down, 1, tuple(one.down * tap for tap in one.taps), one.order, one.delay)
+            for one in downward[::-1]
+        ]
+        upward[-1] = replace(upward[-1], down=plan.other)
+        return tuple(upward)
+    first = downward[0]
+    if plan.other > 1:
+        first = replace(first, up=plan.other, taps=tuple(plan.other * tap for tap in first.taps))
+    return (first, *downward[1:])
 
 
 def _chain(asked: Requirement, plan: Plan, design: Callable[..., Design]) -> tuple[RateStage, ...]:
@@ -180,7 +188,7 @@ def _chain(asked: Requirement, plan: Plan, design: Callable[..., Design]) -> tup
         if worst >= 0:
             return made
         spare += 1.5 * -worst
-    raise DesignError(f"{plan.words(False)} misses a limit by {-worst:.3g} dB", "--plan", "take fewer stages")
+    raise DesignError(f"{plan.words} misses a limit by {-worst:.3g} dB", "--plan", "take fewer stages")
 
 
 def _shares(asked: Requirement, plan: Plan) -> list[float]:

@@ -14,29 +14,43 @@ from combe.designing.estimates import kaiser_equiripple_taps
 from combe.errors import DesignError
 from combe.requirement import Requirement
 
-MOST_STAGES = 6
+MOST_STAGES, MOST_MIXED = 6, 4
+"""Stages in a row; of a ratio of two factors."""
 MOST_CIC_ORDER = 10
 Piece = tuple[float, float, float]
 """A stretch that must be blocked: from, to, level in dB."""
 
 
 class Plan(Struct, frozen=True):
-    """Factors from the highest rate down, each with whether it is done by sums in a row (0 or their order, found later)."""
+    """Factors from the highest rate down, each with whether it is done by sums in a row (0 or their order, found later).
+
+    A ratio of two factors goes one way in stages; the stage at the highest rate takes the ``other`` factor with it.
+    """
 
     factors: tuple[int, ...]
     is_cic: bool = False
     """Whether the first, at the highest rate, is."""
+    is_upward: bool = False
+    other: int = 1
 
-    def words(self, is_upward: bool) -> str:
+    @property
+    def words(self) -> str:
         """As it is asked for, in signal order."""
-        parts = [f"{'cic' if self.is_cic and k == 0 else ''}{factor}" for k, factor in enumerate(self.factors)]
-        if len(parts) == 1 and not self.is_cic:
+        if len(self.factors) == 1 and not self.is_cic:
             return "single"
-        return "x".join(parts[::-1] if is_upward else parts)
+        parts = [f"{'cic' if self.is_cic and k == 0 else ''}{factor}" for k, factor in enumerate(self.factors)]
+        if self.other > 1:
+            parts[0] = f"{parts[0]}/{self.other}" if self.is_upward else f"{self.other}/{parts[0]}"
+        return "x".join(parts[::-1] if self.is_upward else parts)
 
 
-def plan_from(text: str, factor: int, is_upward: bool) -> Plan:
-    """A plan as it is typed: ``single``, ``2x2x2``, ``cic8x2``, factors in signal order.
+def single(up: int, down: int) -> Plan:
+    """One stage for all of it."""
+    return Plan((up,), False, True, down) if up > 1 else Plan((down,))
+
+
+def plan_from(text: str, up: int, down: int) -> Plan:
+    """A plan as it is typed: ``single``, ``2x2x2``, ``cic8x2``, ``2x80/147``, factors in signal order.
 
     Raises
     ------
@@ -44,7 +58,10 @@ def plan_from(text: str, factor: int, is_upward: bool) -> Plan:
         If it can't be read, or its factors don't make the ratio.
     """
     if text == "single":
-        return Plan((factor,))
+        return single(up, down)
+    if up > 1 and down > 1:
+        return _mixed_from(text, up, down)
+    factor, is_upward = max(up, down), up > 1
     words = text.split("x")
     numbers = []
     for word in words:
@@ -60,7 +77,29 @@ def plan_from(text: str, factor: int, is_upward: bool) -> Plan:
     if cics not in ([], [0]) or (cics and len(words) == 1) or (not cics and 1 in numbers):
         where = "last, behind taps" if is_upward else "first, in front of taps"
         raise DesignError(f"{text} can't be built", "--plan", f"a cic stands {where} that make its droop good")
-    return Plan(tuple(numbers), bool(cics))
+    return Plan(tuple(numbers), bool(cics), is_upward)
+
+
+def _mixed_from(text: str, up: int, down: int) -> Plan:
+    """``2x80/147``: up in stages, the last of which goes down as well; ``147/80x2``: down in stages, the first going up."""
+    words = text.split("x")
+    digits = [word.split("/") for word in words]
+    is_number = all(part.isascii() and part.isdigit() and 0 < int(part) < 10**6 for each in digits for part in each)
+    mixed = [k for k, each in enumerate(digits) if len(each) == 2]
+    staged = [plan for plan in every_plan(up, down) if len(plan.factors) > 1]
+    example = min(staged, key=lambda plan: len(plan.factors)).words if staged else ""
+    how = f"single, or stages such as {example}" if example else "single is the only one"
+    if not is_number or mixed not in ([0], [len(words) - 1]) or any(len(each) > 2 for each in digits):
+        raise DesignError(f'"{text}" is not a plan', "--plan", how)
+    numbers = [[int(part) for part in each] for each in digits]
+    is_upward = mixed == [len(words) - 1] and (len(words) > 1 or up >= down)
+    ratio = numbers.pop() if is_upward else numbers.pop(0)
+    rest = [each[0] for each in numbers]
+    factors = (ratio[0], *rest[::-1]) if is_upward else (ratio[1], *rest)
+    other = ratio[1] if is_upward else ratio[0]
+    if (prod(factors), other) != ((up, down) if is_upward else (down, up)) or 1 in factors:
+        raise DesignError(f"{text} doesn't make {up}/{down}", "--plan", how)
+    return Plan(factors, False, is_upward, other)
 
 
 @cache
@@ -77,16 +116,23 @@ def factorizations(number: int, most: int = MOST_STAGES) -> tuple[tuple[int, ...
     return tuple(found)
 
 
-def every_plan(factor: int) -> Iterator[Plan]:
-    """All factorizations; and those of what is left behind a first stage of sums."""
+def every_plan(up: int, down: int) -> Iterator[Plan]:
+    """All factorizations; and those of what is left behind a first stage of sums, where the rate goes one way."""
+    if up > 1 and down > 1:
+        for factor, other, is_upward in ((up, down, True), (down, up, False)):
+            for factors in factorizations(factor, MOST_MIXED):
+                if is_upward or len(factors) > 1:
+                    yield Plan(factors, False, is_upward, other)
+        return
+    factor, is_upward = max(up, down), up > 1
     for factors in factorizations(factor):
-        yield Plan(factors)
+        yield Plan(factors, False, is_upward)
     for first in range(2, factor + 1):
         if factor % first == 0 and first < factor:
             for rest in factorizations(factor // first, MOST_STAGES - 1):
-                yield Plan((first, *rest), True)
+                yield Plan((first, *rest), True, is_upward)
     if factor > 1:
-        yield Plan((factor, 1), True)
+        yield Plan((factor, 1), True, is_upward)
 
 
 def blocked(requirement: Requirement) -> tuple[Piece, ...]:
@@ -158,7 +204,9 @@ def priced(plan: Plan, requirement: Requirement) -> float:
             edge = min((abs(p[0] - pass_hz) for p in own if p[0] > pass_hz), default=rate / 4)
             level = min(p[2] for p in own)
             taps = kaiser_equiripple_taps(ripple, 10 ** (level / 20), max(edge, 1e-9 * rate) / rate)
-            total += 1.5 * taps * share / factor
+            # Symmetric taps share their multiplies where a stage only goes down.
+            each = 1.5 if not plan.is_upward and (index or plan.other == 1) else 2.0
+            total += each * taps * share / factor / (1 if index else plan.other)
         rate /= factor
         share /= factor
     return total
