@@ -57,7 +57,9 @@ def run(
     ] = None,
     plan: Annotated[
         str,
-        typer.Option(help="Stages of a change of rate: single, or factors such as 2x2x2, cic8x2, 147/80x2; else the cheapest."),
+        typer.Option(
+            help="Stages of a change of rate: single, or factors such as 2x2x2, cic8x2, 147/80x2; else the cheapest."
+        ),
     ] = "",
     with_prices: Annotated[bool, typer.Option("--prices", help="Add what moving each figure would save.")] = False,
     out: Annotated[str, typer.Option(help="Write the design file here.")] = "",

@@ -145,10 +145,11 @@ def _schedule(
 
 
 def _table(circuit: Circuit, stage: TapSum, depth: int, index: Signal, row: Signal | None) -> Signal:
-    """The taps of all phases, one after another, newest sample first."""
+    """The taps of all phases, one after another, newest sample first; of the first alone where outputs meet no other (their
+    number divides what is dropped)."""
     width = stage.coefficient.bits + (not stage.coefficient.signed)
     rows = []
-    for phase in range(stage.up):
+    for phase in range(stage.up if row is not None else 1):
         own = list(stage.coefficients[phase :: stage.up])
         rows += own + [0] * (depth - len(own))
     factor = circuit.new("coefficient", width)
