@@ -17,6 +17,7 @@ import numpy as np
 import soundfile
 
 import combe
+from combe.benching import long as benching_long
 from combe.benching import run as benching
 from combe.designing.designed import Design
 from combe.errors import FileError
@@ -212,6 +213,23 @@ class LongBench(unittest.TestCase):
             self.assertEqual([heard.identical for heard in (*long.through, alone)], [True, None, True])
             for heard in (*long.through, alone):
                 np.testing.assert_array_equal(heard.values, short.values)
+
+    def test_a_program_wrong_in_its_first_piece_alone_is_caught(self) -> None:
+        made = combe.realize(Design("given", Fir((0.5, 0.25)), 2000.0), 14).realization
+        for wrong_piece in (0, 1, 3):
+            flow, pieces = BitTrueFlow(made), iter(range(9))
+
+            def code(
+                raw: np.ndarray, flow: BitTrueFlow = flow, pieces: object = pieces, bad: int = wrong_piece
+            ) -> np.ndarray:
+                return flow.take(raw) + (next(pieces) == bad)  # type: ignore[call-overload]
+
+            player = Player(signal_from_sentence("white -12 dB", 2000.0, 4000), made.input)
+            long = benching_long.LongBench(made, None, player, (), 10, ["code"], [], code)
+            with patch("combe.benching.long.PIECE", 1000):
+                for _ in long.run(lambda _: None, lambda: False):
+                    pass
+            self.assertEqual(long.heard()[0].identical, False, wrong_piece)
 
     def test_a_run_that_fails_leaves_nothing(self) -> None:
         path = self.folder / "bad.txt"

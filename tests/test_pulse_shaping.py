@@ -162,6 +162,7 @@ class Link(unittest.TestCase):
             values = run_bench(made.realization, None, signal, ["ideal"]).input.values
             levels = np.unique(values)
             self.assertEqual(len(levels), points)
+            self.assertAlmostEqual(float(np.sum(levels)), 0.0, delta=1e-3)
             np.testing.assert_allclose(np.diff(levels), np.diff(levels)[0], atol=2e-4)
             self.assertAlmostEqual(20 * math.log10(math.sqrt(2 * float(np.mean(values**2)))), -6, delta=0.01)
         for wrong in (

@@ -321,6 +321,17 @@ class Circuits(unittest.TestCase):
                 proof = prove_hdl(package, made, simulators=(tool,))
                 self.assertTrue(proof.holds, (index, language, made, proof.sentence()))
 
+    @unittest.skipUnless(shutil.which("iverilog"), "there is no simulator on this machine")
+    def test_taps_before_a_change_of_rate_take_no_clock_that_is_not_told(self) -> None:
+        entry = Format(True, 8, 7)
+        first = TapSum((3, -5, 7, 11, 2), Format(True, 5, 3), Format(True, 64, 10), "direct", 1, 1, 1)
+        first = replace(first, accumulator=needed_accumulator(first, entry))
+        second = TapSum((1, 2, 3), Format(True, 3, 2), Format(True, 64, 12), "direct", 1, 1, 2)
+        second = replace(second, accumulator=needed_accumulator(second, first.result))
+        made = Realization("before", 1.0, "direct", entry, second.result, (first, second))
+        proof = prove_hdl(hdl_package(made, "verilog", "f"), made, simulators=("iverilog",))
+        self.assertTrue(proof.holds, proof.sentence())
+
     def test_a_phase_that_no_output_meets_takes_no_room(self) -> None:
         """Up by 2 and down by 2 or 4: the taps of the other phase are nowhere in the text."""
         entry = Format(True, 12, 11)

@@ -53,8 +53,7 @@ def resampled(values: Array, rate_hz: float, target_hz: float) -> Array:
     fade = np.minimum(np.arange(len(values)) / max(FADE_S * rate_hz, 1.0), 1.0)
     faded = values * fade * fade[::-1]
     count = max(round(len(values) * target_hz / rate_hz), 1)
-    spectrum = fft.rfft(faded)[: count // 2 + 1]
-    return np.asarray(fft.irfft(spectrum, count) * (count / len(values)), dtype=np.float64)
+    return np.asarray(fft.irfft(fft.rfft(faded), count) * (count / len(values)), dtype=np.float64)
 
 
 def write_sound(bench: Bench, folder: str | Path, slower: float = 1.0) -> list[Path]:

@@ -297,7 +297,7 @@ def _rate_stages(build: Builder, stream: Stream, realization: Realization) -> tu
         assert isinstance(one, (TapSum, Cic))
         before_it = 1 if isinstance(one, TapSum) else 0 if one.down > 1 else one.order + 1
         paces.append(Pace(one, until - begun[len(paces)] - before_it))
-    return stream, ready, clocks_between(paces) + (begun[0] + 1 if changing[0] > 0 else 0)
+    return stream, ready, clocks_between(paces) + begun[0]
 
 
 def _requantized(build: Builder, stream: Stream, stage: Requantize, index: int) -> Stream:
