@@ -14,10 +14,11 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from combe.designing import equiripple
 from combe.designing.designed import Design
 from combe.designing.fir.pulses import root_raised_cosine
 from combe.designing.least_squares.limited import Limits, nearest_within
-from combe.designing.lengths import allowed_lengths, first_guess, least_length
+from combe.designing.lengths import allowed_lengths, least_length
 from combe.designing.linear_phase import from_cosines
 from combe.designing.settings import SHAPING
 from combe.designing.task import Task
@@ -35,6 +36,8 @@ RIDGE = 1e-3
 """Weight of the distance from a plain root raised cosine: it decides where interference leaves taps free, and costs nothing else."""
 OWN = 30.0
 """Weight of the own symbol, which arrives at a level of 1: a weaker pulse would have an easier mask."""
+STEPS_LEFT = 2.0
+"""Doublings as good as the last, after which a search for a length is given up."""
 WORST_DB = 300.0
 
 
@@ -88,14 +91,36 @@ def _least(task: Task, link: Link) -> Fir:
             return float("inf")
         return float(10 ** ((error_vector_db(fir, link) - link.error_vector_db) / 20))
 
-    guess = max(min(first_guess(task.asked), MAXIMUM_TAPS // 2), int(4 * link.samples))
-    taps = least_length(share, guess, allowed_lengths(task.asked), MAXIMUM_TAPS, 2)
-    if taps is None:
-        what = f"no pulse of up to {MAXIMUM_TAPS} taps keeps these limits with an error vector of {link.error_vector_db:g} dB"
-        raise DesignError(what, "bands", "begin the mask further out, raise roll_off or relax error_vector_db")
+    least = _feasible(task)
+    taps, before = min(max(least, int(2 * link.samples)), MAXIMUM_TAPS), float("inf")
+    while share(taps) > 1:
+        now = 20 * float(np.log10(share(taps)))
+        # Where twice the taps have gained little, more are not tried.
+        if taps >= MAXIMUM_TAPS or (now < np.inf and now > STEPS_LEFT * (before - now)):
+            what = f"an error vector of {link.error_vector_db:g} dB was not reached"
+            if now < np.inf:
+                what += f": at {taps} taps it is {link.error_vector_db + now:.1f} dB"
+                what += f", and half of them were {before - now:.1f} dB worse" if before < np.inf else ""
+            raise DesignError(what, "bands", "begin the mask further out, change roll_off or relax error_vector_db")
+        taps, before = min(2 * taps, MAXIMUM_TAPS), now
+    shortest = least_length(share, taps, allowed_lengths(task.asked), taps, least)
+    assert shortest is not None
+    taps = shortest
     fir = found[taps]
     assert fir is not None
     return fir
+
+
+def _feasible(task: Task) -> int:
+    """The least number of taps that keep the limits, whatever they do to symbols."""
+    first = min(task.asked.passbands, key=lambda band: band.start_hz, default=None)
+    if first is None or first.start_hz > 0:
+        raise DesignError("a pulse is kept from 0 Hz on", "bands", "let the first band be kept and begin at 0")
+    near = equiripple.shortest(task.asked, 1, task.is_stopped, None, True)
+    if near.order >= MAXIMUM_TAPS:
+        what = f"these limits take {near.order + 1:,} taps, and pulses go to {MAXIMUM_TAPS}"
+        raise DesignError(what, "bands", "widen a transition or relax a limit")
+    return near.order + 1
 
 
 def shaped(task: Task, link: Link, taps: int) -> Fir | None:

@@ -103,7 +103,8 @@ def nearest_within(
         if solved is None:
             return None
         a, active = free + back(solved[0]), solved[1]
-        if len(rows) > 6 * len(a):
+        if len(rows) > 2 * len(a):
+            # What isn't touched may go: those that are touched hold the distance, which only grows.
             rows = [row for row, kept in zip(rows, active) if kept]
             bounds = [bound for bound, kept in zip(bounds, active) if kept]
     return None
