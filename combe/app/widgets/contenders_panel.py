@@ -188,7 +188,9 @@ class ContendersPanel(Panel):
             row.column.addWidget(label(margin_words(contender.lines), "clay", wrap=True))
         size = contender.design.size_words
         cost = contender.cost
-        row.column.addWidget(Elided(f"{size} · {short(cost.multiplies, 4)} multiplies · {short(cost.delays, 6)} words", "muted"))
+        row.column.addWidget(
+            Elided(f"{size} · {short(cost.multiplies, 4)} multiplies · {short(cost.delays, 6)} words", "muted")
+        )
         phase = "phase turned 90°" if contender.symmetry == -1 else f"{contender.phase} phase"
         row.column.addWidget(Elided(f"delay {_delay_words(contender, requirement)} · {phase}", "muted"))
         row.setAccessibleName(f"{contender.method}, {size}, {margin_words(contender.lines)}")
