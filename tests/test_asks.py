@@ -75,19 +75,22 @@ class Lines(unittest.TestCase):
         snr, most, least, late, ends, unheard = ask_lines(bench, asks)
         assert true.snr_db is not None and true.delay_samples is not None
         self.assertAlmostEqual(snr.margin, true.snr_db - 60)
-        assert true.purity is not None and true.purity.distortion_db is not None
+        quiet = combe.bench(realized, "sine 100 Hz -12 dB + white -40 dB", samples=4000)
+        clear = next(heard for heard in quiet.through if heard.name == "bit-true")
+        assert clear.purity is not None and clear.purity.distortion_db is not None
         pure = ask_lines(
-            bench,
+            quiet,
             (
                 "noise and distortion at least 1 dB", "spurious-free at least 2 dB", "distortion at most -3 dB",
                 "effective bits at least 0.5", "error vector at most -40 dB",
             ),
         )  # fmt: skip
-        found = true.purity
+        found = clear.purity
         wanted = (found.sinad_db - 1, found.spurious_free_db - 2, -3 - found.distortion_db, found.effective_bits - 0.5)
         for line, margin in zip(pure, wanted):
             self.assertAlmostEqual(line.margin, margin, msg=line.limit)
         self.assertTrue(is_untold(pure[-1]), "no carrier, no error vector")
+        self.assertTrue(is_untold(ask_lines(bench, ["noise and distortion at least 1 dB"])[0]), "more noise than tone")
         self.assertEqual(limit_name(pure[0]), "Noise and distortion")
         self.assertAlmostEqual(most.margin, -2 - gain, delta=0.05)
         self.assertAlmostEqual(least.margin, gain + 4, delta=0.05)

@@ -93,6 +93,10 @@ class Pure(unittest.TestCase):
         self.assertAlmostEqual(given["effective_bits"], 12, delta=0.15)
         self.assertAlmostEqual(true["sinad_db"], given["sinad_db"], delta=0.2)
         self.assertEqual((true["saturated"], true["first_saturated"]), (0, None))
+        # Beside a recording, or where a filter leaves more noise than tone, nothing is judged by it.
+        mixed = combe.bench(made, "sine 77.7 Hz -40 dB + chirp 10 Hz to 400 Hz -40 dB", samples=4000).document()
+        self.assertEqual([each["sinad_db"] for each in (mixed["input"], *mixed["through"])], [None] * 4)
+        self.assertIsNone(combe.bench(made, "sine 77.7 Hz -60 dB + white -50 dB", samples=4000).input.purity)
         loud = combe.bench(made, "step at 123 -1 dB", samples=400).through[-1]
         self.assertEqual((loud.first_saturated, loud.saturated), (123, 277))
         self.assertIsNone(loud.document()["sinad_db"])

@@ -13,7 +13,7 @@ from combe.realization.formats import Format
 from combe.realization.stages import Realization
 from combe.signals.figures import Tones, delay_by_correlation, fit_tones, tone_errors
 from combe.signals.modulation import Modulated, Received, received
-from combe.signals.purity import NOT_TOLD, Purity, purity_of
+from combe.signals.purity import BESIDE_TONES, NOT_TOLD, Purity, purity_of
 from combe.signals.spec import Signal
 from combe.values import replace
 
@@ -145,7 +145,8 @@ def input_of(signal: Signal, realization: Realization, given: Array, settled: in
         omegas = np.array(hz) * 2 * np.pi / realization.sample_rate_hz
         tones = fit_tones(given[settled:], omegas, settled)
     full, step = full_scale(realization.input), realization.input.step
-    purity = purity_of(given[settled:], omegas, full) if tones is not None else None
+    is_judged = tones is not None and all(part.kind in BESIDE_TONES for part in signal.parts)
+    purity = purity_of(given[settled:], omegas, full) if is_judged else None
     known = hz if tones is not None else ()
     return Input(given, full, known, tones, step, _rms(given), _peak(given), Levels.of(given), purity)
 
@@ -179,7 +180,7 @@ def heard_of(
         name, values, full, at_ends(integers, realization.output) if integers is not None else None, identical, tones, is_sure,
         float(np.sqrt(energy / max(len(error), 1))), float(np.max(np.abs(error), initial=0.0)), ratio, delay,
         max(each.error_db for each in known) if known else None, known, _rms(values), _peak(values), Levels.of(values), Levels.of(error),
-        purity_of(values[late:], omegas, full), first_at_end(integers, realization.output), None,
+        purity_of(values[late:], omegas, full) if given.purity is not None else None, first_at_end(integers, realization.output), None,
         realization.output_rate_hz if realization.changes_rate else None,
     )  # fmt: skip
 

@@ -38,12 +38,14 @@ class Purity(Struct, frozen=True):
         }  # fmt: skip
 
 
+BESIDE_TONES = ("sine", "white", "pink", "converter")
+"""Parts of a signal whose tones may be judged by what stands beside them: noise, and what a converter leaves."""
 NOT_TOLD: dict[str, Any] = dict.fromkeys(("sinad_db", "distortion_db", "spurious_free_db", "effective_bits"))
 
 
 def purity_of(values: Array, omegas: Array, full: float) -> Purity | None:
     """The figures of settled values with tones at ``omegas``; None where there are no tones, or nothing beside them, or too
-    few samples to tell them apart."""
+    few samples to tell them apart, or more of everything else than of them."""
     count = len(values)
     if not len(omegas) or count < max(LEAST_SAMPLES, 8 * len(omegas)):
         return None
@@ -51,7 +53,7 @@ def purity_of(values: Array, omegas: Array, full: float) -> Purity | None:
     power = float(np.sum(found.amplitudes**2) / 2)
     rest = values - found.constant - _played(omegas, found.amplitudes, found.phases, count)
     left = float(np.mean(rest**2))
-    if not found.is_sure or power <= SMALLEST * full**2 or left <= SMALLEST**2 * full**2:
+    if not found.is_sure or power <= max(left, SMALLEST * full**2) or left <= SMALLEST**2 * full**2:
         return None
     sinad = 10 * float(np.log10(power / left))
     level = 10 * float(np.log10(power / (full**2 / 2)))
