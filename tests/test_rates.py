@@ -19,7 +19,7 @@ from typing import Any
 import numpy as np
 
 from combe.analysis.bounds import bounds
-from combe.analysis.measured import measured_noise
+from combe.analysis.measured import Measured, measured_noise
 from combe.analysis.noise import predicted_noise
 from combe.delivery.c import c_package
 from combe.delivery.c.rates import chunk_of
@@ -46,6 +46,7 @@ from combe.rounding.holding import stages_that_hold
 from combe.rounding.rates import fewest_bits_of_stages, rate_lines, realize_stages
 from combe.running.flow import BitTrueFlow
 from combe.running.simulate import ideal_run, simulate
+from combe.signals.noise_run import SIGNALS, listen
 from combe.values import replace
 from tests.independent import brought
 from tests.support import IS_CAMPAIGN, document, examples, fewer_vectors, some
@@ -609,6 +610,21 @@ class InIntegers(unittest.TestCase):
                 made = realize_stages(planned(brief, plan), Choices(16, output=output, state_bits=bits))
                 told, heard = predicted_noise(made).power, measured_noise(made, 1 << 17, 0.3).power
                 self.assertLess(abs(told / heard - 1), 0.1, (plan, bits, told, heard))
+
+    def test_few_outputs_are_listened_to_as_well(self) -> None:
+        """Behind a large drop of rate a recording leaves a handful of outputs, or none that has settled."""
+        for count in (0, 1, 2, 15, 16, 17, 31, 33):
+            omega, power = Measured(np.ones(count), 1.0, ()).density()
+            self.assertEqual((len(omega), bool(np.all(np.isfinite(power)))), (len(power), True))
+        entry = Format(True, 12, 11)
+        for down in (500, 1500, 4096):
+            taps = TapSum((3, 5), Format(True, 4, 3), Format(True, 16, 14), "direct", 1, 1, down)
+            rounding = Requantize(taps.result, Format(True, 8, 7), "nearest-even", "saturate")
+            made = Realization("few", 250_000.0, "direct", entry, rounding.target, (taps, rounding))
+            for name in SIGNALS:
+                heard = listen(made, DOWN, name)
+                self.assertEqual(len(heard.hz), len(heard.heard_db))
+                self.assertTrue(heard.sentences())
 
     def test_no_input_leaves_the_bounds(self) -> None:
         """Each phase driven by the signs of its own taps, and random inputs at the ends of the range."""

@@ -64,12 +64,15 @@ class Measured(Struct, frozen=True, eq=False):
         )
 
     def density(self, segment: int = 1024) -> tuple[Array, Array]:
-        """Frequencies from 0 to π and the density there: averaged windowed segments that overlap by half (Welch 1967)."""
+        """Frequencies from 0 to π and the density there: averaged windowed segments that overlap by half (Welch 1967). An error
+        of fewer samples than the shortest segment, behind a large drop of rate, is one segment; none has no density."""
         from scipy import fft
 
-        segment = min(segment, max(16, len(self.error) // 2))
+        if not len(self.error):
+            return np.linspace(0, np.pi, 9), np.zeros(9)
+        segment = min(segment, max(16, len(self.error) // 2), len(self.error))
         window = np.sin(np.pi * (np.arange(segment) + 0.5) / segment) ** 2
-        starts = range(0, len(self.error) - segment + 1, segment // 2)
+        starts = range(0, len(self.error) - segment + 1, max(segment // 2, 1))
         parts = np.array([self.error[k : k + segment] for k in starts])
         parts = parts - np.mean(self.error)
         power = np.mean(np.abs(fft.rfft(parts * window, axis=1)) ** 2, axis=0) / np.sum(window**2)

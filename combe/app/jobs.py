@@ -167,6 +167,9 @@ class Errand(QObject):
         self._running = True
         pool = QThreadPool.globalInstance()
         assert pool is not None
+        # One after another on a thread that stays: two would take the interpreter from the interface twice as often.
+        pool.setMaxThreadCount(1)
+        pool.setExpiryTimeout(-1)
         pool.start(lambda: self._fetch(work))
 
     def _fetch(self, work: Callable[[], object]) -> None:
