@@ -15,7 +15,7 @@ from combe.designing.recursive.slp import Linear, joined, least_maximum, triangl
 from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError
 from combe.filters import Cascade, Fir, rational_of, sections_of
-from tests.support import asked, least_margin_db, plain_gain, plain_section_gain_db, some
+from tests.support import IS_CAMPAIGN, asked, least_margin_db, plain_gain, plain_section_gain_db, some
 
 RATE = 48_000.0
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
@@ -152,6 +152,7 @@ class Equalizers(unittest.TestCase):
         np.testing.assert_allclose(plain_gain(found.filter, f), plain_gain(base.filter, f), atol=1e-6)
         self.assertTrue(rational_of(found.filter).is_stable)
 
+    @unittest.skipUnless(IS_CAMPAIGN, "in a campaign")
     def test_spread_falls_slowly_and_then_fast(self) -> None:
         """At four sections still twenty times too wide; nine or ten keep it."""
         wide = asked(1.0, (0, 0.2, -0.1, 0.1), (0.25, 0.5, -50), max_delay_spread_s=0.2)

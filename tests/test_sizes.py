@@ -15,6 +15,7 @@ from combe.project import edits
 from combe.project.demo import wake_up_project
 from combe.project.document import STEPS
 from combe.values import replace
+from tests.support import IS_CAMPAIGN
 from tests.test_app import WindowCase
 
 WIDEST, HIGHEST = 1180, 700
@@ -87,6 +88,7 @@ class Sizes(WindowCase):
         self.window.tell(LONG)
         self.walk("long names")
 
+    @unittest.skipUnless(IS_CAMPAIGN, "in a campaign")
     def test_recursive_dark(self) -> None:
         self.window.replace_project(wake_up_project(), None)
         self.settle()
