@@ -75,6 +75,15 @@ class Pieces(unittest.TestCase):
                     found = [value for piece in cut(samples, source) for value in flow.take(piece).tolist()]
                     self.assertEqual(found, wanted)
 
+    def test_a_long_signal_in_one_go_is_cut_without_a_trace(self) -> None:
+        source = random.Random(12)
+        for index in some(range(30), 9):
+            made = (random_realization, random_network, random_section_realization)[index % 3](source)
+            samples = random_integers(120, made.input, index + 1)
+            wanted = plain_run(json.loads(json.dumps(realization_document(made))), samples.tolist())
+            with patch("combe.running.flow.PIECE", 7):
+                self.assertEqual(BitTrueFlow(made).take(samples).tolist(), wanted)
+
     def test_the_exact_filter_goes_on_where_it_was(self) -> None:
         source = random.Random(3)
         n = 400

@@ -38,6 +38,10 @@ class Flow(Protocol):
         ...
 
 
+PIECE = 1 << 15
+"""Samples that go through all stages at a time."""
+
+
 class BitTrueFlow:
     """The integer program on raw samples that come piece by piece, all state zero before the first."""
 
@@ -56,10 +60,15 @@ class BitTrueFlow:
         """
         signal = check_samples(samples, self.entry, self.taken)
         self.taken += len(signal)
-        if len(signal) == 0:
-            return signal
-        for stage in self.stages:
-            signal = stage.take(signal)
+        if len(signal) <= 2 * PIECE:
+            return self._through(signal)
+        # Through all stages piece by piece, so that what one hands to the next is still in the processor's cache.
+        return np.concatenate([self._through(signal[k : k + PIECE]) for k in range(0, len(signal), PIECE)])
+
+    def _through(self, signal: Integers) -> Integers:
+        if len(signal):
+            for stage in self.stages:
+                signal = stage.take(signal)
         return signal
 
 
