@@ -9,19 +9,36 @@ import sys
 import threading
 import time
 import unittest
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from unittest import mock
 
 from combe.designing import workers
 from combe.designing.contenders import contenders, tried
 from combe.designing.task import DesignChoice
-from combe.designing.workers import WORKERS, Worker, WorkerGoneError, Workers, side_by_side
+from combe.designing.workers import WORKERS, Worker, WorkerGoneError, Workers, apart, side_by_side
 from combe.errors import DesignError, Stopped
+from combe.project import following
+from combe.project.chain import ideal_of
+from combe.project.demo import demo_project, recorder_project
+from combe.project.results import Failure, Results
+from combe.values import replace
 from tests.support import LOWPASS, asked, few_methods
 
 ROOT = Path(__file__).resolve().parent.parent
 HARD = asked(1, (0, 0.1, -0.001, 0.001), (0.1018, 0.5, -90))
 """Some thousand taps: whoever works on it is at it for a while."""
+
+
+@apart
+def counting(most: int, is_stopped: Callable[[], bool]) -> Iterator[tuple[int, int]]:
+    """One number after another, each with the process it comes from; until the most, or for ever where that is negative."""
+    number = 0
+    while number != most and not is_stopped():
+        yield os.getpid(), number
+        number += 1
+    if most > 900:
+        raise DesignError("too many", "most", "fewer")
 
 
 def ready(worker: Worker) -> Worker:
@@ -72,15 +89,15 @@ class Processes(unittest.TestCase):
         worker = ready(Worker())
         self.addCleanup(worker.end)
         with self.assertRaises(Stopped):
-            worker.call("tried", (HARD, DesignChoice("equiripple")), lambda: True)
-        found = worker.call("tried", (LOWPASS, DesignChoice("equiripple")), lambda: False)
+            worker.call(tried, (HARD, DesignChoice("equiripple")), lambda: True)
+        found = worker.call(tried, (LOWPASS, DesignChoice("equiripple")), lambda: False)
         self.assertEqual(found.design.filter, tried(LOWPASS, DesignChoice("equiripple"), lambda: False).design.filter)  # type: ignore[union-attr]
 
     def test_a_process_that_dies_loses_nothing(self) -> None:
         worker = ready(Worker())
         threading.Timer(0.2, lambda: os.kill(worker.process.pid, signal.SIGKILL)).start()
         with self.assertRaises(WorkerGoneError):
-            worker.call("tried", (HARD, DesignChoice("equiripple")), lambda: False)
+            worker.call(tried, (HARD, DesignChoice("equiripple")), lambda: False)
         worker.end()
         WORKERS.start()
         busy = [ready(each) for each in WORKERS._free]
@@ -90,7 +107,7 @@ class Processes(unittest.TestCase):
             (LOWPASS, DesignChoice("equiripple")),
             *[(long, DesignChoice("equiripple", order)) for order in (1201, 1202, 1203)],
         ]
-        race = side_by_side("tried", tried, tasks, lambda: time.monotonic() > ends)
+        race = side_by_side(tried, tasks, lambda: time.monotonic() > ends)
         orders = [next(race).order]
         self.assertEqual(WORKERS._free, [], "both are at a long one")
         os.kill(busy[0].process.pid, signal.SIGKILL)
@@ -102,7 +119,7 @@ class Processes(unittest.TestCase):
         WORKERS.start()
         for each in WORKERS._free:
             ready(each)
-        race = side_by_side("tried", tried, [(LOWPASS, DesignChoice("equiripple")), *[(HARD, DesignChoice("equiripple"))] * 9],
+        race = side_by_side(tried, [(LOWPASS, DesignChoice("equiripple")), *[(HARD, DesignChoice("equiripple"))] * 9],
                             lambda: False)  # fmt: skip
         next(race)
         self.assertEqual(WORKERS._free, [])
@@ -145,14 +162,104 @@ class Processes(unittest.TestCase):
             self.assertEqual(sorted(found), sorted(each.method for each in contenders(LOWPASS)))
         self.assertTrue(2 <= len(started) <= workers.MOST_STILLBORN + 2, len(started))
 
+    def window(self) -> list[Worker]:
+        """The processes of a window, ready."""
+        made = Workers()
+        patched = mock.patch.object(workers, "WORKERS", made)
+        patched.start()
+        self.addCleanup(patched.stop)
+        self.addCleanup(made.end)
+        made.serve_window()
+        return [ready(each) for each in made._free]
+
+    def test_work_of_a_window_is_reported_from_elsewhere_as_it_comes(self) -> None:
+        self.assertEqual([pid for pid, _ in counting(2, lambda: False)], [os.getpid()] * 2, "without a window, here")
+        own = self.window()
+        self.assertEqual(len(own), 3, "one more than there are processors")
+        found = list(counting(500, lambda: False))
+        self.assertEqual([number for _, number in found], list(range(500)))
+        self.assertEqual(len({pid for pid, _ in found} & {each.process.pid for each in own}), 1)
+        with self.assertRaises(DesignError) as caught:
+            list(counting(901, lambda: False))
+        self.assertEqual(caught.exception.where, "most")
+
+    def test_whoever_leaves_or_stops_gets_the_process_back(self) -> None:
+        self.window()
+        pool = workers.WORKERS
+        listening = counting(-1, lambda: False)
+        next(listening)
+        self.assertEqual(len(pool._free), 2)
+        listening.close()  # type: ignore[attr-defined]
+        asked = time.monotonic() + 0.3
+        with self.assertRaises(Stopped):
+            for _ in counting(-1, lambda: time.monotonic() > asked):
+                pass
+        ends = time.monotonic() + 15
+        while len(pool._free) < 3 and time.monotonic() < ends:
+            time.sleep(0.02)
+        self.assertEqual(len(pool._free), 3)
+        self.assertEqual(len(list(counting(7, lambda: False))), 7, "and it still answers")
+
+    def test_one_that_has_grown_makes_place_for_a_fresh_one(self) -> None:
+        own = {each.process.pid for each in self.window()}
+        pool = workers.WORKERS
+        with mock.patch.object(workers, "MOST_MEMORY", 1):
+            ((pid, _),) = counting(1, lambda: False)
+            ends = time.monotonic() + 15
+            while len(pool._free) < 3 and time.monotonic() < ends:
+                time.sleep(0.02)
+        self.assertFalse(is_there(pid))
+        fresh = {each.process.pid for each in pool._free} - own
+        self.assertEqual(len(fresh), 1)
+        self.assertEqual(len(list(counting(3, lambda: False))), 3)
+
+    def test_the_first_of_a_window_are_waited_for(self) -> None:
+        made = Workers()
+        self.addCleanup(made.end)
+        with mock.patch.object(workers, "WORKERS", made):
+            made.serve_window()
+            ((pid, _),) = counting(1, lambda: False)
+        self.assertNotEqual(pid, os.getpid())
+
+    def test_where_the_process_dies_the_work_is_done_here(self) -> None:
+        own = self.window()
+        listening = counting(800, lambda: False)
+        pid, _ = next(listening)
+        os.kill(pid, signal.SIGKILL)
+        self.assertIn((os.getpid(), 799), list(listening))
+        self.assertIn(pid, {each.process.pid for each in own})
+
+    def test_all_that_a_session_sends_can_be_sent(self) -> None:
+        """Every generator function of the chain that runs apart, found by its name in a fresh process."""
+        self.window()
+        project = demo_project()
+        with mock.patch.object(workers, "count", lambda: 1):  # a race is not what this is about
+            known = [tried(project.requirement, DesignChoice("equiripple"), lambda: False)]
+        ideal = ideal_of(project)
+        assert known[0] is not None
+        for work, words in (
+            (following.side, (project, ideal, known)),
+            (following.compared_states, (project,)),
+            (following.standings, (recorder_project(), [1])),
+            (following.chain, (replace(project, arithmetic=replace(project.arithmetic, better=True)), None, True, Results())),
+        ):  # fmt: skip
+            with (
+                self.subTest(work.__name__),
+                mock.patch.object(workers.WORKERS, "reports", wraps=workers.WORKERS.reports) as sent,
+            ):
+                found = list(work(*words, lambda: False))  # type: ignore[operator]
+                self.assertTrue(found)
+                self.assertTrue(sent.called)
+                self.assertTrue(all(not isinstance(each, Failure) for each in found), found)
+
     def test_a_reason_comes_through_whole(self) -> None:
         def refuse(*_: object) -> None:
             raise DesignError("no", "bands", "say yes")
 
         with mock.patch.object(workers, "count", lambda: 0), self.assertRaises(DesignError):
-            list(side_by_side("tried", refuse, [(1,), (2,)], lambda: False))
+            list(side_by_side(refuse, [(1,), (2,)], lambda: False))
         with self.assertRaises(DesignError) as caught:
-            list(side_by_side("none", refuse, [(1,), (2,)], lambda: False))
+            list(side_by_side(refuse, [(1,), (2,)], lambda: False))
         self.assertEqual((caught.exception.where, caught.exception.instead), ("bands", "say yes"))
 
 

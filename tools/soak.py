@@ -18,6 +18,7 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
+from types import FrameType
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -34,6 +35,7 @@ from combe.app.settings import Settings  # noqa: E402
 from combe.app.window import MainWindow  # noqa: E402
 from combe.designing.methods import METHODS  # noqa: E402
 from combe.designing.task import DesignChoice  # noqa: E402
+from combe.designing.workers import WORKERS  # noqa: E402
 from combe.errors import CombeError  # noqa: E402
 from combe.log import log_path  # noqa: E402
 from combe.project import edits, tree_edits, variant_edits  # noqa: E402
@@ -66,13 +68,20 @@ class Watch(threading.Thread):
             time.sleep(0.05)
             now = time.perf_counter()
             if now - self.beat > 0.3 and not self.seen:
-                frame = sys._current_frames().get(self.main)
-                names = []
-                while frame is not None and len(names) < 7:
-                    if "combe" in frame.f_code.co_filename:
-                        names.append(f"{Path(frame.f_code.co_filename).stem}.{frame.f_code.co_name}:{frame.f_lineno}")
-                    frame = frame.f_back
-                self.seen = " < ".join(names)
+                frames = sys._current_frames()
+                others = [_where(frame, 2) for place, frame in frames.items() if place != self.main]
+                beside = " | ".join(each for each in others if each and "jobs._work:" not in each.split(" < ")[0])
+                self.seen = _where(frames.get(self.main), 7) + (f"  beside {beside}" if beside else "")
+
+
+def _where(frame: FrameType | None, most: int) -> str:
+    """Our innermost functions of a thread."""
+    names: list[str] = []
+    while frame is not None and len(names) < most:
+        if "combe/" in frame.f_code.co_filename:
+            names.append(f"{Path(frame.f_code.co_filename).stem}.{frame.f_code.co_name}:{frame.f_lineno}")
+        frame = frame.f_back
+    return " < ".join(names)
 
 
 class Soak:
@@ -87,6 +96,7 @@ class Soak:
         self.window.resize(1280, 800)
         self.window.show()
         self.session.start()
+        WORKERS.serve_window()  # as the application does
         self.slow: list[str] = []
         self.watch = Watch()
         self.watch.start()

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from combe.app.display import check_display
+from combe.designing.workers import WORKERS
 from combe.errors import CombeError, ToolError
 from combe.project.demo import recorder_project
 from combe.project.document import Project
@@ -72,6 +73,7 @@ def _run(project: Project, path: Path | None) -> int:
     Guard(window, recovery).stand()
     window.show()
     session.start()
+    QTimer.singleShot(0, WORKERS.serve_window)
     if left:
         # Once the first picture stands there.
         QTimer.singleShot(0, lambda: window.dialogs.offer_left_behind(left, recovery))

@@ -101,7 +101,7 @@ def contenders(
     first = requirement.bands[0]
     if with_antisymmetric and not (first.is_passband and first.start_hz == 0):
         choices.append(DesignChoice("equiripple", symmetry=-1))
-    for found in side_by_side("tried", tried, [(requirement, choice) for choice in choices], is_stopped):
+    for found in side_by_side(tried, [(requirement, choice) for choice in choices], is_stopped):
         if found is not None and (found.symmetry == 1 or found.design is not None):
             yield found
 

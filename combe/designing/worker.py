@@ -6,16 +6,13 @@ import contextlib
 import os
 import signal
 import sys
-from collections.abc import Callable
+from collections.abc import Iterator
 from typing import Any
 
-from combe.designing.contenders import tried
 from combe.designing.workers import read_piece, write_piece
 from combe.errors import CombeError, Stopped
 
 POLITENESS = 10
-FUNCTIONS: dict[str, Callable[..., Any]] = {"tried": tried}
-"""What may be asked for; each takes ``is_stopped`` last."""
 
 
 class _Stop:
@@ -53,9 +50,17 @@ def main() -> None:
             function, words = read_piece(sys.stdin.buffer)
         except EOFError:
             return
-        stop.is_asked = False
+        if function is None:
+            # Whoever asked has heard the answer. Not forgotten before: the question may come while a task is still read.
+            stop.is_asked = False
+            continue
         try:
-            answer: tuple[str, Any] = ("done", FUNCTIONS[function](*words, stop))
+            value = function(*words, stop)
+            if isinstance(value, Iterator):
+                for report in value:
+                    write_piece(answers, ("report", report))
+                value = None
+            answer: tuple[str, Any] = ("done", value)
         except Stopped:
             answer = ("stopped", None)
         except CombeError as error:

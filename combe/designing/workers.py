@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import atexit
 import contextlib
+import functools
 import os
 import pickle
 import signal
@@ -21,16 +22,26 @@ from collections import deque
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from queue import Empty, SimpleQueue
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, TypeVar, cast
 
 from combe.errors import CombeError, Stopped
 
 MOST_WORKERS, MOST_STILLBORN = 4, 4
 """Where so many have ended before they were ready, no more are started."""
-LOOK_S, ALONE_S = 0.05, 1.5
-"""How often results are looked for; how long this process is at it alone: loading others takes longer than a quick race."""
+LOOK_S, ALONE_S, PATIENT_S = 0.05, 1.5, 3.0
+"""How often results are looked for; how long this process is at it alone: loading others takes longer than a quick race;
+how long a window waits for the first of them."""
+MOST_MEMORY = 400 << 20
+"""Bytes beyond which a process makes place for a fresh one between two tasks."""
 HEAD = struct.Struct("<Q")
 IN_WORKER = "COMBE_WORKER"
+
+
+Stop = Callable[[], bool]
+Function = Callable[..., Any]
+"""One of a module of ours, which the process finds by its name; it takes ``is_stopped`` last."""
+
+F = TypeVar("F", bound=Callable[..., Iterator[Any]])
 
 
 class WorkerGoneError(Exception):
@@ -54,8 +65,11 @@ class Worker:
             assert self.process.stdout is not None
             self.is_ready = read_piece(self.process.stdout) == "ready"
 
-    def call(self, function: str, words: tuple[Any, ...], is_stopped: Callable[[], bool]) -> Any:
-        """What a function of ``worker.FUNCTIONS`` returns for these arguments.
+    def call(
+        self, function: Function, words: tuple[Any, ...], is_stopped: Stop,
+        hear: Callable[[Any], None] = lambda _: None,
+    ) -> Any:  # fmt: skip
+        """What a function returns for these arguments; what a generator function yields is heard as it comes.
 
         Raises
         ------
@@ -70,7 +84,9 @@ class Worker:
 
         def wait() -> None:
             with contextlib.suppress(OSError, EOFError, pickle.UnpicklingError):
-                answer.append(read_piece(stdout))
+                while (piece := read_piece(stdout))[0] == "report":
+                    hear(piece[1])
+                answer.append(piece)
 
         try:
             write_piece(stdin, (function, words))
@@ -88,11 +104,22 @@ class Worker:
         if not answer:
             raise WorkerGoneError
         kind, value = answer[0]
+        if is_told:
+            with contextlib.suppress(OSError):
+                write_piece(stdin, (None, ()))
         if kind == "stopped" or is_told:
             raise Stopped
         if kind == "failed":
             raise value
         return value
+
+    @property
+    def memory(self) -> int:
+        """Bytes it holds; 0 where that isn't told."""
+        try:
+            return int(Path(f"/proc/{self.process.pid}/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")
+        except (OSError, ValueError, IndexError):
+            return 0
 
     def end(self) -> None:
         """End the process."""
@@ -112,11 +139,24 @@ class Workers:
         self._lock = threading.Lock()
         self._free: list[Worker] = []
         self._count = self._stillborn = 0
+        self.serves_window = False
+        """Whether a hand is to be kept free: one more process than there are processors does what would otherwise be done
+        on threads of ours, and none is waited for."""
+
+    @property
+    def most(self) -> int:
+        """How many processes at most."""
+        return count() + (self.serves_window and count() > 0)
+
+    def serve_window(self) -> None:
+        """Start them now, for a window."""
+        self.serves_window = True
+        self.start()
 
     def start(self) -> None:
         """Begin to start those that are missing; returns at once."""
         with self._lock, contextlib.suppress(OSError):
-            while self._count < count() and self._stillborn < MOST_STILLBORN:
+            while self._count < self.most and self._stillborn < MOST_STILLBORN:
                 self._free.append(Worker())
                 self._count += 1
 
@@ -133,15 +173,70 @@ class Workers:
                     return worker
         return None
 
+    def awaited(self, is_stopped: Stop) -> Worker | None:
+        """As ``take``; while the first are still being loaded they are waited for."""
+        ends = time.monotonic() + PATIENT_S
+        while (found := self.take()) is None and not is_stopped() and time.monotonic() < ends:
+            with self._lock:
+                if all(worker.is_ready for worker in self._free):
+                    return None
+            time.sleep(LOOK_S)
+        return found
+
     def give_back(self, worker: Worker, is_gone: bool = False) -> None:
         """It has nothing more to do, or has gone."""
-        if is_gone:
+        is_worn = not is_gone and worker.memory > MOST_MEMORY
+        if is_gone or is_worn:
             worker.end()
         with self._lock:
-            if is_gone:
+            if is_gone or is_worn:
                 self._count -= 1
             else:
                 self._free.append(worker)
+        if is_worn:
+            self.start()
+
+    def reports(self, worker: Worker, function: Function, words: tuple[Any, ...], is_stopped: Stop) -> Iterator[Any]:
+        """What a generator function yields in a process that was taken, as it comes. The process is given back once it has
+        stopped, which nobody waits for.
+
+        Raises
+        ------
+        Stopped
+            If that was asked for meanwhile.
+        WorkerGoneError
+            If the process has ended.
+        """
+        heard: SimpleQueue[tuple[str, Any]] = SimpleQueue()
+        is_over = False
+
+        def work() -> None:
+            is_gone = False
+            try:
+                worker.call(
+                    function, words, lambda: is_over or is_stopped(), lambda value: heard.put(("report", value))
+                )  # fmt: skip
+                heard.put(("done", None))
+            except BaseException as error:
+                is_gone = isinstance(error, WorkerGoneError)
+                heard.put(("failed", error))
+            self.give_back(worker, is_gone)
+
+        threading.Thread(target=work, daemon=True).start()
+        try:
+            while not is_stopped():
+                try:
+                    kind, value = heard.get(timeout=LOOK_S)
+                except Empty:
+                    continue
+                if kind == "done":
+                    return
+                if kind == "failed":
+                    raise value
+                yield value
+            raise Stopped
+        finally:
+            is_over = True
 
     def end(self) -> None:
         """End all that wait."""
@@ -150,6 +245,27 @@ class Workers:
             self._count -= len(gone)
         for worker in gone:
             worker.end()
+
+
+def apart(function: F) -> F:
+    """A decorator for work that only a window asks for: a generator function that takes ``is_stopped`` last runs in a process
+    of its own where one is free, or else here.
+
+    What it yields are copies then; arguments and reports are pickled, so both should be small beside the work.
+    """
+
+    @functools.wraps(function)
+    def away(*words: Any) -> Iterator[Any]:
+        worker = WORKERS.awaited(words[-1]) if WORKERS.serves_window else None
+        if worker is not None:
+            try:
+                yield from WORKERS.reports(worker, away, words[:-1], words[-1])
+                return
+            except WorkerGoneError:
+                pass
+        yield from function(*words)
+
+    return cast(F, away)
 
 
 def count() -> int:
@@ -163,13 +279,11 @@ def count() -> int:
     return min(own, MOST_WORKERS) if own > 1 else 0
 
 
-def side_by_side(
-    name: str, function: Callable[..., Any], tasks: list[tuple[Any, ...]], is_stopped: Callable[[], bool]
-) -> Iterator[Any]:
+def side_by_side(function: Function, tasks: list[tuple[Any, ...]], is_stopped: Stop) -> Iterator[Any]:
     """What a function returns for each task, as it is ready.
 
-    ``name`` is what the processes know it by. Until they have started this process works too. Half of the processes
-    begin with the last task, so that a long one doesn't come at the very end.
+    Until the processes have started this one works too. Half of them begin with the last task, so that a long one doesn't
+    come at the very end.
     """
     if count() == 0 or len(tasks) < 2:
         for task in tasks:
@@ -177,16 +291,14 @@ def side_by_side(
                 return
             yield function(*task, is_stopped)
         return
-    yield from _Race(name, function, tasks, is_stopped).results()
+    yield from _Race(function, tasks, is_stopped).results()
 
 
 class _Race:
     """Tasks that several processes take from both ends."""
 
-    def __init__(
-        self, name: str, function: Callable[..., Any], tasks: list[tuple[Any, ...]], is_stopped: Callable[[], bool]
-    ) -> None:
-        self.name, self.function = name, function
+    def __init__(self, function: Function, tasks: list[tuple[Any, ...]], is_stopped: Stop) -> None:
+        self.function = function
         self.is_over, self.is_asked = False, is_stopped
         self.waiting = deque(tasks)
         self.left = len(tasks)
@@ -200,12 +312,18 @@ class _Race:
     def results(self) -> Iterator[Any]:
         """As they come."""
         begun = time.monotonic()
-        threading.Thread(target=self._here, daemon=True).start()
+        # A window's processes are about to be ready, and its hand is not to wait for ours.
+        is_here = not WORKERS.serves_window
+        if is_here:
+            threading.Thread(target=self._here, daemon=True).start()
         try:
             while self.left and not self.is_stopped():
+                if not is_here and not self.helpers and time.monotonic() - begun > PATIENT_S:
+                    is_here = True
+                    threading.Thread(target=self._here, daemon=True).start()
                 if self.waiting and time.monotonic() - begun > ALONE_S:
                     WORKERS.start()
-                while self.waiting and (worker := WORKERS.take()) is not None:
+                while self.waiting and self.helpers < count() and (worker := WORKERS.take()) is not None:
                     self.helpers += 1
                     threading.Thread(target=self._there, args=(worker, self.helpers % 2), daemon=True).start()
                 try:
@@ -238,7 +356,7 @@ class _Race:
     def _there(self, worker: Worker, from_end: int) -> None:
         while (task := self._next(bool(from_end))) is not None:
             try:
-                self.found.put(("done", worker.call(self.name, task, self.is_stopped)))
+                self.found.put(("done", worker.call(self.function, task, self.is_stopped)))
             except Stopped:
                 break
             except CombeError as error:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from queue import Queue
 from threading import Thread
 from typing import Any
@@ -23,12 +23,13 @@ from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
 from combe.delivery.recipes import table_text
 from combe.delivery.tables import integer_table
-from combe.designing.contenders import Contender, contender_of, contenders
+from combe.designing.contenders import QUICK_FIRST, Contender, contender_of, contenders
 from combe.designing.costs import cycles_of_design
 from combe.designing.designed import Design
 from combe.designing.equiripple import exchange
 from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
+from combe.designing.workers import apart
 from combe.errors import CombeError, PoleError
 from combe.filters import Filter
 from combe.ledger import Line, worst_line
@@ -68,11 +69,10 @@ STREAMED_S = 0.2
 
 FIRST_LOOK = 1 << 16
 Reports = Iterator[News | Failure | Progress]
+Stop = Callable[[], bool]
 
 
-def chain(
-    project: Project, start: Ideal | Design | None, with_rest: bool, known: Results, is_stopped: Callable[[], bool]
-) -> Reports:
+def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known: Results, is_stopped: Stop) -> Reports:
     """Everything along the chain, each step as it's ready; ``start`` is the design itself or one nearby.
 
     What is fresh among the results known already is taken from there. Without ``with_rest`` only a draft is made.
@@ -88,7 +88,12 @@ def chain(
         # The search for integers may take seconds; meanwhile the least order stands there.
         least = replace(project, design=replace(project.design, holds_with_bits=None))
         yield from _draft(project, ideal_of(least, is_stopped, start), is_stopped)
-    ideal = start if isinstance(start, Ideal) else ideal_of(project, is_stopped, start)
+    if isinstance(start, Ideal):
+        ideal = start
+    elif is_long(project):
+        (ideal,) = _designed(project, start, is_stopped)
+    else:
+        ideal = ideal_of(project, is_stopped, start)
     # Worked out here, not where they are shown.
     _ = ideal.lines
     magnitude_curve(ideal.design.filter)
@@ -96,7 +101,10 @@ def chain(
     rounded = None if "rounded" in missing else known.rounded
     if rounded is None:
         try:
-            rounded = rounded_of(project, ideal, is_stopped)
+            if project.arithmetic.better:
+                (rounded,) = _rounded(project, ideal, is_stopped)
+            else:
+                rounded = rounded_of(project, ideal, is_stopped)
         except CombeError as error:
             yield Failure("rounded", error)
             return
@@ -122,7 +130,28 @@ def chain(
             yield News("package", package_of(project, rounded, ideal))
         except CombeError as error:
             yield Failure("package", error)
-    # Last, for following every state of a section may take seconds.
+    if "facts" in missing or "rounding_facts" in missing:
+        yield from _told_of(project, ideal, rounded, missing, is_stopped)
+
+
+def is_long(project: Project) -> bool:
+    """Whether a design may take seconds, so that sending it to another process and hearing of it is nothing beside it."""
+    return project.design.holds_with_bits is not None or project.design.method not in QUICK_FIRST
+
+
+@apart
+def _designed(project: Project, start: Design | None, is_stopped: Stop) -> Iterator[Ideal]:
+    yield ideal_of(project, is_stopped, start)
+
+
+@apart
+def _rounded(project: Project, ideal: Ideal, is_stopped: Stop) -> Iterator[Rounded]:
+    yield rounded_of(project, ideal, is_stopped)
+
+
+@apart
+def _told_of(project: Project, ideal: Ideal, rounded: Rounded, missing: Sequence[str], is_stopped: Stop) -> Reports:
+    """Facts of the integers, and what helps where they miss a limit. Following every state of a section may take seconds."""
     if "facts" in missing:
         yield News("facts", tuple(facts(rounded.realization)))
     if "rounding_facts" in missing:
@@ -136,7 +165,7 @@ def chain(
         yield News("rounding_facts", (HELPS, *helps, *told) if helps else tuple(told))
 
 
-def _way(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Filter | None:
+def _way(project: Project, ideal: Ideal, is_stopped: Stop) -> Filter | None:
     """Everything from the input to the open filter; None where nothing stands before it."""
     if project.source == INPUT:
         return None
@@ -146,7 +175,7 @@ def _way(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Filt
     return product_of([*filters, ideal.design.filter])
 
 
-def _draft(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Reports:
+def _draft(project: Project, ideal: Ideal, is_stopped: Stop) -> Reports:
     """Under the hand design and rounding arrive at once, so that the plot is painted once."""
     rounded: Rounded | CombeError
     try:
@@ -170,7 +199,7 @@ def make_ready(is_recursive: bool = False) -> None:
         compiled.make_ready()
 
 
-def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopped: Callable[[], bool]) -> Reports:
+def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopped: Stop) -> Reports:
     """What stands beside the chain: contenders (those ``known`` already stay), and the margin at every width."""
     if ideal is None:
         with contextlib.suppress(CombeError):
@@ -198,7 +227,8 @@ def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopp
     yield from _widths(project, ideal, is_stopped)
 
 
-def _widths(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> Reports:
+@apart
+def _widths(project: Project, ideal: Ideal, is_stopped: Stop) -> Reports:
     """The least margin at every width, plainly rounded; where better integers are taken, what they reach follows."""
     rows: dict[int, float] = {}
     chosen = project.arithmetic.coefficient_bits
@@ -224,7 +254,8 @@ def _widths(project: Project, ideal: Ideal, is_stopped: Callable[[], bool]) -> R
     yield News("widths", tuple(rows.items()))
 
 
-def _beside(project: Project, ideal: Ideal | None, found: list[Contender], is_stopped: Callable[[], bool]) -> Reports:
+@apart
+def _beside(project: Project, ideal: Ideal | None, found: list[Contender], is_stopped: Stop) -> Reports:
     """What each figure costs; what could be relaxed where nothing keeps the requirement."""
     priced: list[Price] = []
     if ideal is not None:
@@ -244,7 +275,8 @@ def _same(left: Contender, right: Contender) -> bool:
     return (left.method, left.order, left.symmetry) == (right.method, right.order, right.symmetry)
 
 
-def compared_states(project: Project, is_stopped: Callable[[], bool]) -> Reports:
+@apart
+def compared_states(project: Project, is_stopped: Stop) -> Reports:
     """The filter as it stands and its variants, one after another."""
     found: list[State] = []
     for state in states_of(project, is_stopped):
@@ -254,8 +286,9 @@ def compared_states(project: Project, is_stopped: Callable[[], bool]) -> Reports
         yield News("states", tuple(found))
 
 
+@apart
 def standings(
-    project: Project, places: list[int], is_stopped: Callable[[], bool]
+    project: Project, places: list[int], is_stopped: Stop
 ) -> Iterator[tuple[Member, tuple[Line, ...] | None]]:
     """Filters that aren't open, each with its lines as its integers keep them; None where there is no filter at all."""
     for place in places:
@@ -292,7 +325,8 @@ def tabled(rounded: Rounded, project: Project) -> Reports:
     yield News("table", table_text(found, project.recipe, project.code_name, described, kind))
 
 
-def charted(ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+@apart
+def charted(ideal: Ideal, project: Project, is_stopped: Stop) -> Reports:
     """Margin and noise of every structure at every width."""
     points: list[WidthPoint] = []
     for point in width_chart(ideal.design.filter, project.requirement, uncounted(project.arithmetic), is_stopped):
@@ -302,7 +336,8 @@ def charted(ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> R
     yield News("chart", tuple(points))
 
 
-def traded(ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+@apart
+def traded(ideal: Ideal, project: Project, is_stopped: Stop) -> Reports:
     """Every order from the least upward at every width."""
     cells: list[Cell] = []
     told = 0.0
@@ -320,7 +355,7 @@ def traded(ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> Re
     yield News("trade", tuple(cells))
 
 
-def benched(rounded: Rounded, ideal: Ideal, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+def benched(rounded: Rounded, ideal: Ideal, project: Project, is_stopped: Stop) -> Reports:
     """The signal on the bench through all it goes through; models at once, compiled code and circuits after them."""
     setup, asked = project.bench, project.requirement
     try:
@@ -389,7 +424,7 @@ def _as_pinned(project: Project, rounded: Rounded, place: int) -> Realization:
     return realize(project.pins[place].filter, own.sample_rate_hz, choices, project.name)
 
 
-def prove(package: Package, rounded: Rounded, is_stopped: Callable[[], bool]) -> Reports:
+def prove(package: Package, rounded: Rounded, is_stopped: Stop) -> Reports:
     """The proof, its steps told while it runs; of a circuit the first clocks of its waveforms too."""
     language = package.written_in
     yield Progress("proof", f"proving {package.name} with {language.tools[0]}")
@@ -436,7 +471,7 @@ def _with_steps(name: str, work: Callable[[Callable[[str], None]], Any]) -> Repo
             return
 
 
-def measured_circuits(rounded: Rounded, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+def measured_circuits(rounded: Rounded, project: Project, is_stopped: Stop) -> Reports:
     """Every architecture synthesized, device by device."""
     found: dict[str, tuple[Synthesized, ...]] = {}
     choices = hardware_of(project)
@@ -455,7 +490,7 @@ def measured_circuits(rounded: Rounded, project: Project, is_stopped: Callable[[
     yield News("synthesized", found)
 
 
-def counted(rounded: Rounded, project: Project, is_stopped: Callable[[], bool]) -> Reports:
+def counted(rounded: Rounded, project: Project, is_stopped: Stop) -> Reports:
     """Rows of a processor's budget, as they are measured."""
     processor = project.processor
     rows: list[BudgetRow] = []
