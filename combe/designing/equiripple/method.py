@@ -43,6 +43,8 @@ CERTAIN = 1e-9
 """How far above 1 a bound has to lie to be sure in spite of rounding."""
 DRAFTED = 1e-3
 """How far a draft's ripples may differ from each other, as a share of themselves: less than a pixel shows."""
+GUESSED = 2e-3
+"""The same for the first length of a search: a tap or two in the next guess."""
 DRAFTED_DB = 0.03
 """How far a draft's cap may be from where it belongs."""
 LARGEST_FRESH_START = 120
@@ -325,8 +327,8 @@ class _Search:
             try:
                 near = self._start(taps)
                 if near is None and problem.unknowns > LARGEST_FRESH_START:
-                    near = self._grown(replace(problem, taps=2 * (taps // 4) + taps % 2)).reference
-                found = self._drafted(problem, near) or exchange(problem, near, True, self.is_stopped)
+                    near = self._grown(replace(problem, taps=2 * (taps // 4) + taps % 2), DRAFTED).reference
+                found = self._drafted(problem, near) or self._judged(problem, near)
             except DesignError:
                 found = self.settle(taps)
             if found.error > 1 >= found.bound:
@@ -335,6 +337,13 @@ class _Search:
             self.bounds[taps] = found.bound
             self.verdicts[taps] = found.error if found.error <= 1 else max(found.bound, 1 + 1e-12)
         return self.verdicts[taps]
+
+    def _judged(self, problem: Problem, near: np.ndarray | None) -> Approximation:
+        """An exchange that goes on until it is certain on which side of 1 its error lies. The first of a long search is
+        levelled besides: from its error alone the next guess is a good one."""
+        if not self.verdicts and problem.unknowns > LARGEST_FRESH_START:
+            near = exchange(problem, near, False, self.is_stopped, GUESSED).reference
+        return exchange(problem, near, True, self.is_stopped)
 
     def is_least(self, taps: int) -> bool:
         """Whether every shorter length is refuted: the levelled error of a reference bounds the error of its length
@@ -417,19 +426,22 @@ class _Search:
         near = min(self.references, key=lambda count: (abs(count - taps), count % 2 != taps % 2))
         return self.references[near] if abs(near - taps) <= max(8, taps // 4) else None
 
-    def _exchange(self, problem: Problem, start: np.ndarray | None) -> Approximation:
+    def _exchange(
+        self, problem: Problem, start: np.ndarray | None, levelled: float = LEVELLED
+    ) -> Approximation:  # fmt: skip
         quick = self._drafted(problem, start)
-        return quick or exchange(problem, start, False, self.is_stopped, DRAFTED if self.is_draft else LEVELLED)
+        return quick or exchange(problem, start, False, self.is_stopped, DRAFTED if self.is_draft else levelled)
 
     def _drafted(self, problem: Problem, start: np.ndarray | None) -> Approximation | None:
         return drafted(problem, start, DRAFTED) if self.is_draft and start is not None else None
 
-    def _grown(self, problem: Problem) -> Approximation:
-        """Start from a filter of half the length, settled first, its reference stretched (Filip 2016)."""
+    def _grown(self, problem: Problem, levelled: float = LEVELLED) -> Approximation:
+        """Start from a filter of half the length, settled first, its reference stretched (Filip 2016). A verdict alone
+        starts as well from one that is levelled in the rough."""
         if problem.unknowns <= LARGEST_FRESH_START:
-            return self._exchange(problem, None)
+            return self._exchange(problem, None, levelled)
         shorter = replace(problem, taps=2 * (problem.taps // 4) + problem.taps % 2)
-        return self._exchange(problem, self._grown(shorter).reference)
+        return self._exchange(problem, self._grown(shorter, levelled).reference, levelled)
 
     def _narrowest(self, hardest: object) -> float:
         widths = [b.start_hz - a.stop_hz for a, b in zip(self.requirement.bands, self.requirement.bands[1:])]
