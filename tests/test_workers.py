@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from unittest import mock
 
-from combe.designing import workers
+from combe.designing import forked, workers
 from combe.designing.contenders import contenders, tried
 from combe.designing.task import DesignChoice
 from combe.designing.workers import WORKERS, Worker, WorkerGoneError, Workers, apart, side_by_side
@@ -62,6 +62,7 @@ class Processes(unittest.TestCase):
         for patched in (
             mock.patch.dict(os.environ, environment, clear=True),
             mock.patch.object(workers, "count", lambda: 2),
+            mock.patch.object(workers, "can_fork", lambda: False),
         ):
             patched.start()
             self.addCleanup(patched.stop)
@@ -84,6 +85,43 @@ class Processes(unittest.TestCase):
         for each in both:
             each.join()
         self.assertEqual(threads, [alone, alone], "two races at a time")
+
+    def test_a_command_races_beside_a_copy_of_itself_that_ends_with_it(self) -> None:
+        code = (
+            "import time, sys, os; from combe.designing import workers; workers.count = lambda: 2\n"
+            "from combe.designing.contenders import contenders; from tests.support import LOWPASS\n"
+            "os.environ.pop(workers.IN_WORKER, None); print('held', end='')\n"
+            "found = [each.method for each in contenders(LOWPASS)]\n"
+            "assert workers.WORKERS._has_copies and workers.WORKERS.most == 1\n"
+            "pids = [each.process.pid for each in workers.WORKERS._free]\n"
+            "print('', *pids, len(found), flush=True); {}"
+        )
+        for way, status in (("", 0), ("os.kill(os.getpid(), 9)", -9), ("sys.exit(3)", 3)):
+            with self.subTest(way):
+                done = subprocess.run(
+                    [sys.executable, "-c", code.format(way)], cwd=ROOT, capture_output=True, text=True, check=False
+                )
+                self.assertEqual(done.returncode, status, done.stderr)
+                word, pid, found = done.stdout.split()
+                self.assertEqual(word, "held", "what we had not yet written is written once")
+                self.assertGreater(int(found), 20)
+                ends = time.monotonic() + 10
+                while is_there(int(pid)) and time.monotonic() < ends:
+                    time.sleep(0.02)
+                self.assertFalse(is_there(int(pid)))
+
+    def test_no_copy_is_made_of_a_process_with_threads_or_a_window(self) -> None:
+        self.assertEqual(forked.can_fork(), threading.active_count() == 1 and "PyQt6.QtCore" not in sys.modules)
+        with mock.patch.dict(sys.modules, {"PyQt6.QtCore": mock.Mock()}):
+            self.assertFalse(forked.can_fork())
+        waiting = threading.Event()
+        thread = threading.Thread(target=waiting.wait)
+        thread.start()
+        self.addCleanup(thread.join)
+        self.addCleanup(waiting.set)
+        with mock.patch.dict(sys.modules):
+            sys.modules.pop("PyQt6.QtCore", None)
+            self.assertFalse(forked.can_fork())
 
     def test_a_task_is_stopped_and_the_process_goes_on(self) -> None:
         worker = ready(Worker())

@@ -7,7 +7,7 @@ import os
 import signal
 import sys
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, BinaryIO
 
 from combe.designing.workers import read_piece, write_piece
 from combe.errors import CombeError, Stopped
@@ -30,8 +30,8 @@ class _Stop:
         self.is_asked = True
 
 
-def main() -> None:
-    """Read, work, answer."""
+def serve(tasks: BinaryIO, answers: BinaryIO) -> None:
+    """Read, work, answer, until there are no more tasks."""
     import warnings
 
     warnings.simplefilter("ignore", RuntimeWarning)
@@ -41,13 +41,12 @@ def main() -> None:
     stop = _Stop()
     signal.signal(signal.SIGUSR1, stop.ask)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    answers = os.fdopen(os.dup(1), "wb")
     # Whatever a library prints must not get between the answers.
     os.dup2(2, 1)
     write_piece(answers, "ready")
     while True:
         try:
-            function, words = read_piece(sys.stdin.buffer)
+            function, words = read_piece(tasks)
         except EOFError:
             return
         if function is None:
@@ -66,6 +65,11 @@ def main() -> None:
         except CombeError as error:
             answer = ("failed", error)
         write_piece(answers, answer)
+
+
+def main() -> None:
+    """The process of its own."""
+    serve(sys.stdin.buffer, os.fdopen(os.dup(1), "wb"))
 
 
 if __name__ == "__main__":

@@ -24,6 +24,7 @@ from pathlib import Path
 from queue import Empty, SimpleQueue
 from typing import Any, BinaryIO, TypeVar, cast
 
+from combe.designing.forked import Forked, can_fork
 from combe.errors import CombeError, Stopped
 
 MOST_WORKERS, MOST_STILLBORN = 4, 4
@@ -51,14 +52,17 @@ class WorkerGoneError(Exception):
 class Worker:
     """One process."""
 
-    def __init__(self) -> None:
+    def __init__(self, copy: Forked | None = None) -> None:
         environment = os.environ | {IN_WORKER: "1", "OPENBLAS_NUM_THREADS": "1"}
-        self.process = subprocess.Popen(
+        self.process: subprocess.Popen[bytes] | Forked = copy or subprocess.Popen(
             [sys.executable, "-m", "combe.designing.worker"], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL, env=environment, start_new_session=True, cwd=_home(),
         )  # fmt: skip
         self.is_ready = False
-        threading.Thread(target=self._greeted, daemon=True).start()
+        if copy is None:
+            threading.Thread(target=self._greeted, daemon=True).start()
+        else:
+            self._greeted()
 
     def _greeted(self) -> None:
         with contextlib.suppress(OSError, EOFError):
@@ -139,6 +143,7 @@ class Workers:
         self._lock = threading.Lock()
         self._free: list[Worker] = []
         self._count = self._stillborn = 0
+        self._has_copies = False
         self.serves_window = False
         """Whether a hand is to be kept free: one more process than there are processors does what would otherwise be done
         on threads of ours, and none is waited for."""
@@ -146,6 +151,8 @@ class Workers:
     @property
     def most(self) -> int:
         """How many processes at most."""
+        if self._has_copies:
+            return count() - 1  # and we do our share
         return count() + (self.serves_window and count() > 0)
 
     def serve_window(self) -> None:
@@ -159,6 +166,16 @@ class Workers:
             while self._count < self.most and self._stillborn < MOST_STILLBORN:
                 self._free.append(Worker())
                 self._count += 1
+
+    def copy_us(self) -> None:
+        """Copies of this process at once, where that can be, in place of fresh ones: as many as there are processors beside
+        our own."""
+        with self._lock, contextlib.suppress(OSError):
+            if self._count == 0 and can_fork():
+                while self._count < count() - 1:
+                    self._free.append(Worker(Forked()))
+                    self._count += 1
+                    self._has_copies = True
 
     def take(self) -> Worker | None:
         """One that has everything loaded and nothing to do; None where there is none."""
@@ -312,6 +329,7 @@ class _Race:
     def results(self) -> Iterator[Any]:
         """As they come."""
         begun = time.monotonic()
+        WORKERS.copy_us()
         # A window's processes are about to be ready, and its hand is not to wait for ours.
         is_here = not WORKERS.serves_window
         if is_here:
