@@ -17,6 +17,7 @@ except ImportError as error:  # pragma: no cover - depends on the machine
 
 from combe.app.plots.axes import Plot
 from combe.app.plots.seen import DASH, GAP, dashes, seen
+from combe.app.plots.stems import Stems, outermost
 from combe.app.plots.stroke import Stroke
 from combe.designing.methods import design_task
 from combe.designing.task import DesignChoice, Task
@@ -52,6 +53,38 @@ class Pixels(unittest.TestCase):
             kept = seen(x, y)
             self.assertLess(farthest(x, y, kept), 0.5)
             self.assertEqual((kept[0][0], kept[0][-1]), (x[0], x[-1]))
+
+    def test_of_stems_in_one_column_the_outermost_stay(self) -> None:
+        source = np.random.default_rng(4)
+        for count in (1, 7, 5000):
+            x, y = np.sort(source.uniform(0, 300, count)), source.normal(100, 40, count)
+            at, ends = outermost(x, y, 100.0)
+            for column in range(300):
+                here, there = y[np.floor(x) == column], ends[np.floor(at) == column]
+                self.assertEqual(len(there), 2 if len(here) else 0)
+                if len(here):
+                    self.assertEqual((min(there), max(there)), (min(*here, 100.0), max(*here, 100.0)))
+
+    def test_stems_reach_from_the_zero_line_and_wear_dots_where_there_is_room(self) -> None:
+        for count, has_dots in ((12, True), (4000, False)):
+            plot = Plot("samples", frequency=False)
+            plot.resize(500, 300)
+            stems = Stems()
+            stems.set_look(QColor("#204060"), 1)
+            stems.show_points(np.arange(count), np.full(count, 3.0))
+            self.assertLessEqual(stems.boundingRect().top(), 0)
+            plot.addItem(stems)
+            plot.plotItem.getViewBox().setRange(xRange=(-1, count), yRange=(-1, 4), padding=0)
+            image = plot.grab().toImage()
+            self.assertEqual(len(stems._dots) > 0, has_dots)
+            box = plot.plotItem.getViewBox()
+            spot = box.mapViewToScene(QPointF(count // 2, 1.5)).toPoint()
+            dark = [
+                image.pixelColor(spot.x() + dx, spot.y()).lightness() < 200 for dx in (-1, 0, 1)
+            ]  # a stem, wherever its pixel fell
+            self.assertTrue(any(dark))
+            below = box.mapViewToScene(QPointF(count // 2, -0.5)).toPoint()
+            self.assertGreater(image.pixelColor(below).lightness(), 200, "nothing below the zero line")
 
     def test_a_straight_line_needs_few_points_and_a_short_one_keeps_all(self) -> None:
         x = np.linspace(0, 1000, 2001)

@@ -10,6 +10,7 @@ import pyqtgraph as pg
 from combe.app.jobs import Errand
 from combe.app.plots.axes import Plot
 from combe.app.plots.curve import Curve
+from combe.app.plots.stems import Stems
 from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.requirement import Requirement
@@ -115,19 +116,9 @@ class SidePlot(Plot):
         ranges = []
         for curve in self._drawn():
             x, y = self._placed(curve)
-            if self.kind == "time" and self.mode == "impulse":
-                pen = pg.mkPen(THEME.color(curve.role), width=curve.width)
-                symbol = {"symbol": "o", "symbolSize": 4, "symbolBrush": THEME.color(curve.role), "symbolPen": None}
-                item = pg.PlotDataItem(
-                    np.repeat(x, 2), np.column_stack([np.zeros_like(y), y]).ravel(), pen=pen, connect="pairs"
-                )
-                dots = pg.PlotDataItem(x, y, pen=None, **symbol)
-                self._items.append(dots)
-                self.addItem(dots, ignoreBounds=True)
-            else:
-                item = Stroke()
-                item.set_look(THEME.color(curve.role), curve.width, curve.dashed)
-                item.show_points(x, y)
+            item = Stems() if self.kind == "time" and self.mode == "impulse" else Stroke()
+            item.set_look(THEME.color(curve.role), curve.width, curve.dashed)
+            item.show_points(x, y)
             self._items.append(item)
             self.addItem(item, ignoreBounds=True)
             ranges.append((float(x[0]), float(x[-1]), float(np.min(y)), float(np.max(y))))

@@ -87,7 +87,11 @@ class Stroke(pg.GraphicsObject):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, is_smooth)
         painter.setPen(pen)
         painter.drawLines(*self._lines.drawargs())
+        self._mark(painter)
         painter.restore()
+
+    def _mark(self, painter: QPainter) -> None:
+        """What else is to be painted, in pixels."""
 
     def _strokes(self, transform: QTransform, low: float, high: float, dashed: bool) -> Array:
         """Both ends of each line to be painted; what leaves the view is cut a view's height away."""
