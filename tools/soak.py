@@ -29,6 +29,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 from PyQt6.QtCore import Qt, QTimer  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 
+from combe.app.looked_at import WORK  # noqa: E402
 from combe.app.pages.register import CODE, PLOTS, placed  # noqa: E402
 from combe.app.session import Session  # noqa: E402
 from combe.app.settings import Settings  # noqa: E402
@@ -96,7 +97,7 @@ class Soak:
         self.window.resize(1280, 800)
         self.window.show()
         self.session.start()
-        WORKERS.serve_window()  # as the application does
+        WORKERS.serve_window(WORK)  # as the application does
         self.slow: list[str] = []
         self.watch = Watch()
         self.watch.start()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from importlib import import_module
 from types import ModuleType
 from typing import TYPE_CHECKING
 
@@ -12,11 +13,12 @@ if TYPE_CHECKING:
     from combe.project.results import Results
 
 
+WORK = "combe.project.following"
+
+
 def work() -> ModuleType:
     """What the lanes do. Loaded by the first of them that works: the window is on screen before that."""
-    from combe.project import following
-
-    return following
+    return import_module(WORK)
 
 
 def job_for(

@@ -47,6 +47,7 @@ def _run(project: Project, path: Path | None) -> int:
     except ImportError as error:
         raise ToolError(f"Qt can't be loaded ({error})", "combe", "make setup as root installs what it needs") from None
     from combe.app.guard import Guard
+    from combe.app.looked_at import WORK
     from combe.app.recovery import Recovery
     from combe.app.session import Session
     from combe.app.settings import Settings
@@ -73,7 +74,7 @@ def _run(project: Project, path: Path | None) -> int:
     Guard(window, recovery).stand()
     window.show()
     session.start()
-    QTimer.singleShot(0, WORKERS.serve_window)
+    QTimer.singleShot(0, lambda: WORKERS.serve_window(WORK))
     if left:
         # Once the first picture stands there.
         QTimer.singleShot(0, lambda: window.dialogs.offer_left_behind(left, recovery))

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import contextlib
+import importlib
 import os
 import signal
 import sys
 from collections.abc import Iterator
 from typing import Any, BinaryIO
 
-from combe.designing.workers import read_piece, write_piece
+from combe.designing.workers import IN_WORKER, read_piece, write_piece
 from combe.errors import CombeError, Stopped
 
 POLITENESS = 10
@@ -35,9 +36,6 @@ def serve(tasks: BinaryIO, answers: BinaryIO) -> None:
     import warnings
 
     warnings.simplefilter("ignore", RuntimeWarning)
-    # Whoever drags an edge comes first.
-    with contextlib.suppress(OSError):
-        os.nice(POLITENESS)
     stop = _Stop()
     signal.signal(signal.SIGUSR1, stop.ask)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
@@ -69,6 +67,12 @@ def serve(tasks: BinaryIO, answers: BinaryIO) -> None:
 
 def main() -> None:
     """The process of its own."""
+    # Whoever drags an edge comes first.
+    with contextlib.suppress(OSError):
+        os.nice(POLITENESS)
+    module = os.environ.get(IN_WORKER, "1")
+    if module.startswith("combe."):
+        importlib.import_module(module)
     serve(sys.stdin.buffer, os.fdopen(os.dup(1), "wb"))
 
 

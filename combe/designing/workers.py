@@ -36,6 +36,7 @@ MOST_MEMORY = 400 << 20
 """Bytes beyond which a process makes place for a fresh one between two tasks."""
 HEAD = struct.Struct("<Q")
 IN_WORKER = "COMBE_WORKER"
+"""Set in a process that we started: to the module it is to load, or to 1."""
 
 
 Stop = Callable[[], bool]
@@ -52,8 +53,8 @@ class WorkerGoneError(Exception):
 class Worker:
     """One process."""
 
-    def __init__(self, copy: Forked | None = None) -> None:
-        environment = os.environ | {IN_WORKER: "1", "OPENBLAS_NUM_THREADS": "1"}
+    def __init__(self, copy: Forked | None = None, loads: str = "1") -> None:
+        environment = os.environ | {IN_WORKER: loads, "OPENBLAS_NUM_THREADS": "1"}
         self.process: subprocess.Popen[bytes] | Forked = copy or subprocess.Popen(
             [sys.executable, "-m", "combe.designing.worker"], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL, env=environment, start_new_session=True, cwd=_home(),
@@ -144,6 +145,7 @@ class Workers:
         self._free: list[Worker] = []
         self._count = self._stillborn = 0
         self._has_copies = False
+        self._loads = "1"
         self.serves_window = False
         """Whether a hand is to be kept free: one more process than there are processors does what would otherwise be done
         on threads of ours, and none is waited for."""
@@ -155,16 +157,17 @@ class Workers:
             return count() - 1  # and we do our share
         return count() + (self.serves_window and count() > 0)
 
-    def serve_window(self) -> None:
-        """Start them now, for a window."""
+    def serve_window(self, module: str = "") -> None:
+        """Start them now, for a window whose work is in a module, which they load before they are ready."""
         self.serves_window = True
+        self._loads = module or self._loads
         self.start()
 
     def start(self) -> None:
         """Begin to start those that are missing; returns at once."""
         with self._lock, contextlib.suppress(OSError):
             while self._count < self.most and self._stillborn < MOST_STILLBORN:
-                self._free.append(Worker())
+                self._free.append(Worker(None, self._loads))
                 self._count += 1
 
     def copy_us(self) -> None:
@@ -264,16 +267,18 @@ class Workers:
             worker.end()
 
 
-def apart(function: F) -> F:
+def apart(function: F, is_urgent: bool = False) -> F:
     """A decorator for work that only a window asks for: a generator function that takes ``is_stopped`` last runs in a process
-    of its own where one is free, or else here.
+    of its own where one is free, or else here. What is urgent doesn't wait for the first of them to be loaded.
 
     What it yields are copies then; arguments and reports are pickled, so both should be small beside the work.
     """
 
     @functools.wraps(function)
     def away(*words: Any) -> Iterator[Any]:
-        worker = WORKERS.awaited(words[-1]) if WORKERS.serves_window else None
+        worker = None
+        if WORKERS.serves_window:
+            worker = WORKERS.take() if is_urgent else WORKERS.awaited(words[-1])
         if worker is not None:
             try:
                 yield from WORKERS.reports(worker, away, words[:-1], words[-1])
@@ -283,6 +288,11 @@ def apart(function: F) -> F:
         yield from function(*words)
 
     return cast(F, away)
+
+
+def urgent(function: F) -> F:
+    """The same for what a hand waits for."""
+    return apart(function, True)
 
 
 def count() -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import importlib
 import time
 from collections.abc import Callable, Iterator, Sequence
 from queue import Queue
@@ -29,7 +30,7 @@ from combe.designing.designed import Design
 from combe.designing.equiripple import exchange
 from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
-from combe.designing.workers import apart
+from combe.designing.workers import apart, urgent
 from combe.errors import CombeError, PoleError
 from combe.filters import Filter
 from combe.ledger import Line, worst_line
@@ -139,17 +140,17 @@ def is_long(project: Project) -> bool:
     return project.design.holds_with_bits is not None or project.design.method not in QUICK_FIRST
 
 
-@apart
+@urgent
 def _designed(project: Project, start: Design | None, is_stopped: Stop) -> Iterator[Ideal]:
     yield ideal_of(project, is_stopped, start)
 
 
-@apart
+@urgent
 def _rounded(project: Project, ideal: Ideal, is_stopped: Stop) -> Iterator[Rounded]:
     yield rounded_of(project, ideal, is_stopped)
 
 
-@apart
+@urgent
 def _told_of(project: Project, ideal: Ideal, rounded: Rounded, missing: Sequence[str], is_stopped: Stop) -> Reports:
     """Facts of the integers, and what helps where they miss a limit. Following every state of a section may take seconds."""
     if "facts" in missing:
@@ -190,8 +191,10 @@ def _draft(project: Project, ideal: Ideal, is_stopped: Stop) -> Reports:
 
 
 def make_ready(is_recursive: bool = False) -> None:
-    """Load what drafts under the hand run on, while nobody waits for it; with recursive filters in the project also the loops
-    that these are run through, or the first to be opened would take half a second."""
+    """Load what drafts under the hand run on, while nobody waits for it; with recursive filters in the project first what they are
+    designed with, and the loops that these are run through, or the first to be opened would take half a second."""
+    if is_recursive:
+        importlib.import_module("scipy.optimize")
     exchange.make_ready()
     if is_recursive:
         from combe.running import compiled
