@@ -399,7 +399,9 @@ class Written(unittest.TestCase):
             "clk",
             "in_data",
             "OUT_VALID",
-            "history_0",
+            "history",
+            "Factor",
+            "k",
             "signal",
             "logic",
             "1x",
@@ -457,6 +459,65 @@ class Written(unittest.TestCase):
             proof = prove_hdl(package, made)
         self.assertFalse(proof.holds)
         self.assertIn("apt-get install iverilog", proof.sentence())
+
+
+def scattered(source: random.Random, count: int, symmetry: int) -> Realization:
+    """Taps with zeros, powers of two and the same odd parts again, of any symmetry."""
+    values = [
+        source.choice((0.0, 0.0, 0.5, -0.25, source.uniform(-1, 1), source.uniform(-0.1, 0.1))) for _ in range(count)
+    ]
+    values = [a + symmetry * b for a, b in zip(values, values[::-1])]
+    values[1], values[count - 2] = 0.75, symmetry * 0.75 or 0.75
+    most = max(map(abs, values))
+    choices = Choices(source.choice((6, 9, 16, 34)), "direct", source.choice(("s12f11", "u10f10", "s3f2")))
+    return realize(Fir(tuple(value / most for value in values)), 1000.0, choices)
+
+
+@unittest.skipUnless(HAS_ICARUS, "iverilog is not on this machine")
+class Patterns(unittest.TestCase):
+    """Taps as loops over arrays."""
+
+    def test_zeros_symmetries_and_pipelines_compute_the_same(self) -> None:
+        source = random.Random(20)
+        for index in some(range(40), 4):
+            symmetry = (1, -1, 0)[index % 3]
+            made = scattered(source, source.choice((16, 17, 25)), symmetry)
+            architecture = source.choice(
+                ("folded", "folded", "parallel", "transposed") if symmetry else ("parallel", "transposed")
+            )
+            language = "vhdl" if HAS_GHDL and index % 2 else "verilog"
+            choices = HardwareChoices(architecture, pipeline=source.choice((0, 1, 2, 3)))
+            package = hdl_package(made, language, "calls", choices=choices)
+            with self.subTest(index=index, choices=choices, language=language):
+                self.assertTrue(
+                    " loop" in package.text(".vhd") if language == "vhdl" else "genvar k;" in package.text(".v")
+                )
+                proof = prove_hdl(package, made, simulators=("ghdl",) if language == "vhdl" else ("iverilog",))
+                self.assertTrue(proof.holds, proof.sentence())
+
+    def test_a_hundred_taps_are_read_on_a_few_pages(self) -> None:
+        made = realize(design(LOW, "equiripple", 112).filter, 48_000, Choices(16))
+        for architecture in ("parallel", "folded", "transposed", "serial"):
+            for language, ending in (("verilog", ".v"), ("vhdl", ".vhd")):
+                text = packaged(made, architecture, language).text(ending)
+                self.assertLess(
+                    text.count("\n"),
+                    280 if (architecture, language) == ("serial", "vhdl") else 250,
+                    (architecture, language),
+                )
+                self.assertLess(max(map(len, text.splitlines())), 140)
+
+    @unittest.skipUnless(HAS_YOSYS, "yosys is not on this machine")
+    def test_synthesis_drops_whatever_only_repeats_a_sign(self) -> None:
+        """Each word of a bank in the width of the widest: as many registers remain as words need by their exact limits."""
+        source = random.Random(3)
+        for architecture in some(("folded", "parallel", "transposed"), 1):
+            made = taps(30, Choices(13)) if architecture != "transposed" else scattered(source, 24, 0)
+            counted = build_circuit(made, "calls", HardwareChoices(architecture)).count
+            cells = synthesized(packaged(made, architecture), "ecp5")
+            self.assertFalse(cells.failure)
+            self.assertLessEqual(cells.registers, 1.005 * counted.registers, architecture)
+            self.assertGreater(cells.registers, 0.95 * counted.registers, architecture)
 
 
 class SideBySide(unittest.TestCase):

@@ -43,7 +43,60 @@ class Op(Struct, frozen=True):
     m: int = 0
 
 
-Expression = Signal | Number | Op
+class Bank(Struct, frozen=True):
+    """Words of one width side by side."""
+
+    name: str
+    width: int
+    count: int
+    kind: str = SIGNED
+
+
+class Table(Struct, frozen=True):
+    """Constants that a pattern takes one after another."""
+
+    name: str
+    width: int
+    values: tuple[int, ...]
+    kind: str = SIGNED
+
+
+class Item(Struct, frozen=True):
+    """A word of a bank: number ``first + step·k`` within a pattern over k, or the number that a table has at k."""
+
+    bank: Bank
+    first: int = 0
+    step: int = 0
+    places: Table | None = None
+
+    @property
+    def width(self) -> int:
+        """Of the word."""
+        return self.bank.width
+
+    @property
+    def kind(self) -> str:
+        """Of the word."""
+        return self.bank.kind
+
+
+class Entry(Struct, frozen=True):
+    """The constant a table has at k."""
+
+    table: Table
+
+    @property
+    def width(self) -> int:
+        """Of the constant."""
+        return self.table.width
+
+    @property
+    def kind(self) -> str:
+        """Of the constant."""
+        return self.table.kind
+
+
+Expression = Signal | Number | Op | Item | Entry
 
 
 class Assign(Struct, frozen=True):
@@ -83,7 +136,63 @@ class Remark(Struct, frozen=True):
     text: str
 
 
-Statement = Assign | Register | Memory | Remark
+class Count(Struct, frozen=True):
+    """What a circuit is made of, counted from its statements."""
+
+    registers: int = 0
+    multipliers: int = 0
+    adders: int = 0
+    memory_bits: int = 0
+
+    def __add__(self, other: Count) -> Count:
+        return Count(
+            self.registers + other.registers, self.multipliers + other.multipliers, self.adders + other.adders,
+            self.memory_bits + other.memory_bits,
+        )  # fmt: skip
+
+
+class Each(Struct, frozen=True):
+    """A pattern: for k from 0 to ``count`` − 1, word ``first`` + k of a bank takes ``left op right``, wide enough for it.
+
+    ``op`` is ``add``, ``sub``, ``mul`` or ``copy``; ``bits`` says how many a word needs where that is less than its operands
+    tell. ``cost`` is what the words come to, each in the width it needs: what is more of them repeats a sign, and synthesis
+    drops it.
+    """
+
+    target: Bank
+    count: int
+    op: str
+    left: Expression
+    right: Expression | None = None
+    first: int = 0
+    is_register: bool = True
+    cost: Count = Count()
+    bits: Table | None = None
+
+
+class Moved(Struct, frozen=True):
+    """A bank of registers that moves on by one word where ``enable`` holds, and takes a value as its word 0; 0 after ``rst``."""
+
+    bank: Bank
+    value: Expression
+    enable: Expression
+
+
+class Partial(Struct, frozen=True):
+    """A chain of registers from the last word of a bank to its word 0, where ``enable`` holds; 0 after ``rst``: each takes the word
+    after it and adds, or where ``minus`` says so subtracts, word ``which`` of another bank, ``places`` bits up."""
+
+    bank: Bank
+    source: Bank
+    which: Table
+    places: Table
+    minus: Table
+    enable: Expression
+    cost: Count = Count()
+    bits: Table | None = None
+
+
+Statement = Assign | Register | Memory | Remark | Each | Moved | Partial
 
 
 class Port(Struct, frozen=True):
@@ -102,8 +211,11 @@ class Circuit:
     constants: list[tuple[Signal, int, str]] = field(default_factory=list)
     statements: list[Statement] = field(default_factory=list)
     signals: dict[str, Signal] = field(default_factory=dict)
-    names: set[str] = field(default_factory=set)
-    """Of memories, which are no signals."""
+    banks: list[tuple[Bank, bool]] = field(default_factory=list)
+    """With whether they are registers."""
+    tables: list[Table] = field(default_factory=list)
+    names: set[str] = field(default_factory=lambda: {"k"})
+    """Of memories, banks and tables, which are no signals, and of what counts through patterns."""
 
     def port(self, name: str, width: int, is_input: bool, kind: str = SIGNED) -> Signal:
         """A port."""
@@ -165,6 +277,26 @@ class Circuit:
         self.names.add(name)
         self.statements.append(replace(memory, name=name))
         return memory.output
+
+    # -- patterns --------------------------------------------------------------------------------------------
+
+    def bank(self, name: str, width: int, count: int, is_register: bool = True) -> Bank:
+        """Words side by side, to be driven by patterns."""
+        made = Bank(self._free(name), width, count)
+        self.names.add(made.name)
+        self.banks.append((made, is_register))
+        return made
+
+    def table(self, name: str, width: int, values: Sequence[int], kind: str = SIGNED) -> Table:
+        """Constants for patterns."""
+        made = Table(self._free(name), width, tuple(values), kind)
+        self.names.add(made.name)
+        self.tables.append(made)
+        return made
+
+    def pattern(self, statement: Each | Moved | Partial) -> None:
+        """What drives a bank."""
+        self.statements.append(statement)
 
     # -- expressions -----------------------------------------------------------------------------------------
 
@@ -251,19 +383,16 @@ def bits_for(count: int) -> int:
     return max((count - 1).bit_length(), 1)
 
 
-class Count(Struct, frozen=True):
-    """What a circuit is made of, counted from its statements."""
-
-    registers: int
-    multipliers: int
-    adders: int
-    memory_bits: int
-
-
 def count_of(circuit: Circuit) -> Count:
     """Register bits, multiplications, additions and bits of memory."""
     registers = multipliers = adders = memory_bits = 0
+    patterns = Count()
     for statement in circuit.statements:
+        if isinstance(statement, Each | Partial):
+            patterns += statement.cost
+            continue
+        if isinstance(statement, Moved):
+            registers += statement.bank.width * statement.bank.count
         if isinstance(statement, Register):
             registers += statement.target.width
         if isinstance(statement, Memory):
@@ -273,7 +402,7 @@ def count_of(circuit: Circuit) -> Count:
             for op in _ops(value):
                 multipliers += op.op == "mul"
                 adders += op.op in ("add", "sub") and op.kind == SIGNED
-    return Count(registers, multipliers, adders, memory_bits)
+    return patterns + Count(registers, multipliers, adders, memory_bits)
 
 
 def unused_bits(circuit: Circuit) -> list[tuple[Signal, int, int]]:
@@ -318,6 +447,12 @@ def _values(statement: Statement) -> list[Expression]:
         return [part for part in parts if part is not None]
     if isinstance(statement, Register):
         return [statement.value, *([statement.enable] if statement.enable is not None else [])]
+    if isinstance(statement, Each):
+        return [statement.left, *([statement.right] if statement.right is not None else [])]
+    if isinstance(statement, Moved):
+        return [statement.value, statement.enable]
+    if isinstance(statement, Partial):
+        return [statement.enable]
     return [statement.value] if isinstance(statement, Assign) else []
 
 

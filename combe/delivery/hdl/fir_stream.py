@@ -5,6 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from combe.delivery.hdl.circuit import Number, Op, Signal
+from combe.delivery.hdl.fir_rolled import is_rolled, rolled_direct, rolled_folded, rolled_transposed
 from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.errors import FormatError
 from combe.realization.formats import narrowest_signed
@@ -21,6 +22,8 @@ class Loaded(Struct, frozen=True):
 
 def direct(build: Builder, stream: Stream, stage: TapSum, loaded: Loaded | None = None) -> Stream:
     """A history, a product for every tap, a tree of adders."""
+    if loaded is None and is_rolled(stage):
+        return rolled_direct(build, stream, stage)
     history = _history(build, stream, len(stage.coefficients))
     build.circuit.remark("A product for every tap, then their sum in a tree.")
     values = [
@@ -42,6 +45,8 @@ def folded(build: Builder, stream: Stream, stage: TapSum, loaded: Loaded | None 
     count, sign = len(stage.coefficients), stage.symmetry
     if not sign:
         raise FormatError("folded needs symmetric taps", "architecture", "transposed takes any")
+    if loaded is None and is_rolled(stage):
+        return rolled_folded(build, stream, stage)
     history = _history(build, stream, count)
     build.circuit.remark("Pairs that share a coefficient, their products, then the sum in a tree.")
     is_kept = build.pipeline > 0
@@ -107,6 +112,8 @@ def transposed(
 ) -> Stream:  # fmt: skip
     """Every sample times every tap at once; partial sums wait for the samples still to come."""
     circuit, taps = build.circuit, stage.coefficients
+    if loaded is None and not is_multiplierless and is_rolled(stage):
+        return rolled_transposed(build, stream, stage)
     circuit.remark("The newest sample.")
     signal = circuit.register("sample", stream.value.signal, stream.valid, 0)
     sample = Value(signal, min(stream.value.low, 0), max(stream.value.high, 0))

@@ -11,15 +11,30 @@ from combe.delivery.hdl.circuit import (
     UNSIGNED,
     Assign,
     Circuit,
+    Each,
     Expression,
+    Item,
     Memory,
+    Moved,
     Number,
     Op,
+    Partial,
     Register,
     Remark,
     Signal,
     Statement,
     unused_bits,
+)
+from combe.delivery.hdl.verilog_patterns import (
+    bank_rows,
+    banks_declared,
+    declared,
+    in_lines,
+    item_text,
+    joined,
+    moved_rows,
+    partial_rows,
+    tables_declared,
 )
 
 INFIX = {"add": "+", "sub": "-", "mul": "*", "and": "&", "or": "|", "equal": "==", "below": "<"}
@@ -42,15 +57,13 @@ def verilog_text(circuit: Circuit, head: list[str]) -> str:
         rows.append(
             f"    localparam signed [{signal.width - 1}:0] {signal.name} = {_number(Number(value, signal.width))};{note}"
         )
+    rows += tables_declared(circuit, _number)
     for memory in (s for s in circuit.statements if isinstance(s, Memory)):
         rows += _memory_declared(memory)
-    for statement in circuit.statements:
-        if isinstance(statement, Register):
-            rows.append(f"    reg {_span(statement.target)}{statement.target.name};")
-        elif isinstance(statement, Assign) and statement.target.name not in names:
-            rows.append(f"    wire {_span(statement.target)}{statement.target.name};")
-        elif isinstance(statement, Memory):
-            rows.append(f"    reg {_span(statement.output)}{statement.output.name};")
+    rows += banks_declared(circuit)
+    rows += declared(
+        circuit, names, lambda signal, is_register: f"    {'reg' if is_register else 'wire'} {_span(signal)}"
+    )
     assert not registered & names
     for _, group in groupby(circuit.statements, _kind):
         rows += _statements(list(group))
@@ -78,6 +91,8 @@ def _kind(statement: Statement) -> object:
     """Registers with one enable stand together."""
     if isinstance(statement, Register):
         return "register", statement.enable, statement.reset is not None
+    if isinstance(statement, Each):
+        return "each", statement.is_register
     return type(statement).__name__
 
 
@@ -87,6 +102,8 @@ def _statements(group: list[Statement]) -> list[str]:
     if isinstance(first, Register):
         registers = [s for s in group if isinstance(s, Register)]
         return _always(registers)
+    if isinstance(first, Each):
+        return bank_rows([s for s in group if isinstance(s, Each)], _text)
     for statement in group:
         if isinstance(statement, Remark):
             rows += ["", *(f"    // {line}" for line in statement.text.split("\n"))]
@@ -94,19 +111,26 @@ def _statements(group: list[Statement]) -> list[str]:
             rows.append(f"    assign {statement.target.name} = {_text(statement.value, True)};")
         elif isinstance(statement, Memory):
             rows += _memory(statement)
+        elif isinstance(statement, Moved):
+            rows += moved_rows(statement, _text)
+        elif isinstance(statement, Partial):
+            rows += partial_rows(statement, _text)
     return rows
 
 
 def _always(registers: list[Register]) -> list[str]:
     enable, is_reset = registers[0].enable, registers[0].reset is not None
     body = [f"{s.target.name} <= {_text(s.value, True)};" for s in registers]
+    if len(body) == 1 and not is_reset:
+        gate = f"if ({_text(enable, True)}) " if enable is not None else ""
+        return [f"    always @(posedge clk) {gate}{body[0]}"]
     rows = ["    always @(posedge clk) begin"]
     if is_reset:
         rows.append("        if (rst) begin")
-        rows += [
-            f"            {s.target.name} <= {_number(Number(s.reset or 0, s.target.width, s.target.kind))};"
-            for s in registers
+        zeros = [
+            f"{s.target.name} <= {_number(Number(s.reset or 0, s.target.width, s.target.kind))};" for s in registers
         ]
+        rows += joined(zeros, "            ")
         rows.append(f"        end else {f'if ({_text(enable, True)}) ' if enable is not None else ''}begin")
         rows += [f"            {line}" for line in body]
         rows.append("        end")
@@ -126,10 +150,11 @@ def _memory_declared(memory: Memory) -> list[str]:
     rows = [f"    reg {signed}[{memory.width - 1}:0] {memory.name} [0:{len(memory.contents) - 1}];"]
     if any(memory.contents):
         rows.append("    initial begin")
-        rows += [
-            f"        {memory.name}[{k}] = {_number(Number(v, memory.width, memory.output.kind))};"
+        words = [
+            f"{memory.name}[{k}] = {_number(Number(v, memory.width, memory.output.kind))};"
             for k, v in enumerate(memory.contents)
         ]
+        rows += in_lines(words, "        ", " ")
         rows.append("    end")
     return rows
 
@@ -152,10 +177,10 @@ def _memory(memory: Memory) -> list[str]:
     else:
         rows.append(f"{pad}case ({_text(memory.address, True)})")
         kind, width = memory.output.kind, memory.address.width
-        rows += [
-            f"{pad}    {width}'d{k}: {out} <= {_number(Number(v, memory.width, kind))};"
-            for k, v in enumerate(memory.contents)
+        cases = [
+            f"{width}'d{k}: {out} <= {_number(Number(v, memory.width, kind))};" for k, v in enumerate(memory.contents)
         ]
+        rows += in_lines(cases, f"{pad}    ", " ")
         rows.append(f"{pad}    default: {out} <= {_number(Number(0, memory.width, kind))};")
         rows.append(f"{pad}endcase")
     if memory.read is not None:
@@ -178,6 +203,9 @@ def _text(value: Expression, is_outer: bool = False) -> str:
         return value.name
     if isinstance(value, Number):
         return _number(value)
+    if isinstance(value, Item):
+        return item_text(value)
+    assert isinstance(value, Op)
     names = [_text(each) for each in value.args]
     text = _operation(value, names)
     is_plain = value.op in ("extend", "slice", "left", "bit", "zero_top", "even", "not", "reinterpret")

@@ -2,20 +2,34 @@
 
 from __future__ import annotations
 
+from functools import partial
 from itertools import groupby
 
 from combe.delivery.hdl.circuit import (
     BIT,
     Assign,
     Circuit,
+    Each,
     Expression,
+    Item,
     Memory,
+    Moved,
     Number,
     Op,
+    Partial,
     Register,
     Remark,
     Signal,
     Statement,
+)
+from combe.delivery.hdl.verilog_patterns import declared, in_lines, joined
+from combe.delivery.hdl.vhdl_patterns import (
+    bank_rows,
+    banks_declared,
+    item_text,
+    moved_rows,
+    partial_rows,
+    tables_declared,
 )
 
 INFIX = {"add": "+", "sub": "-", "mul": "*", "and": "and", "or": "or"}
@@ -72,13 +86,11 @@ def _declarations(circuit: Circuit) -> list[str]:
     for signal, value, comment in circuit.constants:
         note = f" -- {comment}" if comment else ""
         rows.append(f"    constant {signal.name} : {_type(signal)} := {_number(Number(value, signal.width))};{note}")
+    rows += tables_declared(circuit, _number) + banks_declared(circuit)
     for statement in circuit.statements:
         if isinstance(statement, Memory):
             rows += _memory_declared(statement)
-        if isinstance(statement, Register) or (isinstance(statement, Assign) and statement.target.name not in names):
-            rows.append(f"    signal {statement.target.name} : {_type(statement.target)};")
-        elif isinstance(statement, Memory):
-            rows.append(f"    signal {statement.output.name} : {_type(statement.output)};")
+    rows += declared(circuit, names, lambda signal, _: f"    signal @ : {_type(signal)}")
     for port in circuit.ports:
         if port.is_input and port.signal.kind != BIT:
             rows.append(f"    signal {_inner(port.signal)} : {_type(port.signal)};")
@@ -107,6 +119,8 @@ def _type(signal: Signal) -> str:
 def _kind(statement: Statement) -> object:
     if isinstance(statement, Register):
         return "register", statement.enable, statement.reset is not None
+    if isinstance(statement, Each):
+        return "each", statement.is_register
     return type(statement).__name__
 
 
@@ -114,6 +128,8 @@ def _statements(group: list[Statement], outputs: set[str], circuit: Circuit) -> 
     rows: list[str] = []
     if isinstance(group[0], Register):
         return _process([s for s in group if isinstance(s, Register)], circuit)
+    if isinstance(group[0], Each):
+        return bank_rows([s for s in group if isinstance(s, Each)], partial(_text, circuit=circuit))
     for statement in group:
         if isinstance(statement, Remark):
             rows += ["", *(f"    -- {line}" for line in statement.text.split("\n"))]
@@ -121,6 +137,10 @@ def _statements(group: list[Statement], outputs: set[str], circuit: Circuit) -> 
             rows.append(_assigned(statement, outputs, circuit))
         elif isinstance(statement, Memory):
             rows += _memory(statement, circuit)
+        elif isinstance(statement, Moved):
+            rows += moved_rows(statement, partial(_text, circuit=circuit))
+        elif isinstance(statement, Partial):
+            rows += partial_rows(statement, partial(_text, circuit=circuit))
     return rows
 
 
@@ -142,10 +162,10 @@ def _process(registers: list[Register], circuit: Circuit) -> list[str]:
     rows = ["    process (clk)", "    begin", "        if rising_edge(clk) then"]
     if is_reset:
         rows.append("            if rst = '1' then")
-        rows += [
-            f"                {s.target.name} <= {_number(Number(s.reset or 0, s.target.width, s.target.kind))};"
-            for s in registers
+        zeros = [
+            f"{s.target.name} <= {_number(Number(s.reset or 0, s.target.width, s.target.kind))};" for s in registers
         ]
+        rows += joined(zeros, "                ")
         rows.append("            else" if enable is None else f"            elsif {_text(enable, circuit)} = '1' then")
         rows += [f"                {line}" for line in body]
         rows.append("            end if;")
@@ -163,14 +183,17 @@ def _memory_declared(memory: Memory) -> list[str]:
     rows = [f"    type {memory.name}_t is array (0 to {top}) of {kind}({memory.width - 1} downto 0);"]
     words = [_number(Number(value, memory.width, kind)) for value in memory.contents]
     if memory.write is None:
-        listed = [f"        {k} => {word}" for k, word in enumerate(words)]
-        rows += [f"    constant {memory.name} : {memory.name}_t := (", ",\n".join(listed), "    );"]
+        rows += [f"    constant {memory.name} : {memory.name}_t := (", *in_lines(_listed(words), "        "), "    );"]
     elif any(memory.contents):
-        listed = [f"        {k} => {word}" for k, word in enumerate(words)]
-        rows += [f"    signal {memory.name} : {memory.name}_t := (", ",\n".join(listed), "    );"]
+        rows += [f"    signal {memory.name} : {memory.name}_t := (", *in_lines(_listed(words), "        "), "    );"]
     else:
         rows.append(f"    signal {memory.name} : {memory.name}_t := (others => (others => '0'));")
     return rows
+
+
+def _listed(words: list[str]) -> list[str]:
+    """By position, which one alone doesn't allow."""
+    return words if len(words) > 1 else [f"0 => {words[0]}"]
 
 
 def _memory(memory: Memory, circuit: Circuit) -> list[str]:
@@ -217,6 +240,9 @@ def _text(value: Expression, circuit: Circuit, is_outer: bool = False) -> str:
         return _inner(value) if port is not None and port.is_input and value.kind != BIT else value.name
     if isinstance(value, Number):
         return _number(value)
+    if isinstance(value, Item):
+        return item_text(value)
+    assert isinstance(value, Op)
     names = [_text(each, circuit) for each in value.args]
     text = _operation(value, names)
     is_plain = value.op in ("extend", "slice", "left", "bit", "equal", "below", "zeros", "ones", "zero_top")
