@@ -31,6 +31,7 @@ from combe.proof.hdl import _streamed, prove_hdl
 from combe.proof.synthesis import operators, synthesized
 from combe.proof.translated import as_verilog
 from combe.proof.waves import read_waves
+from combe.proof.words import in_words
 from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.rounding.realize import Choices, realize
@@ -506,6 +507,38 @@ class Patterns(unittest.TestCase):
                     (architecture, language),
                 )
                 self.assertLess(max(map(len, text.splitlines())), 140)
+
+    @unittest.skipUnless(HAS_GHDL and shutil.which("verilator") and shutil.which("g++"), "GHDL or Verilator is missing")
+    def test_arrays_are_simulated_word_by_word(self) -> None:
+        source = random.Random(31)
+        for architecture in some(("folded", "transposed", "parallel"), 1):
+            made = scattered(source, 16, 1)
+            package = packaged(made, architecture, "vhdl")
+            with tempfile.TemporaryDirectory() as place:
+                package.write(place)
+                whole, words = (
+                    as_verilog(package, Path(place), is_in_words=way) and Path(place, "from_vhdl.v").read_text()
+                    for way in (False, True)
+                )
+            self.assertRegex(whole, r"\[1\d\d:0\] history;")
+            self.assertNotRegex(words, r"\[\d{3,}:0\]", "no net is wider than a machine's words")
+            proof = prove_hdl(package, made)
+            self.assertTrue(proof.holds, proof.sentence())
+            self.assertIn("compiled", proof.sentence())
+
+    def test_a_vector_used_in_any_other_way_stays_whole(self) -> None:
+        body = "  wire [99:0] a;\n  wire [99:0] b;\n  assign a = {{{0}}};\n  assign b = {1};\n  assign y = b[3];\n"
+        self.assertIn(
+            "a__40",
+            in_words(
+                body.format("x[59:0], z[39:0]", "a").replace(
+                    "wire [99:0] a", "wire [59:0] x;\n  wire [39:0] z;\n  wire [99:0] a", 1
+                )
+            ),
+        )
+        for other in ("a + a", "~a", "a & a"):
+            text = body.format("x[59:0], z[39:0]", other)
+            self.assertEqual(in_words(text), text)
 
     @unittest.skipUnless(HAS_YOSYS, "yosys is not on this machine")
     def test_synthesis_drops_whatever_only_repeats_a_sign(self) -> None:

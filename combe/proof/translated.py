@@ -7,6 +7,7 @@ from pathlib import Path
 
 from combe.delivery.package import Package
 from combe.proof.tools import find, run
+from combe.proof.words import in_words
 
 SECONDS = 300
 
@@ -18,9 +19,9 @@ def _signed(found: re.Match[str], written: set[str]) -> str:
     return f"{width}'b{'1' * len(zeros)}{digits}"
 
 
-def as_verilog(package: Package, folder: Path, wrapper: str = "") -> str:
+def as_verilog(package: Package, folder: Path, wrapper: str = "", is_in_words: bool = False) -> str:
     """The file that is read: itself, or what GHDL makes of VHDL; with a ``wrapper`` that of the entity ``NAME_axi`` or another
-    beside it, the circuit inside.
+    beside it, the circuit inside. ``is_in_words``: with vectors taken apart, for a simulator.
 
     Raises
     ------
@@ -43,5 +44,5 @@ def as_verilog(package: Package, folder: Path, wrapper: str = "") -> str:
     # A bit of a constant is written as a constant with an index, and the empty address of a single word as no digits at all.
     text = re.sub(r"\b(\d+)'b([01]+)\[(\d+)\]", lambda found: f"1'b{found[2][int(found[1]) - 1 - int(found[3])]}", text)
     text = re.sub(r"\b0'b(?![01])", "1'b0", text)
-    (folder / "from_vhdl.v").write_text(text, encoding="utf-8")
+    (folder / "from_vhdl.v").write_text(in_words(text) if is_in_words else text, encoding="utf-8")
     return "from_vhdl.v"

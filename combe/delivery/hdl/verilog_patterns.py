@@ -1,4 +1,4 @@
-"""Patterns over banks of words as Verilog-2001: a bank is one vector, its word 0 in the lowest bits."""
+"""Patterns over banks of words as Verilog-2001: arrays, and loops that generate what drives them."""
 
 from __future__ import annotations
 
@@ -47,19 +47,18 @@ def in_lines(words: list[str], pad: str, between: str = ", ") -> list[str]:
 
 
 def banks_declared(circuit: Circuit) -> list[str]:
-    """Words side by side."""
+    """Arrays."""
     return [
-        f"    {'reg ' if is_register else 'wire'} [{bank.width * bank.count - 1}:0] {bank.name}; // {bank.count} of {bank.width} bits"
+        f"    {'reg ' if is_register else 'wire'} signed [{bank.width - 1}:0] {bank.name} [0:{bank.count - 1}];"
         for bank, is_register in circuit.banks
     ]
 
 
 def item_text(item: Item, is_inside: bool = False) -> str:
-    """A word where it lies."""
-    bank, width = item.bank, item.width
+    """A word."""
     if item.places is None and (item.step == 0 or not is_inside):
-        return f"{bank.name}[{width * item.first + width - 1}:{width * item.first}]"
-    return f"{bank.name}[{width}*{_place(item)} +: {width}]"
+        return f"{item.bank.name}[{item.first}]"
+    return f"{item.bank.name}[{_place(item)}]"
 
 
 def _place(item: Item) -> str:
@@ -68,8 +67,8 @@ def _place(item: Item) -> str:
     scale = abs(item.step)
     counted = "k" if scale == 1 else f"{scale}*k"
     if item.step < 0:
-        return f"({item.first} - {counted})"
-    return f"({counted} + {item.first})" if item.first else counted if scale == 1 else f"({counted})"
+        return f"{item.first} - {counted}"
+    return f"{counted} + {item.first}" if item.first else counted
 
 
 def entry_text(table: Table) -> str:
@@ -79,15 +78,21 @@ def entry_text(table: Table) -> str:
 
 def moved_rows(moved: Moved, text: Text) -> list[str]:
     """A bank that moves on by a word."""
-    bank = moved.bank
-    kept = f"{bank.name}[{bank.width * (bank.count - 1) - 1}:0], " if bank.count > 1 else ""
-    value = f"{{{kept}{text(moved.value)}}}" if kept else text(moved.value)
-    return [
-        "    always @(posedge clk) begin",
-        f"        if (rst) {bank.name} <= {bank.width * bank.count}'d0;",
-        f"        else if ({text(moved.enable)}) {bank.name} <= {value};",
-        "    end",
-    ]
+    bank, zero = moved.bank, f"{moved.bank.width}'sd0"
+
+    def word(place: str, value: str, pad: str) -> list[str]:
+        return [
+            f"{pad}always @(posedge clk) begin",
+            f"{pad}    if (rst) {bank.name}[{place}] <= {zero};",
+            f"{pad}    else if ({text(moved.enable)}) {bank.name}[{place}] <= {value};",
+            f"{pad}end",
+        ]
+
+    rows = word("0", text(moved.value), "    ")
+    if bank.count > 1:
+        rows += ["    generate", f"        for (k = 1; k < {bank.count}; k = k + 1) begin : each_{bank.name}"]
+        rows += [*word("k", f"{bank.name}[k - 1]", " " * 12), "        end", "    endgenerate"]
+    return rows
 
 
 def bank_rows(patterns: list[Each], text: Text) -> list[str]:
@@ -97,8 +102,7 @@ def bank_rows(patterns: list[Each], text: Text) -> list[str]:
         if each.count == 1 and each.op == "copy":
             assert isinstance(each.left, Item)
             place, width = item_text(Item(each.target, each.first)), each.target.width
-            top = each.left.width * (each.left.first + 1) - 1
-            value = _repeated(item_text(each.left), f"{each.left.bank.name}[{top}]", each.left.width, width)
+            value = extended(item_text(each.left), each.left.width, width)
             rows.append(f"        {_drive(each)}{place} {_arrow(each)} {value};")
         else:
             rows += _loop(each, text)
@@ -117,7 +121,7 @@ def _loop(each: Each, text: Text) -> list[str]:
     target, width = each.target, each.target.width
     words = [word for word in (each.left, each.right) if word is not None]
     names = {"mul": ("factor_k", "word_k"), "copy": ("word_k",)}.get(each.op, ("left_k", "right_k"))
-    place = f"{width}*{_place(Item(target, each.first, 1))} +: {width}"
+    place = _place(Item(target, each.first, 1))
     rows = [f"        for (k = 0; k < {each.count}; k = k + 1) begin : each_{target.name}"]
     for name, word in zip(names, words):
         rows.append(f"            wire signed [{word.width - 1}:0] {name} = {_inside(word, text)};")
@@ -146,22 +150,16 @@ def _inside(word: Expression, text: Text) -> str:
 
 def extended(name: str, width: int, wanted: int) -> str:
     """A name in as many bits, the sign repeated."""
-    return _repeated(name, f"{name}[{width - 1}]", width, wanted)
-
-
-def _repeated(name: str, sign: str, width: int, wanted: int) -> str:
-    return name if width == wanted else f"{{{{{wanted - width}{{{sign}}}}}, {name}}}"
+    return name if width == wanted else f"{{{{{wanted - width}{{{name}[{width - 1}]}}}}, {name}}}"
 
 
 def partial_rows(partial: Partial, text: Text) -> list[str]:
     """A chain of partial sums."""
     bank, width, source = partial.bank, partial.bank.width, partial.source
-    before = f"{bank.name}_after"
-    own = f"{source.name}[{source.width}*{entry_text(partial.which)} +: {source.width}]"
+    after, last = f"{bank.name}_after", bank.count - 1
     wide = extended("own", source.width, width) if source.width <= width else f"own[{width - 1}:0]"
     up = f" << {entry_text(partial.places)}" if any(partial.places.values) else ""
-    kept = f", {bank.name}[{width * bank.count - 1}:{width}]" if bank.count > 1 else ""
-    value, trimmed = f"{entry_text(partial.minus)} ? after - moved : after + moved", []
+    value, trimmed = f"{entry_text(partial.minus)} ? {after}[k] - moved : {after}[k] + moved", []
     if partial.bits is not None:
         above = f"({width} - {entry_text(partial.bits)})"
         trimmed = [
@@ -169,18 +167,23 @@ def partial_rows(partial: Partial, text: Text) -> list[str]:
             f"            wire signed [{width - 1}:0] needed = exact << {above};",
         ]
         value = f"needed >>> {above}"
-    place = f"{bank.name}[{width}*k +: {width}]"
+    before = [
+        f"        for (k = 0; k < {last}; k = k + 1) begin : each_{after}",
+        f"            assign {after}[k] = {bank.name}[k + 1];",
+        "        end",
+    ]
     return [
-        f"    wire [{width * bank.count - 1}:0] {before} = {{{width}'d0{kept}}};",
+        f"    wire signed [{width - 1}:0] {after} [0:{last}];",
         "    generate",
+        *(before if last else []),
+        f"        assign {after}[{last}] = {width}'sd0;",
         f"        for (k = 0; k < {bank.count}; k = k + 1) begin : each_{bank.name}",
-        f"            wire signed [{source.width - 1}:0] own = {own};",
-        f"            wire [{width - 1}:0] moved = {f'({wide})' if up else wide}{up};",
-        f"            wire [{width - 1}:0] after = {before}[{width}*k +: {width}];",
+        f"            wire signed [{source.width - 1}:0] own = {source.name}[{entry_text(partial.which)}];",
+        f"            wire signed [{width - 1}:0] moved = {f'({wide})' if up else wide}{up};",
         *trimmed,
         "            always @(posedge clk) begin",
-        f"                if (rst) {place} <= {width}'d0;",
-        f"                else if ({text(partial.enable)}) {place} <= {value};",
+        f"                if (rst) {bank.name}[k] <= {width}'sd0;",
+        f"                else if ({text(partial.enable)}) {bank.name}[k] <= {value};",
         "            end",
         "        end",
         "    endgenerate",

@@ -74,12 +74,9 @@ def _declarations(circuit: Circuit) -> list[str]:
     names = {port.signal.name for port in circuit.ports}
     if any(_uses(statement, ("equal", "below", "zeros", "ones")) for statement in circuit.statements):
         rows += [
-            "    -- A condition as a signal.",
-            "    function flag(condition : boolean) return std_logic is",
+            "    function flag(condition : boolean) return std_logic is -- a condition as a signal",
             "    begin",
-            "        if condition then",
-            "            return '1';",
-            "        end if;",
+            "        if condition then return '1'; end if;",
             "        return '0';",
             "    end function flag;",
         ]

@@ -16,12 +16,10 @@ from combe.delivery.hdl.circuit import (
     Moved,
     Number,
     Partial,
-    Table,
 )
 from combe.delivery.hdl.verilog_patterns import in_lines
 
 Text = Callable[[Expression], str]
-WIDEST_INTEGER = 31
 SIGNS = {"add": "+", "sub": "-"}
 
 
@@ -29,13 +27,7 @@ def tables_declared(circuit: Circuit, number: Callable[[Number], str]) -> list[s
     """Constants for patterns."""
     rows: list[str] = []
     for table in circuit.tables:
-        kind = (
-            "std_logic"
-            if table.kind == BIT
-            else "integer"
-            if _is_integer(table)
-            else f"signed({table.width - 1} downto 0)"
-        )
+        kind = {BIT: "std_logic", UNSIGNED: "integer"}.get(table.kind, f"signed({table.width - 1} downto 0)")
         words = [str(value) for value in table.values]
         if kind != "integer":
             words = [number(Number(value, table.width, table.kind)) for value in table.values]
@@ -46,10 +38,6 @@ def tables_declared(circuit: Circuit, number: Callable[[Number], str]) -> list[s
         rows += in_lines(words, "        ")
         rows.append("    );")
     return rows
-
-
-def _is_integer(table: Table) -> bool:
-    return table.kind == UNSIGNED or table.width <= WIDEST_INTEGER
 
 
 def banks_declared(circuit: Circuit) -> list[str]:
@@ -82,7 +70,7 @@ def _word(word: Expression, text: Text) -> str:
     if isinstance(word, Item):
         return item_text(word)
     if isinstance(word, Entry):
-        return f"to_signed({word.table.name}(k), {word.width})" if _is_integer(word.table) else f"{word.table.name}(k)"
+        return f"{word.table.name}(k)"
     return text(word)
 
 

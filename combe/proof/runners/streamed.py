@@ -61,7 +61,10 @@ class Streamed(InFolder):
         )
         (folder / "stream.cpp").write_text(text, encoding="utf-8")
         build(
-            folder, name, ["--cc", "--exe", "-O3", "-CFLAGS", "-O1"], [as_verilog(self.package, folder), "stream.cpp"]
+            folder,
+            name,
+            ["--cc", "--exe", "-O3", "-CFLAGS", "-O1"],
+            [as_verilog(self.package, folder, is_in_words=True), "stream.cpp"],
         )
 
     def run(self, samples: NDArray[Any]) -> NDArray[np.int64]:
