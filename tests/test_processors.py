@@ -40,7 +40,7 @@ KINDS = {
     "vectors": [], "plain": ["-U__SSE2__"], "short products": ["-U__SSE2__", "-D__ARM_ARCH_ISA_THUMB=1"],
     "dual": ["-U__SSE2__", "-D__ARM_FEATURE_SIMD32=1", "-D__ARM_FEATURE_SAT=1", "-I."],
 }  # fmt: skip
-STRICT = ["-std=c99", "-O1", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Werror",
+STRICT = ["-std=c99", "-O1", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror",
           "-fsanitize=address,undefined", "-fno-sanitize-recover=all"]  # fmt: skip
 
 
@@ -81,6 +81,19 @@ class FourKinds(unittest.TestCase):
                 for kind, flags in KINDS.items():
                     self.built_and_run(place, flags, (index, kind, made))
         self.assertEqual(seen, {"_lower_0", "_stops_0", "__smlad(", "__smlald("})
+
+    def test_wide_unsigned_samples_times_few_bits(self) -> None:
+        """Their products fit 32 bits, the samples' own type has no sign."""
+        entry, coefficient = Format(False, 31, 22), Format(True, 2, -2)
+        stage = TapSum((0, 0, -1, 1, 0, 0, 0, 0, 0, 1, 0, 0), coefficient, Format(True, 64, 20))
+        stage = replace(stage, accumulator=needed_accumulator(stage, entry))
+        after = Requantize(stage.accumulator, Format(False, 12, 6), "nearest-even", "saturate")
+        made = Realization("wide", 1.0, "direct", entry, after.target, (stage, after))
+        package = c_package(made, "sum")
+        self.assertIn("_stops_0", package.text(".c"))
+        with tempfile.TemporaryDirectory() as place:
+            package.write(place)
+            self.built_and_run(place, KINDS["short products"], made)
 
     def built_and_run(self, place: str, flags: list[str], case: object) -> None:
         for words in (["gcc", *STRICT, *flags, "-o", "check", "sum.c", "sum_check.c"], ["./check"]):
