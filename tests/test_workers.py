@@ -11,6 +11,7 @@ import time
 import unittest
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 from combe.designing import forked, workers
@@ -188,8 +189,8 @@ class Processes(unittest.TestCase):
         started: list[Worker] = []
 
         class Stillborn(Worker):
-            def __init__(self) -> None:
-                super().__init__()
+            def __init__(self, *words: Any) -> None:
+                super().__init__(*words)
                 started.append(self)
 
         with (

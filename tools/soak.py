@@ -12,6 +12,7 @@ from __future__ import annotations
 import contextlib
 import os
 import random
+import statistics
 import sys
 import tempfile
 import threading
@@ -244,12 +245,14 @@ def main() -> int:
             )
     soak.session.saved = soak.session.project
     soak.window.close()
-    quarter = [mb for at, mb in memory if at >= 15 * minutes]
-    growth = max(quarter[len(quarter) // 2 :], default=0.0) - max(quarter[: max(len(quarter) // 2, 1)], default=0.0)
+    late = [mb for at, mb in memory if at >= 15 * minutes]
+    halves = late[: len(late) // 2], late[len(late) // 2 :]
+    # The middle of each half: what one run of a bench holds for seconds is no growth.
+    growth = statistics.median(halves[1]) - statistics.median(halves[0]) if all(halves) else 0.0
     after = log_path().stat().st_size if log_path().exists() else 0
     lines = log_path().read_bytes()[before:].decode("utf-8", "replace") if after > before else ""
     print(
-        f"{count} gestures of seed {seed}; memory grew by {growth:.0f} MB over the second half; {len(soak.slow)} slow gestures"
+        f"{count} gestures of seed {seed}; memory after the first quarter grew by {growth:.0f} MB from half to half, {max(late, default=0.0):.0f} at most; {len(soak.slow)} slow gestures"
     )
     for each in soak.slow[:20]:
         print(f"  {each}")

@@ -117,6 +117,22 @@ def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known
             for curve in (magnitude_curve, phase_curve, delay_curve) if way is not None else ():
                 curve(way)
             yield News("way", way)
+    if project.bench.asks or set(missing) & {"measured", "certified", "compared"}:
+        yield from _held_against(project, ideal, rounded, missing, is_stopped)
+    if "package" in missing:
+        try:
+            yield News("package", package_of(project, rounded, ideal))
+        except CombeError as error:
+            yield Failure("package", error)
+    if "facts" in missing or "rounding_facts" in missing:
+        yield from _told_of(project, ideal, rounded, missing, is_stopped)
+
+
+@urgent
+def _held_against(
+    project: Project, ideal: Ideal, rounded: Rounded, missing: Sequence[str], is_stopped: Stop
+) -> Reports:
+    """The integers held against what is asked of them: on the bench, measured, proved, and as circuits."""
     if "asked" in missing and project.bench.asks:
         with contextlib.suppress(CombeError):
             yield News("asked", bench_lines(project, ideal, rounded, is_stopped))
@@ -126,13 +142,6 @@ def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known
         yield News("certified", certified_lines(rounded.realization, project.requirement, rounded.lines))
     if "compared" in missing and project.code.written_in.is_circuit:
         yield News("compared", tuple(compared(rounded.realization, hardware_of(project), project.requirement)))
-    if "package" in missing:
-        try:
-            yield News("package", package_of(project, rounded, ideal))
-        except CombeError as error:
-            yield Failure("package", error)
-    if "facts" in missing or "rounding_facts" in missing:
-        yield from _told_of(project, ideal, rounded, missing, is_stopped)
 
 
 def is_long(project: Project) -> bool:
