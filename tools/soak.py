@@ -252,7 +252,8 @@ def main() -> int:
     after = log_path().stat().st_size if log_path().exists() else 0
     lines = log_path().read_bytes()[before:].decode("utf-8", "replace") if after > before else ""
     print(
-        f"{count} gestures of seed {seed}; memory after the first quarter grew by {growth:.0f} MB from half to half, {max(late, default=0.0):.0f} at most; {len(soak.slow)} slow gestures"
+        f"{count} gestures of seed {seed}; after the first quarter memory grew by {growth:.0f} MB from half to half, "
+        f"{max(late, default=0.0):.0f} at most; {len(soak.slow)} slow gestures"
     )
     for each in soak.slow[:20]:
         print(f"  {each}")
