@@ -117,8 +117,12 @@ def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known
             for curve in (magnitude_curve, phase_curve, delay_curve) if way is not None else ():
                 curve(way)
             yield News("way", way)
-    if project.bench.asks or set(missing) & {"measured", "certified", "compared"}:
-        yield from _held_against(project, ideal, rounded, missing, is_stopped)
+    if "asked" in missing and project.bench.asks:
+        # Here, for it may run tools, which only this process knows where to find.
+        with contextlib.suppress(CombeError):
+            yield News("asked", bench_lines(project, ideal, rounded, is_stopped))
+    if set(missing) & {"measured", "certified", "compared"}:
+        yield from _held_against(project, rounded, missing, is_stopped)
     if "package" in missing:
         try:
             yield News("package", package_of(project, rounded, ideal))
@@ -132,10 +136,7 @@ def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known
 def _held_against(
     project: Project, ideal: Ideal, rounded: Rounded, missing: Sequence[str], is_stopped: Stop
 ) -> Reports:
-    """The integers held against what is asked of them: on the bench, measured, proved, and as circuits."""
-    if "asked" in missing and project.bench.asks:
-        with contextlib.suppress(CombeError):
-            yield News("asked", bench_lines(project, ideal, rounded, is_stopped))
+    """The integers held against what is asked of them: measured, proved, and as circuits."""
     if "measured" in missing:
         yield News("measured", arithmetic_lines(rounded))
     if "certified" in missing:
