@@ -133,9 +133,7 @@ def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known
 
 
 @urgent
-def _held_against(
-    project: Project, ideal: Ideal, rounded: Rounded, missing: Sequence[str], is_stopped: Stop
-) -> Reports:
+def _held_against(project: Project, rounded: Rounded, missing: Sequence[str], is_stopped: Stop) -> Reports:
     """The integers held against what is asked of them: measured, proved, and as circuits."""
     if "measured" in missing:
         yield News("measured", arithmetic_lines(rounded))
