@@ -16,6 +16,63 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- work elsewhere, circuits as patterns
+    Fault(
+        "designing/workers.py",
+        "                write_piece(stdin, (None, ()))",
+        "                pass",
+        "test_workers",
+        "a process that was stopped once stops every task",
+    ),
+    Fault(
+        "designing/forked.py",
+        "threading.active_count() == 1",
+        "threading.active_count() >= 1",
+        "test_workers",
+        "a process with threads is copied",
+    ),
+    Fault(
+        "delivery/hdl/fir_rolled.py",
+        "needed = [max(word.width, 2) for word in made]",
+        "needed = [max(word.width - 1, 2) for word in made]",
+        "test_circuits.Patterns",
+        "a product is kept in a bit too few",
+    ),
+    Fault(
+        "delivery/hdl/fir_rolled.py",
+        "[max(bits, 2) for bits in reversed(needed)]",
+        "[max(bits - 1, 2) for bits in reversed(needed)]",
+        "test_circuits.Patterns",
+        "a partial sum is kept in a bit too few",
+    ),
+    Fault(
+        "delivery/hdl/verilog_patterns.py",
+        'return f"{item.first} - {counted}"',
+        'return f"{item.first - 1} - {counted}"',
+        "test_circuits.Patterns",
+        "a pair takes the sample beside its own",
+    ),
+    Fault(
+        "proof/words.py",
+        "digits[len(digits) - 1 - high : len(digits) - low]",
+        "digits[len(digits) - 2 - high : len(digits) - 1 - low]",
+        "test_circuits.Patterns",
+        "a constant of a vector is cut a bit too low",
+    ),
+    Fault(
+        "delivery/c/taps_loops.j2",
+        """{% set narrow = "(int32_t)" if s.kept_type""",
+        """{% set narrow = "" if s.kept_type""",
+        "test_processors",
+        "wide unsigned samples are taken for signed ones in silence",
+    ),
+    Fault(
+        "app/plots/stems.py",
+        "np.minimum.reduceat(y, first), np.maximum.reduceat(y, first)",
+        "np.minimum.reduceat(y, first), np.minimum.reduceat(y, first)",
+        "test_strokes",
+        "of stems in a column only the lowest is painted",
+    ),
     # -- a kept library, the picture under the hand
     Fault(
         "proof/verilated.py",
