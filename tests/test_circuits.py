@@ -496,6 +496,17 @@ class Patterns(unittest.TestCase):
                 proof = prove_hdl(package, made, simulators=("ghdl",) if language == "vhdl" else ("iverilog",))
                 self.assertTrue(proof.holds, proof.sentence())
 
+    def test_pairs_without_a_zero_between_them(self) -> None:
+        """Counted from both ends, without a table."""
+        for order in (20, 21):
+            made = taps(order, Choices(15))
+            assert all(made.stages[0].coefficients)  # type: ignore[union-attr]
+            language = "vhdl" if HAS_GHDL and order % 2 else "verilog"
+            package = packaged(made, "folded", language)
+            self.assertNotIn("mirrored", package.text(".vhd" if language == "vhdl" else ".v"))
+            proof = prove_hdl(package, made, simulators=("ghdl",) if language == "vhdl" else ("iverilog",))
+            self.assertTrue(proof.holds, proof.sentence())
+
     def test_a_hundred_taps_are_read_on_a_few_pages(self) -> None:
         made = realize(design(LOW, "equiripple", 112).filter, 48_000, Choices(16))
         for architecture in ("parallel", "folded", "transposed", "serial"):
