@@ -97,6 +97,10 @@ CLAIMS = (
     Claim("docs/circuits.md", "at least 65,536 samples go through it", (
         "circuits.Written.a_long_stream_is_compared_and_every_limit_measured_on_it",)),
     Claim("docs/circuits.md", "the test bench checks both", ("circuits.Verilog.a_wrong_circuit_is_caught",)),
+    Claim("docs/circuits.md", "so that the cells are those of a circuit written", (
+        "circuits.Patterns.synthesis_drops_whatever_only_repeats_a_sign",)),
+    Claim("docs/circuits.md", "the demo's 113 taps take 200 to 250 lines", (
+        "circuits.Patterns.a_hundred_taps_are_read_on_a_few_pages",)),
     Claim("docs/circuits.md", "registers within 10 %", ("circuits.Counted.registers_are_those_counted",)),
     Claim("docs/circuits.md", "outputs kept until they are taken", (
         "circuits.Verilog.the_wrapper_keeps_every_sample_while_the_other_side_waits",)),
