@@ -15,12 +15,13 @@ import unittest
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from types import ModuleType
 from typing import Any
 from unittest import mock
 
 from combe.designing import contenders
 from combe.designing.task import DesignChoice
-from combe.project import following
+from combe.project import following, looking
 from combe.requirement import Requirement
 from combe.rounding import widths
 from combe.rounding.trade import trade
@@ -28,10 +29,10 @@ from combe.values import replace
 
 FOLDER = "COMBE_TEST_MEMORY"
 STREAMS = {"contenders": 1, "prices": 2, "relaxations": 1, "rounding_remedies": 4, "width_chart": 3, "trade": 6}
-"""Functions of ``following`` that yield their results one by one, and how many of their arguments tell calls apart."""
+"""Functions that yield their results one by one, and how many of their arguments tell calls apart."""
 
 WHOLE = ("rounding_facts", "facts", "realize", "certified_lines")
-"""Functions of ``following`` whose result comes at once; their callables don't tell calls apart."""
+"""Functions whose result comes at once; their callables don't tell calls apart."""
 
 Stream = Callable[..., Iterator[object]]
 _known: dict[str, list[Any]] = {}
@@ -44,19 +45,24 @@ def remember_all(case: unittest.TestCase, demo: Requirement, follows: tuple[str,
         whole = remembered(name, count)
         if name in BESIDE and name not in follows:
             whole = BESIDE[name] if name in ALWAYS else _for(demo, whole, BESIDE[name])
-        patched = mock.patch(f"combe.project.following.{name}", whole)
+        patched = mock.patch.object(_home(name), name, whole)
         patched.start()
         case.addCleanup(patched.stop)
     case.addCleanup(_narrow().close)
     for name in WHOLE:
-        patched = mock.patch(f"combe.project.following.{name}", _whole(name))
+        patched = mock.patch.object(_home(name), name, _whole(name))
         patched.start()
         case.addCleanup(patched.stop)
 
 
+def _home(name: str) -> ModuleType:
+    """The module that calls a function."""
+    return following if hasattr(following, name) else looking
+
+
 def remembered(name: str, count: int) -> Stream:
     """The real function, run once for each of its arguments."""
-    real = getattr(following, name)
+    real = getattr(_home(name), name)
 
     def again(*words: Any, **more: Any) -> Iterator[object]:
         key = _key(name, words[:count])
@@ -78,7 +84,7 @@ def remembered(name: str, count: int) -> Stream:
 
 def _whole(name: str) -> Callable[..., Any]:
     """The real function, run once for each of its arguments; a refusal isn't remembered."""
-    real = getattr(following, name)
+    real = getattr(_home(name), name)
 
     def again(*words: Any) -> Any:
         key = _key(name, tuple(word for word in words if not callable(word)))

@@ -681,7 +681,7 @@ class Keeping(WindowCase):
         page = self.window.code_view.page("budget")
         self.window.open_step("code")
         self.window.code_view.open_page("budget")
-        with mock.patch("combe.project.following.BUDGET_TAPS", (16,)):
+        with mock.patch("combe.project.proving.BUDGET_TAPS", (16,)):
             page.measure.click()
             self.settle()
             shares = [row.share for row in page.rows if row.variant == "integer" and not row.taps]

@@ -135,7 +135,7 @@ class Lanes(unittest.TestCase):
             yield from ()
             raise ToolError("no emulator", "qemu", "install it")
 
-        with mock.patch("combe.project.following.counted", failing):
+        with mock.patch("combe.project.proving.counted", failing):
             self.session.count()
             self.assertIn("budget", self.session.results.pending)
             self.wait(lambda: not self.session.results.pending)
@@ -150,8 +150,8 @@ class Lanes(unittest.TestCase):
                 time.sleep(0.002)
 
         with (
-            mock.patch("combe.project.following.counted", endless),
-            mock.patch("combe.project.following.measured_circuits", lambda *_: iter([News("synthesized", {"a": ()})])),
+            mock.patch("combe.project.proving.counted", endless),
+            mock.patch("combe.project.proving.measured_circuits", lambda *_: iter([News("synthesized", {"a": ()})])),
         ):
             self.session.count()
             self.wait(lambda: bool(self.session.results.budget.rows))

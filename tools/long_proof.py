@@ -80,7 +80,7 @@ def answered(case: Case) -> Told | None:
     prove, words = case
     try:
         return prove(*words)
-    except Exception as fault:  # noqa: BLE001 - told as the failure it is
+    except Exception as fault:
         return f"{prove.__name__} {words[1:]}", False, f"{type(fault).__name__}: {fault}"
 
 

@@ -13,12 +13,12 @@ if TYPE_CHECKING:
     from combe.project.results import Results
 
 
-WORK = "combe.project.following"
+WORK, LOOKED_AT, ASKED_FOR = "combe.project.following", "combe.project.looking", "combe.project.proving"
 
 
-def work() -> ModuleType:
+def work(module: str = WORK) -> ModuleType:
     """What the lanes do. Loaded by the first of them that works: the window is on screen before that."""
-    return import_module(WORK)
+    return import_module(module)
 
 
 def job_for(
@@ -29,16 +29,16 @@ def job_for(
     if ideal is None or rounded is None:
         return None
     jobs: dict[str, Job] = {
-        "heard": lambda _: work().listened(rounded, project, signal),
-        "chart": lambda is_stopped: work().charted(ideal, project, is_stopped),
-        "trade": lambda is_stopped: work().traded(ideal, project, is_stopped),
-        "bench": lambda is_stopped: work().benched(rounded, ideal, project, is_stopped),
-        "board": lambda _: work().boarded(rounded, ideal, project, results.budget, change),
-        "states": lambda is_stopped: work().compared_states(project, is_stopped),
-        "drawing": lambda _: work().drawn(rounded, project),
-        "table": lambda _: work().tabled(rounded, project),
+        "heard": lambda _: work(LOOKED_AT).listened(rounded, project, signal),
+        "chart": lambda is_stopped: work(LOOKED_AT).charted(ideal, project, is_stopped),
+        "trade": lambda is_stopped: work(LOOKED_AT).traded(ideal, project, is_stopped),
+        "bench": lambda is_stopped: work(LOOKED_AT).benched(rounded, ideal, project, is_stopped),
+        "board": lambda _: work(LOOKED_AT).boarded(rounded, ideal, project, results.budget, change),
+        "states": lambda is_stopped: work(LOOKED_AT).compared_states(project, is_stopped),
+        "drawing": lambda _: work(LOOKED_AT).drawn(rounded, project),
+        "table": lambda _: work(LOOKED_AT).tabled(rounded, project),
     }
     package = results.package
     if package is not None and "package" in results.fresh:
-        jobs["colored"] = lambda _: work().tinted(package)
+        jobs["colored"] = lambda _: work(LOOKED_AT).tinted(package)
     return jobs.get(name)

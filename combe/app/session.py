@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, cast
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from combe.app.jobs import Errand, Job, Lane, Pace
-from combe.app.looked_at import job_for, work
+from combe.app.looked_at import ASKED_FOR, job_for, work
 from combe.app.widgets.parts import worst_verdict
 from combe.designing.methods import method_named
 from combe.errors import CombeError
@@ -482,20 +482,24 @@ class Session(QObject):
             self.told.emit("the code is not there yet")
             return
         self._show(self.results.cleared(("proof", "waves")))
-        self._submit("proof", ("proof", "waves"), lambda is_stopped: work().prove(package, rounded, is_stopped))
+        self._submit(
+            "proof", ("proof", "waves"), lambda is_stopped: work(ASKED_FOR).prove(package, rounded, is_stopped)
+        )
 
     def count(self) -> None:
         """Count instructions for the budget page."""
         rounded, project = self.results.rounded, self.project
         if rounded is not None and "rounded" in self.results.fresh:
-            self._submit("count", ("budget",), lambda is_stopped: work().counted(rounded, project, is_stopped))
+            self._submit("count", ("budget",), lambda is_stopped: work(ASKED_FOR).counted(rounded, project, is_stopped))
 
     def synthesize(self) -> None:
         """Measure every architecture for the cost page."""
         rounded, project = self.results.rounded, self.project
         if rounded is not None and "rounded" in self.results.fresh:
             self._submit(
-                "count", ("synthesized",), lambda is_stopped: work().measured_circuits(rounded, project, is_stopped)
+                "count",
+                ("synthesized",),
+                lambda is_stopped: work(ASKED_FOR).measured_circuits(rounded, project, is_stopped),
             )
 
     def _record(self, proof: Proof | HdlProof) -> None:

@@ -5,27 +5,13 @@ from __future__ import annotations
 import contextlib
 import importlib
 import time
-from collections.abc import Callable, Iterator, Sequence
-from queue import Queue
-from threading import Thread
-from typing import Any
+from collections.abc import Iterator, Sequence
 
 from combe.analysis.certified import certified_lines
 from combe.analysis.fact import Fact
 from combe.analysis.facts import facts
-from combe.benching.run import MOST_AT_ONCE, Bench, run_bench
-from combe.benching.setup import MODELS, TOOLS, signal_of
-from combe.delivery.coloring import colored
-from combe.delivery.hdl.build import build_circuit
-from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.compare import compared
-from combe.delivery.hdl.diagram import diagram_of
-from combe.delivery.hdl.writer import hdl_package
-from combe.delivery.package import Package
-from combe.delivery.recipes import table_text
-from combe.delivery.tables import integer_table
 from combe.designing.contenders import QUICK_FIRST, Contender, contender_of, contenders
-from combe.designing.costs import cycles_of_design
 from combe.designing.designed import Design
 from combe.designing.equiripple import exchange
 from combe.designing.nearest import Relaxation, relaxations
@@ -35,42 +21,21 @@ from combe.errors import CombeError, PoleError
 from combe.filters import Filter
 from combe.ledger import Line, worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, bench_lines, ideal_of, package_of, rounded_of
-from combe.project.compared import State, states_of
 from combe.project.document import INPUT, Member, Project, hardware_of
-from combe.project.results import Counted, Drawing, Excerpt, Failure, News, Progress, Results, pinned
+from combe.project.results import STREAMED_S, Failure, News, Reports, Results, Stop
 from combe.project.sources import way_to
 from combe.project.way import product_of
-from combe.proof.budget import BudgetRow, budget, calibrated
-from combe.proof.process import stoppable
-from combe.proof.synthesis import Synthesized, synthesized
-from combe.proof.waves import excerpt
-from combe.realization.stages import Realization
 from combe.responses.curves import delay_curve, magnitude_curve, phase_curve
-from combe.rounding.choices import uncounted
 from combe.rounding.movement import rounding_facts
 from combe.rounding.rates import realize_design
-from combe.rounding.realize import FEWEST_BITS, HELD, realize, rounded_lines
+from combe.rounding.realize import FEWEST_BITS, HELD, rounded_lines
 from combe.rounding.remedies import rounding_remedies
-from combe.rounding.trade import BITS, Cell, trade
-from combe.rounding.widths import WidthPoint, width_chart
-from combe.signals.noise_run import SIGNALS, listen
-from combe.signals.spec import signal_from_sentence
 from combe.values import replace
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
 FAR_DB = -6.0
 """Where plain rounding misses by more, or holds, better integers are not searched for the list of widths."""
-MEASURED_DEVICES = ("ecp5", "ice40-up5k")
-EXCERPT_CLOCKS, MOST_EXCERPT = 48, 400
-BUDGET_TAPS = (16, 32, 64, 128, 256)
-
 HELPS = Fact("warning", "Rounding misses a limit. What helps, each tried:")
-STREAMED_S = 0.2
-"""How often a result that grows is shown anew."""
-
-FIRST_LOOK = 1 << 16
-Reports = Iterator[News | Failure | Progress]
-Stop = Callable[[], bool]
 
 
 def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known: Results, is_stopped: Stop) -> Reports:
@@ -287,17 +252,6 @@ def _same(left: Contender, right: Contender) -> bool:
 
 
 @apart
-def compared_states(project: Project, is_stopped: Stop) -> Reports:
-    """The filter as it stands and its variants, one after another."""
-    found: list[State] = []
-    for state in states_of(project, is_stopped):
-        found.append(state)
-        yield News("states", tuple(found), is_whole=False)
-    if not is_stopped():
-        yield News("states", tuple(found))
-
-
-@apart
 def standings(
     project: Project, places: list[int], is_stopped: Stop
 ) -> Iterator[tuple[Member, tuple[Line, ...] | None]]:
@@ -312,211 +266,3 @@ def standings(
         if is_stopped():
             return
         yield one.member, lines
-
-
-def listened(rounded: Rounded, project: Project, signal: str) -> Reports:
-    """The error of the bit-true run on a signal; on the first of them where none is named."""
-    yield News("heard", listen(rounded.realization, project.requirement, signal or SIGNALS[0]))
-
-
-def drawn(rounded: Rounded, project: Project) -> Reports:
-    """The data path of the architecture in force."""
-    built = build_circuit(rounded.realization, "filter_drawn", hardware_of(project))
-    yield News("drawing", Drawing(built, diagram_of(rounded.realization, built)))
-
-
-def tinted(package: Package) -> Reports:
-    """What the stretches of the generated text are."""
-    yield News("colored", {file.name: colored(file.text, file.name) for file in package.files})
-
-
-def tabled(rounded: Rounded, project: Project) -> Reports:
-    """The coefficients as text by the project's recipe."""
-    found, described, kind, _ = integer_table(rounded.realization)
-    yield News("table", table_text(found, project.recipe, project.code_name, described, kind))
-
-
-@apart
-def charted(ideal: Ideal, project: Project, is_stopped: Stop) -> Reports:
-    """Margin and noise of every structure at every width."""
-    points: list[WidthPoint] = []
-    for point in width_chart(ideal.design.filter, project.requirement, uncounted(project.arithmetic), is_stopped):
-        points.append(point)
-        if len(points) % 8 == 0:
-            yield News("chart", tuple(points), is_whole=False)
-    yield News("chart", tuple(points))
-
-
-@apart
-def traded(ideal: Ideal, project: Project, is_stopped: Stop) -> Reports:
-    """Every order from the least upward at every width."""
-    cells: list[Cell] = []
-    told = 0.0
-    try:
-        choice = project.design
-        first = ideal.design if choice.order is None and choice.holds_with_bits is None else None
-        for cell in trade(project.requirement, choice, BITS, None, project.arithmetic, False, is_stopped, first):
-            cells.append(cell)
-            if time.monotonic() - told > STREAMED_S:
-                told = time.monotonic()
-                yield News("trade", tuple(cells), is_whole=False)
-    except CombeError as error:
-        yield Failure("trade", error)
-        return
-    yield News("trade", tuple(cells))
-
-
-def benched(rounded: Rounded, ideal: Ideal, project: Project, is_stopped: Stop) -> Reports:
-    """The signal on the bench through all it goes through; models at once, compiled code and circuits after them."""
-    setup, asked = project.bench, project.requirement
-    try:
-        signal = signal_from_sentence(signal_of(setup, asked), asked.input_rate_hz, setup.samples, setup.seed)
-        against = (setup.average,) if setup.average else ()
-        models = tuple(name for name in setup.through if name in MODELS)
-        tools = tuple(name for name in setup.through if name in TOOLS)
-
-        def made(names: tuple[str, ...]) -> Bench:
-            return run_bench(
-                rounded.realization, ideal.design.filter, signal, names, against, is_stopped=is_stopped,
-                circuit=hardware_of(project), pinned=pinned(project),
-            )  # fmt: skip
-
-        if models and setup.samples > MOST_AT_ONCE:
-            # The beginning of a long signal is on screen before the rest has gone through.
-            first = run_bench(
-                rounded.realization, ideal.design.filter, replace(signal, samples=FIRST_LOOK), models, against,
-                is_stopped=is_stopped, pinned=pinned(project),
-            )  # fmt: skip
-            yield News("bench", first, is_whole=False)
-        if tools and models:
-            yield News("bench", made(models), is_whole=False)
-        yield News("bench", made((*models, *tools) or ("ideal",)))
-    except CombeError as error:
-        yield Failure("bench", error)
-
-
-def boarded(
-    rounded: Rounded, ideal: Ideal, project: Project, counted: Counted, change: tuple[int, int] | None = None
-) -> Reports:
-    """The bench's signal through the made-up board, with the cycles that were counted last, or estimated ones; with a
-    ``change`` a pinned filter (its place) takes over in the middle, over so many samples."""
-    from combe.benching.board.run import Change, run_board, runner_of
-    from combe.benching.board.schedule import INTERRUPT_CYCLES, Pace
-
-    setup, asked, processor = project.bench, project.requirement, project.processor
-    own = [row for row in counted.rows if not row.taps and row.variant in ("intrinsics", "integer")]
-    nearest = min(own, key=lambda row: abs(row.block - processor.block), default=None)
-    cycles = nearest.cycles if nearest is not None else cycles_of_design(ideal.design, processor.core)
-    try:
-        signal = signal_from_sentence(
-            signal_of(setup, asked), asked.input_rate_hz, min(setup.samples, MOST_AT_ONCE), setup.seed
-        )
-        pace = Pace(asked.input_rate_hz, processor.block, processor.clock_hz, cycles, INTERRUPT_CYCLES)
-        with contextlib.ExitStack() as stack:
-            run = runner_of(rounded.realization, "code", stack)
-            entry, result = project.code.converter_in or "12", project.code.converter_out
-            other, then = None, None
-            if change is not None and change[0] < len(project.pins):
-                made = _as_pinned(project, rounded, change[0])
-                blocks = (signal.samples or 0) // processor.block
-                then = Change(made, blocks // 2 * processor.block + processor.block // 2, change[1])
-                other = runner_of(made, "code", stack)
-            yield News("board", run_board(rounded.realization, signal, pace, run, entry, result, then, other))
-    except CombeError as error:
-        yield Failure("board", error)
-
-
-def _as_pinned(project: Project, rounded: Rounded, place: int) -> Realization:
-    """A pinned filter in the arithmetic of the open one."""
-    own = rounded.realization
-    choices = replace(
-        uncounted(project.arithmetic), input=str(own.input), output=str(own.output), structure="", accumulator_bits=None
-    )
-    return realize(project.pins[place].filter, own.sample_rate_hz, choices, project.name)
-
-
-def prove(package: Package, rounded: Rounded, is_stopped: Stop) -> Reports:
-    """The proof, its steps told while it runs; of a circuit the first clocks of its waveforms too."""
-    language = package.written_in
-    yield Progress("proof", f"proving {package.name} with {language.tools[0]}")
-    yield from _with_steps(
-        "proof",
-        lambda told: language.prove(
-            package, rounded.realization, rounded.lines, rounded.exact, told, is_stopped
-        ),
-    )  # fmt: skip
-    if language.is_circuit:
-        try:
-            with stoppable(is_stopped):
-                waves = excerpt(package, excerpt_clocks(rounded, package))
-            yield News("waves", Excerpt(tuple(waves)))
-        except CombeError as error:
-            yield News("waves", Excerpt((), error.sentence()))
-
-
-def excerpt_clocks(rounded: Rounded, package: Package) -> int:
-    """Clocks of the excerpt: until the first outputs have come."""
-    built = build_circuit(rounded.realization, package.name, package.circuit or HardwareChoices())
-    return min(max(EXCERPT_CLOCKS, built.latency + built.clocks + 4), MOST_EXCERPT)
-
-
-def _with_steps(name: str, work: Callable[[Callable[[str], None]], Any]) -> Reports:
-    """What a long piece of work reports, as it comes, then its result."""
-    reports: Queue[News | Progress | BaseException] = Queue()
-
-    def run() -> None:
-        try:
-            reports.put(News(name, work(lambda step: reports.put(Progress(name, step)))))
-        except BaseException as error:
-            reports.put(error)
-
-    thread = Thread(target=run, daemon=True)
-    thread.start()
-    while True:
-        report = reports.get()
-        if isinstance(report, BaseException):
-            raise report
-        yield report
-        if isinstance(report, News):
-            thread.join()
-            return
-
-
-def measured_circuits(rounded: Rounded, project: Project, is_stopped: Stop) -> Reports:
-    """Every architecture synthesized, device by device."""
-    found: dict[str, tuple[Synthesized, ...]] = {}
-    choices = hardware_of(project)
-    for row in compared(rounded.realization, choices, project.requirement):
-        if row.built is None:
-            continue
-        own = replace(choices, architecture=row.architecture)
-        package = hdl_package(rounded.realization, "verilog", "filter_measured", choices=own)
-        for device in MEASURED_DEVICES:
-            if is_stopped():
-                return
-            with stoppable(is_stopped):
-                cost = synthesized(package, device)
-            found[row.architecture] = (*found.get(row.architecture, ()), cost)
-            yield News("synthesized", dict(found), is_whole=False)
-    yield News("synthesized", found)
-
-
-def counted(rounded: Rounded, project: Project, is_stopped: Stop) -> Reports:
-    """Rows of a processor's budget, as they are measured."""
-    processor = project.processor
-    rows: list[BudgetRow] = []
-    known = None
-    if "/" in processor.measured:
-        usual = calibrated(processor.core, processor.clock_hz, "")
-        found = [row for row in budget(rounded.realization, usual, (), ("intrinsics",)) if isinstance(row, BudgetRow)]
-        known = next((row.instructions for row in found if row.block == 256), None)
-    calibration = calibrated(processor.core, processor.clock_hz, processor.measured, known)
-    sentence = ""
-    lengths = () if rounded.realization.is_recursive else BUDGET_TAPS
-    for each in budget(rounded.realization, calibration, lengths, is_stopped=is_stopped):
-        if isinstance(each, BudgetRow):
-            rows.append(each)
-        else:
-            sentence = each
-        yield News("budget", Counted(tuple(rows), sentence), is_whole=False)
-    yield News("budget", Counted(tuple(rows), sentence))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct, field
@@ -312,6 +312,14 @@ class Progress(Struct, frozen=True):
 
     name: str
     words: str
+
+
+Reports = Iterator[News | Failure | Progress]
+"""What background work yields."""
+Stop = Callable[[], bool]
+"""Whether it is to end before it is done."""
+STREAMED_S = 0.2
+"""How often a result that grows is shown anew."""
 
 
 def affected(before: Project, now: Project) -> set[str]:

@@ -1,0 +1,114 @@
+"""What runs when it is asked for: proofs, circuits synthesized, cycles counted; each step is told while it runs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from queue import Queue
+from threading import Thread
+from typing import Any
+
+from combe.delivery.hdl.build import build_circuit
+from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.compare import compared
+from combe.delivery.hdl.writer import hdl_package
+from combe.delivery.package import Package
+from combe.errors import CombeError
+from combe.project.chain import Rounded
+from combe.project.document import Project, hardware_of
+from combe.project.results import Counted, Excerpt, News, Progress, Reports, Stop
+from combe.proof.budget import BudgetRow, budget, calibrated
+from combe.proof.process import stoppable
+from combe.proof.synthesis import Synthesized, synthesized
+from combe.proof.waves import excerpt
+from combe.values import replace
+
+MEASURED_DEVICES = ("ecp5", "ice40-up5k")
+EXCERPT_CLOCKS, MOST_EXCERPT = 48, 400
+BUDGET_TAPS = (16, 32, 64, 128, 256)
+
+
+def prove(package: Package, rounded: Rounded, is_stopped: Stop) -> Reports:
+    """The proof, its steps told while it runs; of a circuit the first clocks of its waveforms too."""
+    language = package.written_in
+    yield Progress("proof", f"proving {package.name} with {language.tools[0]}")
+    yield from _with_steps(
+        "proof",
+        lambda told: language.prove(
+            package, rounded.realization, rounded.lines, rounded.exact, told, is_stopped
+        ),
+    )  # fmt: skip
+    if language.is_circuit:
+        try:
+            with stoppable(is_stopped):
+                waves = excerpt(package, excerpt_clocks(rounded, package))
+            yield News("waves", Excerpt(tuple(waves)))
+        except CombeError as error:
+            yield News("waves", Excerpt((), error.sentence()))
+
+
+def excerpt_clocks(rounded: Rounded, package: Package) -> int:
+    """Clocks of the excerpt: until the first outputs have come."""
+    built = build_circuit(rounded.realization, package.name, package.circuit or HardwareChoices())
+    return min(max(EXCERPT_CLOCKS, built.latency + built.clocks + 4), MOST_EXCERPT)
+
+
+def _with_steps(name: str, work: Callable[[Callable[[str], None]], Any]) -> Reports:
+    """What a long piece of work reports, as it comes, then its result."""
+    reports: Queue[News | Progress | BaseException] = Queue()
+
+    def run() -> None:
+        try:
+            reports.put(News(name, work(lambda step: reports.put(Progress(name, step)))))
+        except BaseException as error:
+            reports.put(error)
+
+    thread = Thread(target=run, daemon=True)
+    thread.start()
+    while True:
+        report = reports.get()
+        if isinstance(report, BaseException):
+            raise report
+        yield report
+        if isinstance(report, News):
+            thread.join()
+            return
+
+
+def measured_circuits(rounded: Rounded, project: Project, is_stopped: Stop) -> Reports:
+    """Every architecture synthesized, device by device."""
+    found: dict[str, tuple[Synthesized, ...]] = {}
+    choices = hardware_of(project)
+    for row in compared(rounded.realization, choices, project.requirement):
+        if row.built is None:
+            continue
+        own = replace(choices, architecture=row.architecture)
+        package = hdl_package(rounded.realization, "verilog", "filter_measured", choices=own)
+        for device in MEASURED_DEVICES:
+            if is_stopped():
+                return
+            with stoppable(is_stopped):
+                cost = synthesized(package, device)
+            found[row.architecture] = (*found.get(row.architecture, ()), cost)
+            yield News("synthesized", dict(found), is_whole=False)
+    yield News("synthesized", found)
+
+
+def counted(rounded: Rounded, project: Project, is_stopped: Stop) -> Reports:
+    """Rows of a processor's budget, as they are measured."""
+    processor = project.processor
+    rows: list[BudgetRow] = []
+    known = None
+    if "/" in processor.measured:
+        usual = calibrated(processor.core, processor.clock_hz, "")
+        found = [row for row in budget(rounded.realization, usual, (), ("intrinsics",)) if isinstance(row, BudgetRow)]
+        known = next((row.instructions for row in found if row.block == 256), None)
+    calibration = calibrated(processor.core, processor.clock_hz, processor.measured, known)
+    sentence = ""
+    lengths = () if rounded.realization.is_recursive else BUDGET_TAPS
+    for each in budget(rounded.realization, calibration, lengths, is_stopped=is_stopped):
+        if isinstance(each, BudgetRow):
+            rows.append(each)
+        else:
+            sentence = each
+        yield News("budget", Counted(tuple(rows), sentence), is_whole=False)
+    yield News("budget", Counted(tuple(rows), sentence))
