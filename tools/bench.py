@@ -26,7 +26,7 @@ RESULTS: dict[str, dict[str, Any]] = {}
 
 FIRST_FRAME = """
 import time; t = time.perf_counter()
-import sys; sys.setswitchinterval(0.001)
+import sys; sys.setswitchinterval(0.0001)
 from PyQt6.QtWidgets import QApplication
 from combe.app.session import Session
 from combe.app.settings import Settings
@@ -349,9 +349,9 @@ def dragging() -> None:
 
 def drag(name: str, project: Project, what: str) -> None:
     """Thirty moves of the first band's upper edge, each until its filter is painted, everything on screen."""
-    from hand import Hand, edge, idle, opened, timed
+    from hand import Hand, as_the_application, edge, idle, opened, timed
 
-    sys.setswitchinterval(0.001)
+    as_the_application()
     with opened(project) as (window, paints):
         plots = window.plots.magnitude
         bare = statistics.median(timed(lambda: (plots.main.viewport().repaint(), plots.loupe.viewport().repaint()), 21))
@@ -375,11 +375,11 @@ def drag(name: str, project: Project, what: str) -> None:
 
 def thread() -> None:
     """The longest events on the interface thread, whatever is done."""
-    from hand import Clocked, Hand, application, demo_with, edge, idle, opened
+    from hand import Clocked, Hand, application, as_the_application, demo_with, edge, idle, opened
 
     app = application(Clocked)
     assert isinstance(app, Clocked)
-    sys.setswitchinterval(0.001)
+    as_the_application()
     with opened(demo_with()) as (window, paints):
         slowest(window, app)
         window.plots.open_tab("magnitude")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -11,13 +12,16 @@ from PyQt6.QtCore import QEvent, QEventLoop, QPointF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 
+from combe.app.looked_at import WORK
 from combe.app.picture import settle
 from combe.app.plots.axes import Plot
 from combe.app.plots.handle import Handle
 from combe.app.session import Session
 from combe.app.settings import Settings
+from combe.app.start import TURN_S
 from combe.app.theme.palette import THEME
 from combe.app.window import MainWindow
+from combe.designing.workers import WORKERS
 from combe.project.document import Project
 from combe.values import replace
 
@@ -49,6 +53,12 @@ def application(kind: type[QApplication] = QApplication) -> QApplication:
     found.setStyle("Fusion")
     THEME.use("light", found)
     return found
+
+
+def as_the_application() -> None:
+    """Threads take turns, and long work runs apart, as in the application."""
+    sys.setswitchinterval(TURN_S)
+    WORKERS.serve_window(WORK)
 
 
 @contextmanager

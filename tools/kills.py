@@ -34,7 +34,7 @@ from combe.project import edits
 from combe.project.demo import demo_project
 from combe.project.file import save_project
 folder = Path(sys.argv[1])
-sys.setswitchinterval(0.001)
+sys.setswitchinterval(0.0001)
 a = QApplication(["combe"]); a.setStyle("Fusion"); THEME.use("light", a)
 path = folder / "work.combe"
 save_project(demo_project(), path)

@@ -30,20 +30,18 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 from PyQt6.QtCore import Qt, QTimer  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 
-from combe.app.looked_at import WORK  # noqa: E402
 from combe.app.pages.register import CODE, PLOTS, placed  # noqa: E402
 from combe.app.session import Session  # noqa: E402
 from combe.app.settings import Settings  # noqa: E402
 from combe.app.window import MainWindow  # noqa: E402
 from combe.designing.methods import METHODS  # noqa: E402
 from combe.designing.task import DesignChoice  # noqa: E402
-from combe.designing.workers import WORKERS  # noqa: E402
 from combe.errors import CombeError  # noqa: E402
 from combe.log import log_path  # noqa: E402
 from combe.project import edits, tree_edits, variant_edits  # noqa: E402
 from combe.project.demo import demo_project, fresh_project, recorder_project, wake_up_project  # noqa: E402
 from combe.project.document import INPUT, STEPS  # noqa: E402
-from tools.hand import Clocked, application  # noqa: E402
+from tools.hand import Clocked, application, as_the_application  # noqa: E402
 
 LONGEST_S, GROWTH_MB = 0.5, 60.0
 FIGURES = ("12k", "0.1fs", "-55", "0.2 dB", "18 kHz", "1 %", "banana", "1e9", "", "110k", "25k", "-80")
@@ -98,7 +96,7 @@ class Soak:
         self.window.resize(1280, 800)
         self.window.show()
         self.session.start()
-        WORKERS.serve_window(WORK)  # as the application does
+        as_the_application()
         self.slow: list[str] = []
         self.watch = Watch()
         self.watch.start()
@@ -225,7 +223,6 @@ class Soak:
 
 def main() -> int:
     """Gestures for some minutes, then the verdict."""
-    sys.setswitchinterval(0.001)  # as the application does
     words = [word for word in sys.argv[1:] if not word.startswith("--")]
     minutes = float(words[0]) if words else 10.0
     seed = int(sys.argv[sys.argv.index("--seed") + 1]) if "--seed" in sys.argv else int(time.time())

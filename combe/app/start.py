@@ -21,6 +21,10 @@ if TYPE_CHECKING:
 
     from combe.app.recovery import Recovery
 
+TURN_S = 0.0001
+"""The interface thread gets its turn so soon, whatever runs on other threads: building a page asks for the interpreter a thousand
+times, each time after Qt had the processor. At a millisecond a page took ten times as long beside two busy threads; now three."""
+
 
 def open_application(file: str | None) -> int:
     """Open the window on a file, or on the demo project when none is named."""
@@ -55,8 +59,7 @@ def _run(project: Project, path: Path | None) -> int:
     from combe.app.theme.palette import THEME
     from combe.app.window import MainWindow
 
-    # The interface thread must get its turn within a frame, whatever runs in the background.
-    sys.setswitchinterval(0.001)
+    sys.setswitchinterval(TURN_S)
     settings = Settings.load()
     settings.find_tools()
     if settings.scale != 100:

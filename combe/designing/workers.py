@@ -32,6 +32,9 @@ MOST_WORKERS, MOST_STILLBORN = 4, 4
 LOOK_S, ALONE_S, PATIENT_S = 0.05, 1.5, 3.0
 """How often results are looked for; how long this process is at it alone: loading others takes longer than a quick race;
 how long a window waits for the first of them."""
+URGENT_S, QUEUED_S = 0.5, 15.0
+"""How long what a hand waits for is held back, and anything else, while all processes are busy with other things: done on a
+thread of the window it would be slower still, and the hand with it."""
 MOST_MEMORY = 400 << 20
 """Bytes beyond which a process makes place for a fresh one between two tasks."""
 HEAD = struct.Struct("<Q")
@@ -180,28 +183,44 @@ class Workers:
                     self._count += 1
                     self._has_copies = True
 
-    def take(self) -> Worker | None:
-        """One that has everything loaded and nothing to do; None where there is none."""
+    def take(self, spare: int = 0) -> Worker | None:
+        """One that has everything loaded and nothing to do; None where there is none, or where so many would not be left."""
         with self._lock:
             for worker in [each for each in self._free if each.process.poll() is not None]:
                 self._free.remove(worker)
                 self._count -= 1
                 self._stillborn += not worker.is_ready
-            for worker in self._free:
-                if worker.is_ready:
-                    self._free.remove(worker)
-                    return worker
-        return None
+            ready = [worker for worker in self._free if worker.is_ready]
+            if len(ready) <= min(spare, self._count - 1):
+                return None
+            self._free.remove(ready[0])
+        return ready[0]
 
-    def awaited(self, is_stopped: Stop) -> Worker | None:
-        """As ``take``; while the first are still being loaded they are waited for."""
-        ends = time.monotonic() + PATIENT_S
-        while (found := self.take()) is None and not is_stopped() and time.monotonic() < ends:
-            with self._lock:
-                if all(worker.is_ready for worker in self._free):
-                    return None
-            time.sleep(LOOK_S)
+    @property
+    def spare(self) -> int:
+        """How many a window keeps free for what its hand waits for."""
+        return int(self.serves_window)
+
+    def awaited(self, is_urgent: bool, is_stopped: Stop) -> Worker | None:
+        """As ``take``, with some patience: what is urgent doesn't wait for the first to be loaded, and the rest leaves one
+        free for it."""
+        begun = time.monotonic()
+        while (found := self.take(0 if is_urgent else self.spare)) is None and not is_stopped():
+            patience = self.patience_s
+            if is_urgent:
+                patience = URGENT_S if patience == QUEUED_S else 0.0
+            if time.monotonic() - begun >= patience:
+                return None
+            time.sleep(LOOK_S / 5)
         return found
+
+    @property
+    def patience_s(self) -> float:
+        """How long what isn't urgent waits for a process: until the first are loaded, or those that are busy are free."""
+        with self._lock:
+            if self._count == 0:
+                return 0.0
+            return QUEUED_S if all(worker.is_ready for worker in self._free) else PATIENT_S
 
     def give_back(self, worker: Worker, is_gone: bool = False) -> None:
         """It has nothing more to do, or has gone."""
@@ -278,7 +297,7 @@ def apart(function: F, is_urgent: bool = False) -> F:
     def away(*words: Any) -> Iterator[Any]:
         worker = None
         if WORKERS.serves_window:
-            worker = WORKERS.take() if is_urgent else WORKERS.awaited(words[-1])
+            worker = WORKERS.awaited(is_urgent, words[-1])
         if worker is not None:
             try:
                 yield from WORKERS.reports(worker, away, words[:-1], words[-1])
@@ -346,12 +365,12 @@ class _Race:
             threading.Thread(target=self._here, daemon=True).start()
         try:
             while self.left and not self.is_stopped():
-                if not is_here and not self.helpers and time.monotonic() - begun > PATIENT_S:
+                if not is_here and not self.helpers and time.monotonic() - begun > WORKERS.patience_s:
                     is_here = True
                     threading.Thread(target=self._here, daemon=True).start()
                 if self.waiting and time.monotonic() - begun > ALONE_S:
                     WORKERS.start()
-                while self.waiting and self.helpers < count() and (worker := WORKERS.take()) is not None:
+                while self.waiting and self.helpers < count() and (worker := WORKERS.take(WORKERS.spare)) is not None:
                     self.helpers += 1
                     threading.Thread(target=self._there, args=(worker, self.helpers % 2), daemon=True).start()
                 try:

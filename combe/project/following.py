@@ -110,7 +110,11 @@ def _held_against(project: Project, rounded: Rounded, missing: Sequence[str], is
 
 def is_long(project: Project) -> bool:
     """Whether a design may take seconds, so that sending it to another process and hearing of it is nothing beside it."""
-    return project.design.holds_with_bits is not None or project.design.method not in QUICK_FIRST
+    return (
+        project.design.holds_with_bits is not None
+        or project.design.method not in QUICK_FIRST
+        or project.requirement.rate is not None
+    )
 
 
 @urgent
