@@ -10,8 +10,10 @@ grows after the first quarter.
 from __future__ import annotations
 
 import contextlib
+import faulthandler
 import os
 import random
+import re
 import statistics
 import sys
 import tempfile
@@ -19,7 +21,6 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
-from types import FrameType
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -27,7 +28,7 @@ HOME = tempfile.mkdtemp(prefix="combe-soak-")
 os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"] = HOME
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
-from PyQt6.QtCore import Qt, QTimer  # noqa: E402
+from PyQt6.QtCore import Qt, QTimer, qInstallMessageHandler  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 
 from combe.app.pages.register import CODE, PLOTS, placed  # noqa: E402
@@ -68,20 +69,37 @@ class Watch(threading.Thread):
             time.sleep(0.05)
             now = time.perf_counter()
             if now - self.beat > 0.3 and not self.seen:
-                frames = sys._current_frames()
-                others = [_where(frame, 2) for place, frame in frames.items() if place != self.main]
+                stacks = _stacks()
+                others = [_where(lines, 2) for place, lines in stacks.items() if place != self.main]
                 beside = " | ".join(each for each in others if each and "jobs._work:" not in each.split(" < ")[0])
-                self.seen = _where(frames.get(self.main), 7) + (f"  beside {beside}" if beside else "")
+                self.seen = _where(stacks.get(self.main, []), 7) + (f"  beside {beside}" if beside else "")
 
 
-def _where(frame: FrameType | None, most: int) -> str:
+def _stacks() -> dict[int, list[str]]:
+    """The lines of each thread's stack, innermost first.
+
+    As text: a frame taken from another thread would be kept past its end, with the painter in it, and Qt doesn't survive that.
+    """
+    with tempfile.TemporaryFile() as file:
+        faulthandler.dump_traceback(file, all_threads=True)
+        file.seek(0)
+        said = file.read().decode()
+    found: dict[int, list[str]] = {}
+    for part in re.split(r"^(?=(?:Current thread|Thread) 0x)", said, flags=re.M):
+        head = re.match(r"(?:Current thread|Thread) (0x[0-9a-f]+)", part)
+        if head:
+            found[int(head[1], 16)] = part.splitlines()[1:]
+    return found
+
+
+def _where(lines: list[str], most: int) -> str:
     """Our innermost functions of a thread."""
-    names: list[str] = []
-    while frame is not None and len(names) < most:
-        if "combe/" in frame.f_code.co_filename:
-            names.append(f"{Path(frame.f_code.co_filename).stem}.{frame.f_code.co_name}:{frame.f_lineno}")
-        frame = frame.f_back
-    return " < ".join(names)
+    names = []
+    for line in lines:
+        place = re.search(r'File ".*combe/.*?([^/]+)\.py", line (\d+) in (.*)', line)
+        if place:
+            names.append(f"{place[1]}.{place[3]}:{place[2]}")
+    return " < ".join(names[:most])
 
 
 class Soak:
@@ -221,8 +239,16 @@ class Soak:
         self.watch.seen = ""
 
 
+def listened_to() -> list[str]:
+    """What Qt complains of from now on; that this platform knows no hints about sizes is no complaint."""
+    said: list[str] = []
+    qInstallMessageHandler(lambda _, __, words: words and "propagateSizeHints" not in words and said.append(words))
+    return said
+
+
 def main() -> int:
     """Gestures for some minutes, then the verdict."""
+    said = listened_to()
     words = [word for word in sys.argv[1:] if not word.startswith("--")]
     minutes = float(words[0]) if words else 10.0
     seed = int(sys.argv[sys.argv.index("--seed") + 1]) if "--seed" in sys.argv else int(time.time())
@@ -248,6 +274,7 @@ def main() -> int:
     growth = statistics.median(halves[1]) - statistics.median(halves[0]) if all(halves) else 0.0
     after = log_path().stat().st_size if log_path().exists() else 0
     lines = log_path().read_bytes()[before:].decode("utf-8", "replace") if after > before else ""
+    lines += "\n".join(said)
     print(
         f"{count} gestures of seed {seed}; after the first quarter memory grew by {growth:.0f} MB from half to half, "
         f"{max(late, default=0.0):.0f} at most; {len(soak.slow)} slow gestures"
