@@ -242,7 +242,12 @@ class Soak:
 def listened_to() -> list[str]:
     """What Qt complains of from now on; that this platform knows no hints about sizes is no complaint."""
     said: list[str] = []
-    qInstallMessageHandler(lambda _, __, words: words and "propagateSizeHints" not in words and said.append(words))
+
+    def hear(_: object, __: object, words: str | None) -> None:
+        if words and "propagateSizeHints" not in words:
+            said.append(words)
+
+    qInstallMessageHandler(hear)
     return said
 
 
