@@ -28,6 +28,7 @@ from combe.delivery.hdl.fir_rates import Link, Pace, clocks_between, close_link,
 from combe.delivery.hdl.fir_stream import Loaded, direct, folded, transposed
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
 from combe.delivery.hdl.recursive_stream import recursive
+from combe.delivery.hdl.schedule import clocks_of
 from combe.errors import FormatError
 from combe.realization.cic import Cic
 from combe.realization.formats import Format, narrowest_signed
@@ -93,7 +94,8 @@ def suited(realization: Realization, choices: HardwareChoices) -> str:
     is_known = choices.clock_hz or realization.sample_rate_hz > 2
     taps = _only_taps(realization)
     if taps is None:
-        if is_known and budget >= _engine_clocks(realization):
+        program = realization.program
+        if is_known and budget >= clocks_of(program, inner_width(realization.input), choices.pipeline):
             return "serial"
         return "parallel"
     if is_known and budget >= len(taps.coefficients) + 1:
@@ -107,10 +109,6 @@ def _only_taps(realization: Realization) -> TapSum | None:
     """The sum of taps, where that and roundings are all there is."""
     found = [stage for stage in realization.stages if not isinstance(stage, Requantize)]
     return found[0] if len(found) == 1 and isinstance(found[0], TapSum) and realization.stages[0] is found[0] else None
-
-
-def _engine_clocks(realization: Realization) -> int:
-    return sum(len(step.terms) + 5 for step in realization.program.steps) + 2
 
 
 def _check_fits(realization: Realization, architecture: str, choices: HardwareChoices) -> None:

@@ -6,11 +6,10 @@ older ones below it.
 
 from __future__ import annotations
 
-from msgspec import Struct
-
 from combe.delivery.hdl.circuit import (
     BIT,
     UNSIGNED,
+    Circuit,
     Expression,
     Memory,
     Number,
@@ -24,34 +23,31 @@ from combe.delivery.hdl.circuit import (
 )
 from combe.delivery.hdl.fir_mac import Sequenced
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
+from combe.delivery.hdl.schedule import (
+    BLOCK_BITS,
+    MOST_AT_ONCE,
+    Depth,
+    Kind,
+    Line,
+    depth_of,
+    lines_of,
+    places_of,
+    plan_of,
+    word_of,
+)
 from combe.realization.formats import Format
-from combe.realization.program import Program, Step
-
-WAIT = 3
-"""Lines between a sum's last product and the first that may use its rounded value; one more before another sample."""
-
-
-class _Line(Struct, frozen=True):
-    """One line of the program."""
-
-    place: int = 0
-    age: int = 0
-    factor: int = 0
-    starts: bool = False
-    ends: bool = False
-    works: bool = False
-    kind: int = 0
-    target: int = 0
-    is_output: bool = False
-    rest_target: int | None = None
+from combe.realization.program import Program
 
 
 def engine(build: Builder, stream: Stream, program: Program) -> Sequenced:
     """Every sum of the program, product by product."""
-    places, size_bits = _places(program)
-    kinds = list(dict.fromkeys(_rounding_of(step) for step in program.steps))
-    lines = _lines(program, places, kinds)
     circuit = build.circuit
+    places, size_bits = places_of(program)
+    plan = plan_of(program)
+    kinds = plan.kinds
+    word = word_of(program, stream.value.signal.width)
+    depth = depth_of(plan, word, build.pipeline)
+    lines = lines_of(program, plan, places, depth)
     count = len(lines)
     counter_bits = bits_for(count)
     circuit.remark(f"The sequencer: a sample is stored, then {count} lines of the program are gone through.")
@@ -79,15 +75,12 @@ def engine(build: Builder, stream: Stream, program: Program) -> Sequenced:
     known = circuit.register("known", below(age, filled), None, 0)
     place = table.unsigned("place", [line.place for line in lines], size_bits)
     address = circuit.wire("address", Op("add", (base, place), size_bits, UNSIGNED))
-    factor_width = max(_width(line.factor) for line in lines)
-    factor = build.later(table.signed("factor", [line.factor for line in lines], factor_width), 1)
+    factors = table.signed("factor", [line.factor for line in lines], plan.factor_bits)
+    factor = build.later(factors, 1)
     works = flag_and(running, table.flag("works", [line.works for line in lines]))
-    works_later = build.later(circuit.wire("works_now", works), 2)
-    starts = build.later(table.flag("starts", [line.starts for line in lines]), 2)
-    ends = build.later(
-        circuit.wire("ends_now", flag_and(running, table.flag("ends", [line.ends for line in lines]))), 3
-    )
-    word = max([stream.value.signal.width, *(_word_width(step, program) for step in program.steps)])
+    works_later = build.later(circuit.wire("works_now", works), depth.summed - depth.sum)
+    ends_now = circuit.wire("ends_now", flag_and(running, table.flag("ends", [line.ends for line in lines])))
+    ends = build.later(ends_now, depth.written - 1)
     read = circuit.new("read", word)
     write, write_address, write_data = (circuit.new(n, w, k) for n, w, k in (
         ("write", 1, BIT), ("write_address", size_bits, UNSIGNED), ("write_data", word, "signed")))  # fmt: skip
@@ -97,19 +90,21 @@ def engine(build: Builder, stream: Stream, program: Program) -> Sequenced:
     )  # fmt: skip
     operand = circuit.mux("operand", known, read, Number(0, word))
     circuit.remark("The one multiplier and its accumulator.")
-    product = circuit.register("product", Op("mul", (factor, operand), factor_width + word))
-    width = max(inner_width(step.accumulator) for step in program.steps)
-    accumulator = circuit.new("accumulator", width)
-    kept = circuit.mux("kept", starts, Number(0, width), accumulator)
-    circuit.clocked(accumulator, circuit.add(kept, circuit.fit(product, width), width), works_later)
-    result = _roundings(build, accumulator, kinds, table, lines, word)
-    target = build.later(table.unsigned("target", [line.target for line in lines], size_bits), 3)
+    product = _product(build, factor, operand, depth)
+    width = plan.sum_bits
+    # Cleared by itself on the idle line after a sum, not by the first product: nothing stands before the adder.
+    clear = build.later(ends_now, depth.summed - depth.sum + 1)
+    accumulator = _accumulated(build, circuit.fit(product, width), works_later, clear, depth)
+    result = _roundings(build, accumulator, kinds, table, lines, word, depth)
+    target = build.later(table.unsigned("target", [line.target for line in lines], size_bits), depth.written - 1)
     rest_flags = [line.rest_target is not None for line in lines]
     chosen: Signal = circuit.wire("result_address", Op("add", (base, target), size_bits, UNSIGNED))
     data = result
     writes: Expression = ends
     if any(rest_flags):
-        rest, rest_write, rest_address = _rests(build, accumulator, kinds, table, lines, base, size_bits, word, ends)
+        rest, rest_write, rest_address = _rests(
+            build, accumulator, kinds, table, lines, base, size_bits, word, ends, depth
+        )
         data = circuit.mux("result_or_rest", rest_write, rest, result)
         chosen = circuit.mux("result_or_rest_address", rest_write, rest_address, chosen)
         writes = Op("or", (ends, rest_write), 1, BIT)
@@ -121,70 +116,87 @@ def engine(build: Builder, stream: Stream, program: Program) -> Sequenced:
     circuit.drive(write, Op("or", (accept, writes), 1, BIT))
     circuit.drive(write_address, Op("mux", (accept, first_place, chosen), size_bits, UNSIGNED))
     circuit.drive(write_data, Op("mux", (accept, arriving, data), word))
-    given = build.later(table.flag("gives", [line.is_output for line in lines]), 3)
+    given = build.later(table.flag("gives", [line.is_output for line in lines]), depth.written - 1)
     entry = program.format_of(program.output)
     done = circuit.wire("done", flag_and(ends, given))
-    build.latency += 4 + next(k for k, line in enumerate(lines) if line.is_output) + 1
+    build.latency += depth.written + next(k for k, line in enumerate(lines) if line.is_output) + 1
     value = Value(circuit.named(circuit.fit(result, inner_width(entry)), "given"), entry.least, entry.most)
     return Sequenced(Stream(done, value), flag_not(busy), count + 1)
 
 
-def _places(program: Program) -> tuple[dict[tuple[int, bool], int], int]:
-    """Where the newest value of each signal stands, and the bits of an address."""
-    depth: dict[tuple[int, bool], int] = {(0, False): 0}
-    for index in range(len(program.steps)):
-        depth[index + 1, False] = 0
-    for step in program.steps:
-        for product in step.terms:
-            key = product.signal, product.is_rest
-            depth[key] = max(depth.get(key, 0), product.delay)
-    places, used = {}, 0
-    for key, deepest in depth.items():
-        places[key] = used + deepest
-        used += deepest + 1
-    return places, bits_for(used)
+def _product(build: Builder, factor: Signal, operand: Signal, depth: Depth) -> Signal:
+    """Their product, in a register; of words wider than a multiplier block part by part, with a register after each sum."""
+    circuit, width = build.circuit, factor.width + operand.width
+    if depth.product == 1:
+        return circuit.register("product", Op("mul", (factor, operand), width))
+    products = []
+    for left in _parts(circuit, factor):
+        for right in _parts(circuit, operand):
+            made = Op("mul", (left.signal, right.signal), left.signal.width + right.signal.width)
+            ends = [a * b for a in (left.low, left.high) for b in (right.low, right.high)]
+            kept = circuit.register(f"product_{left.shift}_{right.shift}", made)
+            products.append(Value(kept, min(ends), max(ends), left.shift + right.shift))
+    before, build.pipeline = build.pipeline, MOST_AT_ONCE // 2 if len(products) <= MOST_AT_ONCE else 1
+    total, _ = build.tree("product", products)
+    build.pipeline = before
+    return circuit.named(circuit.fit(circuit.left(total.signal, total.shift), width), "product")
 
 
-def _rounding_of(step: Step) -> tuple[Format, Format, str, str]:
-    return step.accumulator, step.result, step.rounding, step.overflow
+def _accumulated(build: Builder, product: Expression, works: Signal, clear: Signal, depth: Depth) -> Signal:
+    """The sum of products until it is cleared. A wide one in two halves: what the lower carries, the upper takes a clock later."""
+    circuit = build.circuit
+    if depth.sum == 1:
+        return _running(build, "accumulator", product, None, works, clear)
+    half = product.width // 2
+    word = circuit.named(product, "product_word")
+    low = circuit.named(circuit.fit(word, half), "product_low")
+    lower = circuit.new("lower", half)
+    plain = [circuit.wire(f"{each.name}_plain", Op("zero_top", (each,), half + 1)) for each in (lower, low)]
+    both = circuit.wire("lower_sum", circuit.add(plain[0], plain[1], half + 1))
+    kept = circuit.mux("lower_next", clear, Number(0, half), circuit.fit(both, half))
+    circuit.clocked(lower, kept, circuit.wire("lower_moves", _or(works, clear)), 0)
+    carried = circuit.register("carried", circuit.down(both, half))
+    high = build.later(circuit.named(circuit.down(word, half), "product_high"), 1)
+    carry = circuit.wire("carry", Op("zero_top", (carried,), 2))
+    upper = _running(build, "upper", high, carry, build.later(works, 1), build.later(clear, 1))
+    return circuit.wire("accumulator", Op("join", (upper, build.later(lower, 1)), product.width))
 
 
-def _word_width(step: Step, program: Program) -> int:
-    index = program.steps.index(step) + 1
-    has_rest = any(p.is_rest and p.signal == index for each in program.steps for p in each.terms)
-    return max(inner_width(step.result), step.shift + 2 if has_rest else 1)
+def _running(
+    build: Builder, name: str, product: Expression, carry: Signal | None, works: Signal, clear: Signal
+) -> Signal:  # fmt: skip
+    circuit, width = build.circuit, product.width
+    made = circuit.new(name, width)
+    more = circuit.wire(f"{name}_sum", circuit.add(made, product, width))
+    if carry is not None:
+        more = circuit.wire(f"{name}_carried", circuit.add(more, carry, width))
+    kept = circuit.mux(f"{name}_next", clear, Number(0, width), more)
+    circuit.clocked(made, kept, circuit.wire(f"{name}_moves", _or(works, clear)), 0)
+    return made
 
 
-def _lines(
-    program: Program, places: dict[tuple[int, bool], int], kinds: list[tuple[Format, Format, str, str]]
-) -> list[_Line]:  # fmt: skip
-    lines: list[_Line] = []
-    for index, step in enumerate(program.steps):
-        products = list(step.terms)
-        has_rest = (index + 1, True) in places
-        for k in range(max(len(products), 1)):
-            is_end = k == max(len(products), 1) - 1
-            product = products[k] if products else None
-            factor = product.coefficient if product else 0
-            key = (product.signal, product.is_rest) if product else (0, False)
-            delay = product.delay if product else 0
-            lines.append(
-                _Line(places[key] - delay, delay, factor, k == 0, is_end, True, kinds.index(_rounding_of(step)),
-                      places[index + 1, False], is_end and index + 1 == program.output,
-                      places[index + 1, True] if has_rest and is_end else None)
-            )  # fmt: skip
-        following = program.steps[index + 1].terms if index + 1 < len(program.steps) else ()
-        needs = any(p.signal == index + 1 and p.delay == 0 for p in following)
-        later = any(p.signal == index + 1 and p.delay == 0 for each in program.steps[index + 2 :] for p in each.terms)
-        if needs or later or has_rest or index + 1 == len(program.steps):
-            lines += [_Line()] * (WAIT + has_rest + (index + 1 == len(program.steps)))
-    return lines
+def _or(left: Signal, right: Signal) -> Op:
+    return Op("or", (left, right), 1, BIT)
+
+
+def _parts(circuit: Circuit, word: Signal) -> list[Value]:
+    """A word as parts that a multiplier block takes; only the highest has a sign."""
+    found: list[Value] = []
+    size, rest = BLOCK_BITS - 1, word
+    while rest.width > BLOCK_BITS:
+        shift = size * len(found)
+        low = circuit.named(circuit.fit(rest, size), f"{word.name}_low_{shift}")
+        part = circuit.wire(f"{word.name}_part_{shift}", Op("zero_top", (low,), size + 1))
+        found.append(Value(part, 0, (1 << size) - 1, shift))
+        rest = circuit.named(circuit.down(rest, size), f"{word.name}_above_{shift}")
+    reach = 1 << (rest.width - 1)
+    return [*found, Value(rest, -reach, reach - 1, size * len(found))]
 
 
 class _Tables:
     """Columns of the program, each a table of its own read with the same counter."""
 
-    def __init__(self, build: Builder, counter: Signal, lines: list[_Line]) -> None:
+    def __init__(self, build: Builder, counter: Signal, lines: list[Line]) -> None:
         self.build, self.counter, self.lines = build, counter, lines
 
     def unsigned(self, name: str, column: list[int], width: int) -> Signal:
@@ -209,30 +221,28 @@ class _Tables:
 
 
 def _roundings(
-    build: Builder, accumulator: Signal, kinds: list[tuple[Format, Format, str, str]], table: _Tables,
-    lines: list[_Line], word: int,
+    build: Builder, accumulator: Signal, kinds: tuple[Kind, ...], table: _Tables, lines: list[Line], word: int, depth: Depth
 ) -> Signal:  # fmt: skip
-    """Every kind of rounding there is, and the one that is due."""
+    """Every kind of rounding there is, and the one that is due; between sum and limits, and after these, a register each."""
     circuit = build.circuit
     results = []
     for number, (source, target, rounding, overflow) in enumerate(kinds):
         circuit.remark(f"Rounding {number}: {source} to {target}, {rounding}, {overflow}.")
         raw = circuit.named(circuit.fit(accumulator, inner_width(source)), f"round{number}_sum")
-        done = build.rounded(f"round{number}", raw, source, target, rounding, overflow)
+        done = build.rounded(f"round{number}", raw, source, target, rounding, overflow, depth.rounding > 0)
         results.append(circuit.named(circuit.fit(done, word), f"round{number}_word"))
-    if len(results) == 1:
-        return results[0]
-    bits = bits_for(len(kinds))
-    kind = build.later(table.unsigned("kind", [line.kind for line in lines], bits), 3)
     chosen = results[0]
-    for number, each in enumerate(results[1:], 1):
-        chosen = circuit.mux(f"due_{number}", equals(kind, number), each, chosen)
-    return chosen
+    if len(results) > 1:
+        kinds_now = table.unsigned("kind", [line.kind for line in lines], bits_for(len(kinds)))
+        kind = build.later(kinds_now, depth.limited)
+        for number, each in enumerate(results[1:], 1):
+            chosen = circuit.mux(f"due_{number}", equals(kind, number), each, chosen)
+    return circuit.register("result", chosen) if depth.rounding > 1 else chosen
 
 
 def _rests(
-    build: Builder, accumulator: Signal, kinds: list[tuple[Format, Format, str, str]], table: _Tables,
-    lines: list[_Line], base: Signal, size_bits: int, word: int, ends: Signal,
+    build: Builder, accumulator: Signal, kinds: tuple[Kind, ...], table: _Tables, lines: list[Line], base: Signal, size_bits: int,
+    word: int, ends: Signal, depth: Depth,
 ) -> tuple[Signal, Signal, Signal]:  # fmt: skip
     """What roundings cut off, written a clock after the rounded value."""
     circuit = build.circuit
@@ -245,27 +255,32 @@ def _rests(
             continue
         raw = circuit.named(circuit.fit(accumulator, inner_width(source)), f"cut{number}_sum")
         wide = Format(True, raw.width + 2, 0)
-        rounded = build.rounded(f"cut{number}_by", raw, Format(True, raw.width, shift), wide, rounding, "wrap")
         width = shift + 2
-        whole = circuit.fit(circuit.left(rounded, shift), width)
-        cut = circuit.wire(f"cut{number}", circuit.add(circuit.fit(raw, width), whole, width, -1))
+        by = build.rounded(f"cut{number}_by", raw, Format(True, raw.width, shift), wide, rounding, "wrap")
+        # Two bits of it are all that the difference needs, and the low ones of the sum.
+        low, least = (
+            circuit.named(circuit.fit(raw, width), f"cut{number}_low"),
+            circuit.named(circuit.fit(by, 2), f"cut{number}_least"),
+        )
+        if depth.rounding:
+            low, least = build.later(low, 1), build.later(least, 1)
+        whole = circuit.fit(circuit.left(least, shift), width)
+        cut = circuit.wire(f"cut{number}", circuit.add(low, whole, width, -1))
         found.append(circuit.named(circuit.fit(cut, word), f"cut{number}_word"))
     chosen = found[0]
     if len(found) > 1:
-        kind = build.later(circuit.signals["kind"], 3)
+        kind = build.later(circuit.signals["kind"], depth.limited)
         for number, each in enumerate(found[1:], 1):
             chosen = circuit.mux(f"cut_due_{number}", equals(kind, number), each, chosen)
-    rest = circuit.register("rest", chosen)
+    rest = build.later(circuit.register("rest", chosen), depth.written - depth.limited - 1)
     has = table.flag("cuts", [line.rest_target is not None for line in lines])
-    due = circuit.wire("cut_now", flag_and(ends, build.later(has, 3)))
-    place = build.later(table.unsigned("cut_place", [line.rest_target or 0 for line in lines], size_bits), 4)
+    due = circuit.wire("cut_now", flag_and(ends, build.later(has, depth.written - 1)))
+    place = build.later(
+        table.unsigned("cut_place", [line.rest_target or 0 for line in lines], size_bits), depth.written
+    )
     address = circuit.wire("rest_address", Op("add", (base, place), size_bits, UNSIGNED))
     return rest, build.later(due, 1), address
 
 
 def _plus(value: Signal) -> Op:
     return Op("add", (value, Number(1, value.width, UNSIGNED)), value.width, UNSIGNED)
-
-
-def _width(value: int) -> int:
-    return (value if value >= 0 else ~value).bit_length() + 1

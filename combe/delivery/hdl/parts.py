@@ -133,8 +133,17 @@ class Builder:
             return circuit.wire(name, circuit.add(Number(0, width), plain, width, -1))
         return circuit.named(plain, name)
 
-    def rounded(self, name: str, raw: Signal, source: Format, target: Format, rounding: str, overflow: str) -> Signal:
-        """A raw sum brought into another format, as a signed number."""
+    def rounded(
+        self,
+        name: str,
+        raw: Signal,
+        source: Format,
+        target: Format,
+        rounding: str,
+        overflow: str,
+        is_kept: bool = False,
+    ) -> Signal:
+        """A raw sum brought into another format, as a signed number; with a register before the limits where asked."""
         circuit = self.circuit
         shift = source.fraction - target.fraction
         value: Signal = raw
@@ -142,6 +151,8 @@ class Builder:
             value = self._shifted(name, raw, shift, rounding)
         elif shift < 0:
             value = circuit.named(circuit.left(raw, -shift), f"{name}_up")
+        if is_kept:
+            value = self.circuit.register(f"{name}_kept", value)
         return self._held(name, value, target, overflow)
 
     def _shifted(self, name: str, raw: Signal, shift: int, rounding: str) -> Signal:

@@ -208,7 +208,7 @@ def _text(value: Expression, is_outer: bool = False) -> str:
     assert isinstance(value, Op)
     names = [_text(each) for each in value.args]
     text = _operation(value, names)
-    is_plain = value.op in ("extend", "slice", "left", "bit", "zero_top", "even", "not", "reinterpret")
+    is_plain = value.op in ("extend", "slice", "left", "bit", "zero_top", "join", "even", "not", "reinterpret")
     return text if is_outer or is_plain else f"({text})"
 
 
@@ -225,6 +225,8 @@ def _operation(value: Op, names: list[str]) -> str:
         return first
     if op == "zero_top":
         return f"{{1'b0, {first}}}"
+    if op == "join":
+        return f"{{{first}, {names[1]}}}"
     if op == "even":
         low = f"{first}[0] & ~{names[1]}"
         return f"{{{first}[{source.width - 1}:1], {low}}}" if source.width > 1 else low

@@ -257,6 +257,8 @@ def _operation(value: Op, names: list[str]) -> str:
         return f"{value.kind}({first})"
     if op == "zero_top":
         return f"signed('0' & {first})"
+    if op == "join":
+        return f"{first} & {names[1]}"
     if op == "even":
         return f"{first}({source.width - 1} downto 1) & ({first}(0) and not {names[1]})"
     if op == "extend":

@@ -1,0 +1,209 @@
+"""The program of the small processor: which product stands on which line, and where each signal lies in its memory."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from combe.delivery.hdl.circuit import bits_for
+from combe.realization.formats import Format
+from combe.realization.program import Program, RawTerm, Step
+
+BLOCK_BITS = 16
+"""What a multiplier block of the smallest devices takes; wider words are multiplied part by part."""
+MOST_AT_ONCE = 4
+"""So few of them are summed within one clock; of more, two at a time."""
+CHAIN_BITS = 46
+"""What carries run through within a clock of the smallest devices; wider sums are kept in two halves."""
+MANY_KINDS = 5
+"""So many different roundings are chosen from before a register, not after it."""
+
+Kind = tuple[Format, Format, str, str]
+"""A rounding: from, to, how, and what overflow does."""
+
+
+class Line(Struct, frozen=True):
+    """One line of the program."""
+
+    place: int = 0
+    age: int = 0
+    factor: int = 0
+    ends: bool = False
+    works: bool = False
+    kind: int = 0
+    target: int = 0
+    is_output: bool = False
+    rest_target: int | None = None
+
+
+class Depth(Struct, frozen=True):
+    """Clocks of the processor's stages: ``product`` through the multiplier, ``sum`` through the accumulator, ``rounding`` through
+    what follows it."""
+
+    product: int = 1
+    sum: int = 1
+    rounding: int = 0
+
+    @property
+    def summed(self) -> int:
+        """From a line's words to the accumulator that holds its product."""
+        return 1 + self.product + self.sum
+
+    @property
+    def limited(self) -> int:
+        """From a line's words to the clock in which its sum is brought within its limits."""
+        return self.summed + (self.rounding > 0)
+
+    @property
+    def written(self) -> int:
+        """From a line to the clock in which what it ended is written."""
+        return 1 + self.summed + self.rounding
+
+
+class Plan(Struct, frozen=True):
+    """How the sums of a program share one accumulator and one rounding: each times a power of two, so that their points come to
+    lie at the same place; ``rounding`` names each one's of the different ``kinds``."""
+
+    scales: tuple[int, ...]
+    rounding: tuple[int, ...]
+    kinds: tuple[Kind, ...]
+    factor_bits: int
+    sum_bits: int
+
+
+def plan_of(program: Program) -> Plan:
+    """Sums are brought to one point where that costs the multiplier nothing; what a rounding cuts off is kept as it is, so that
+    its sum stays too."""
+    steps = program.steps
+    plain = max((_factor_bits(step, 0) for step in steps), default=1)
+    keeps_rest = {term.signal - 1 for step in steps for term in step.terms if term.is_rest}
+    highest = max(step.shift for step in steps)
+    scales = []
+    for index, step in enumerate(steps):
+        scale = highest - step.shift
+        is_free = index not in keeps_rest and pieces(max(_factor_bits(step, scale), 1)) <= pieces(plain)
+        scales.append(scale if is_free else 0)
+    reaches = [_reach(program, step) for step in steps]
+    fits = [step.accumulator.signed and reach <= step.accumulator.most for step, reach in zip(steps, reaches)]
+    widths = [
+        (_signed_width(reach) if is_inside else step.accumulator.bits + (not step.accumulator.signed)) + scale
+        for step, reach, is_inside, scale in zip(steps, reaches, fits, scales)
+    ]
+    found = []
+    for step, scale, is_inside in zip(steps, scales, fits):
+        # A sum that can't leave its format is the same number in another one.
+        bits = max(widths) if is_inside else step.accumulator.bits + scale
+        source = Format(step.accumulator.signed, bits, step.shift + scale)
+        target = Format(step.result.signed, step.result.bits, 0)
+        found.append((source, target, step.rounding, step.overflow))
+    kinds = tuple(dict.fromkeys(found))
+    factor = max((_factor_bits(step, d) for step, d in zip(steps, scales)), default=1)
+    return Plan(tuple(scales), tuple(kinds.index(each) for each in found), kinds, max(factor, 1), max(widths))
+
+
+def _factor_bits(step: Step, scale: int) -> int:
+    return max((_signed_width(term.coefficient << scale) for term in step.terms), default=1)
+
+
+def _reach(program: Program, step: Step) -> int:
+    """No values of the formats its terms have make a sum larger than this."""
+    reach = 0
+    for term in step.terms:
+        if term.is_rest:
+            most = 1 << max(program.steps[term.signal - 1].shift, 0)
+        else:
+            entry = program.format_of(term.signal)
+            most = max(-entry.least, entry.most)
+        reach += abs(term.coefficient) * most
+    return reach
+
+
+def depth_of(plan: Plan, word: int, pipeline: int) -> Depth:
+    """With a pipeline there are registers between the parts of a product, the halves of a wide sum, a sum and its limits."""
+    if not pipeline:
+        return Depth()
+    parts = pieces(word) * pieces(plan.factor_bits)
+    levels = (parts - 1).bit_length() if parts > MOST_AT_ONCE else min(parts - 1, 1)
+    return Depth(1 + levels, 1 + (plan.sum_bits > CHAIN_BITS), 1 + (len(plan.kinds) >= MANY_KINDS))
+
+
+def pieces(width: int) -> int:
+    """Parts of a word that a multiplier block takes, the lower ones without a sign."""
+    return 1 if width <= BLOCK_BITS else -(-(width - 1) // (BLOCK_BITS - 1))
+
+
+def _signed_width(value: int) -> int:
+    """Bits of one number."""
+    return (value if value >= 0 else ~value).bit_length() + 1
+
+
+def places_of(program: Program) -> tuple[dict[tuple[int, bool], int], int]:
+    """Where the newest value of each signal stands, and the bits of an address."""
+    depth: dict[tuple[int, bool], int] = {(0, False): 0}
+    for index in range(len(program.steps)):
+        depth[index + 1, False] = 0
+    for step in program.steps:
+        for product in step.terms:
+            key = product.signal, product.is_rest
+            depth[key] = max(depth.get(key, 0), product.delay)
+    places, used = {}, 0
+    for key, deepest in depth.items():
+        places[key] = used + deepest
+        used += deepest + 1
+    return places, bits_for(used)
+
+
+def lines_of(
+    program: Program, plan: Plan, places: dict[tuple[int, bool], int], depth: Depth
+) -> list[Line]:  # fmt: skip
+    """All lines. In each sum, products of values that are there already come first, so that hardly any clock passes idle while
+    the sum before is rounded and written; the order doesn't matter to a sum."""
+    lines: list[Line] = []
+    ready: dict[tuple[int, bool], int] = {(0, False): 0}
+    last_write = -1
+    for index, step in enumerate(program.steps):
+        has_rest = (index + 1, True) in places
+
+        def fresh(term: RawTerm) -> int:
+            return 0 if term.delay else ready[term.signal, term.is_rest]
+
+        terms: list[RawTerm | None] = [*sorted(step.terms, key=fresh)] or [None]
+        for k, term in enumerate(terms):
+            is_end = k == len(terms) - 1
+            first = 0 if term is None else fresh(term)
+            if is_end:
+                # One word is written at a time: what the rounding before cut off comes after its result.
+                first = max(first, last_write - depth.written + 1)
+            lines += [Line()] * (first - len(lines))
+            key = (term.signal, term.is_rest) if term else (0, False)
+            delay = term.delay if term else 0
+            lines.append(
+                Line(places[key] - delay, delay, term.coefficient << plan.scales[index] if term else 0, is_end, True,
+                     plan.rounding[index], places[index + 1, False], is_end and index + 1 == program.output,
+                     places[index + 1, True] if has_rest and is_end else None)
+            )  # fmt: skip
+        # A value is written in one clock and read by the address of the next; a line is counted a clock before that.
+        end = len(lines) - 1
+        ready[index + 1, False], ready[index + 1, True] = end + depth.written, end + depth.written + 1
+        last_write = end + depth.written + has_rest
+        lines.append(Line())  # in which the accumulator is cleared
+    # The next sample is written only when nothing else is.
+    return [*lines, *[Line()] * (last_write + 1 - len(lines))]
+
+
+def word_of(program: Program, input_width: int) -> int:
+    """Bits of a word of the memory: of samples, sums and what roundings cut off."""
+    return max([input_width, *(_word(step, program) for step in program.steps)])
+
+
+def _word(step: Step, program: Program) -> int:
+    index = program.steps.index(step) + 1
+    has_rest = any(term.is_rest and term.signal == index for each in program.steps for term in each.terms)
+    result = step.result.bits + (not step.result.signed)
+    return max(result, step.shift + 2 if has_rest else 1)
+
+
+def clocks_of(program: Program, input_width: int, pipeline: int) -> int:
+    """Clocks a sample occupies: one in which it is stored, and the lines."""
+    plan = plan_of(program)
+    depth = depth_of(plan, word_of(program, input_width), pipeline)
+    return 1 + len(lines_of(program, plan, places_of(program)[0], depth))
