@@ -16,6 +16,28 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- the small processor
+    Fault(
+        "delivery/hdl/schedule.py",
+        "ready[index + 1, False], ready[index + 1, True] = end + depth.written,",
+        "ready[index + 1, False], ready[index + 1, True] = end + depth.written - 1,",
+        "test_engine.Schedule",
+        "a sum is read a clock before it is written",
+    ),
+    Fault(
+        "delivery/hdl/schedule.py",
+        "is_free = index not in keeps_rest and",
+        "is_free =",
+        "test_engine.Circuits",
+        "what a rounding cuts off is kept at another point",
+    ),
+    Fault(
+        "delivery/hdl/engine.py",
+        "circuit.add(more, carry, width)",
+        "circuit.add(more, Number(0, 2), width)",
+        "test_engine.Circuits",
+        "the upper half of a wide sum gets no carry",
+    ),
     # -- work elsewhere, circuits as patterns
     Fault(
         "designing/workers.py",

@@ -82,39 +82,20 @@ def plan_of(program: Program) -> Plan:
         scale = highest - step.shift
         is_free = index not in keeps_rest and pieces(max(_factor_bits(step, scale), 1)) <= pieces(plain)
         scales.append(scale if is_free else 0)
-    reaches = [_reach(program, step) for step in steps]
-    fits = [step.accumulator.signed and reach <= step.accumulator.most for step, reach in zip(steps, reaches)]
-    widths = [
-        (_signed_width(reach) if is_inside else step.accumulator.bits + (not step.accumulator.signed)) + scale
-        for step, reach, is_inside, scale in zip(steps, reaches, fits, scales)
-    ]
+    # An accumulator holds every sum its step can make, so that a wider one has the same number in it.
+    bits = max(step.accumulator.bits + (not step.accumulator.signed) + scale for step, scale in zip(steps, scales))
     found = []
-    for step, scale, is_inside in zip(steps, scales, fits):
-        # A sum that can't leave its format is the same number in another one.
-        bits = max(widths) if is_inside else step.accumulator.bits + scale
-        source = Format(step.accumulator.signed, bits, step.shift + scale)
+    for step, scale in zip(steps, scales):
+        source = Format(True, bits, step.shift + scale)
         target = Format(step.result.signed, step.result.bits, 0)
         found.append((source, target, step.rounding, step.overflow))
     kinds = tuple(dict.fromkeys(found))
     factor = max((_factor_bits(step, d) for step, d in zip(steps, scales)), default=1)
-    return Plan(tuple(scales), tuple(kinds.index(each) for each in found), kinds, max(factor, 1), max(widths))
+    return Plan(tuple(scales), tuple(kinds.index(each) for each in found), kinds, max(factor, 1), bits)
 
 
 def _factor_bits(step: Step, scale: int) -> int:
     return max((_signed_width(term.coefficient << scale) for term in step.terms), default=1)
-
-
-def _reach(program: Program, step: Step) -> int:
-    """No values of the formats its terms have make a sum larger than this."""
-    reach = 0
-    for term in step.terms:
-        if term.is_rest:
-            most = 1 << max(program.steps[term.signal - 1].shift, 0)
-        else:
-            entry = program.format_of(term.signal)
-            most = max(-entry.least, entry.most)
-        reach += abs(term.coefficient) * most
-    return reach
 
 
 def depth_of(plan: Plan, word: int, pipeline: int) -> Depth:
