@@ -31,6 +31,7 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     from PyQt6.QtWidgets import QApplication
 
     from combe.app.pages.register import BY_NAME, CODE, PLOTS
+    from combe.app.pages.together import DEVICE
     from combe.app.session import Session
     from combe.app.settings import Settings
     from combe.app.theme.palette import THEME
@@ -56,6 +57,9 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
         settle(session)
     if entry.runs == "count":
         session.count()
+        settle(session)
+    if entry.runs == "together":
+        session.put_together(DEVICE)
         settle(session)
     if entry.place == PLOTS:
         window.plots.open_tab(view)

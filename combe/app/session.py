@@ -302,9 +302,11 @@ class Session(QObject):
         """Another filter is open: what is known of the one before is put by, what was known of this one is taken up."""
         for name in self.lanes:
             self._halt(name)
-        self._shelf.leave(before, self.results)
+        left = self.results
+        self._shelf.leave(before, left)
         self._show(Results())
-        self._show(self._shelf.take(self.project))
+        found = self._shelf.take(self.project)
+        self._show(found if "together" in affected(before, self.project) else found.carrying("together", left))
         self.project_changed.emit(self.project)
         self.turned.emit()
         self._look()
@@ -501,6 +503,11 @@ class Session(QObject):
                 ("synthesized",),
                 lambda is_stopped: work(ASKED_FOR).measured_circuits(rounded, project, is_stopped),
             )
+
+    def put_together(self, device: str) -> None:
+        """Build or count all filters, for the page that holds them against one device or core."""
+        project = self.project
+        self._submit("count", ("together",), lambda is_stopped: work(ASKED_FOR).together(project, device, is_stopped))
 
     def _record(self, proof: Proof | HdlProof) -> None:
         from combe.project.document import ProofRecord

@@ -106,6 +106,8 @@ class MainWindow(Following, Gestures):
             self.session.count()
         elif what == "synthesize":
             self.session.synthesize()
+        elif what == "together":
+            self.session.put_together(str(detail))
         elif what == "listen":
             self.session.listen(str(detail))
         elif what == "board" and isinstance(detail, tuple):

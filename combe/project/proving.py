@@ -12,13 +12,15 @@ from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.compare import compared
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
-from combe.errors import CombeError
-from combe.project.chain import Rounded
+from combe.errors import CombeError, Stopped
+from combe.project.chain import Rounded, ideal_of, rounded_of
 from combe.project.document import Project, hardware_of
 from combe.project.results import Counted, Excerpt, News, Progress, Reports, Stop
 from combe.proof.budget import BudgetRow, budget, calibrated
+from combe.proof.device_budget import Circuit
 from combe.proof.process import stoppable
 from combe.proof.synthesis import Synthesized, synthesized
+from combe.proof.together import Candidate, Taker, on_core, on_device
 from combe.proof.waves import excerpt
 from combe.values import replace
 
@@ -91,6 +93,35 @@ def measured_circuits(rounded: Rounded, project: Project, is_stopped: Stop) -> R
             found[row.architecture] = (*found.get(row.architecture, ()), cost)
             yield News("synthesized", dict(found), is_whole=False)
     yield News("synthesized", found)
+
+
+def together(project: Project, device: str, is_stopped: Stop) -> Reports:
+    """All filters on one device where the open one is a circuit, else on the processor in force; row by row."""
+    processor, count = project.processor, len(project.members)
+    candidates = (_candidate(project.opened(place), is_stopped) for place in range(count))
+    if project.code.written_in.is_circuit:
+        rows = on_device(candidates, device, count)
+    else:
+        # A timer's count is of one filter.
+        measured = "" if "/" in processor.measured else processor.measured
+        calibration = calibrated(processor.core, processor.clock_hz, measured)
+        rows = on_core(candidates, calibration, processor.core, processor.block, count)
+    while True:
+        with stoppable(is_stopped):
+            found = next(rows, None)
+        if found is None or is_stopped():
+            return
+        yield News("together", found, is_whole=found.is_whole)
+
+
+def _candidate(one: Project, is_stopped: Stop) -> Candidate:
+    try:
+        made = rounded_of(one, ideal_of(one, is_stopped), is_stopped).realization
+    except Stopped:
+        raise
+    except CombeError as error:
+        return Taker(one.code_name, one.requirement.input_rate_hz, failure=error.sentence())
+    return Circuit(one.code_name, made, hardware_of(one))
 
 
 def counted(rounded: Rounded, project: Project, is_stopped: Stop) -> Reports:

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from combe.proof.c import Proof
     from combe.proof.hdl import HdlProof
     from combe.proof.synthesis import Synthesized
+    from combe.proof.together import Together
     from combe.proof.waves import Wave
     from combe.rounding.trade import Cell
     from combe.rounding.widths import WidthPoint, WidthRow
@@ -85,6 +86,8 @@ class Results(Struct, frozen=True):
     waves: Excerpt = Excerpt()
     budget: Counted = Counted()
     synthesized: Mapping[str, tuple[Synthesized, ...]] = field(default_factory=dict)
+    together: Together | None = None
+    """All filters of the project on one core or device."""
     contenders: tuple[Contender, ...] = ()
     prices: tuple[Price, ...] = ()
     relaxations: tuple[Relaxation, ...] = ()
@@ -110,6 +113,12 @@ class Results(Struct, frozen=True):
     def rounded_lines(self) -> tuple[Line, ...]:
         """Lines with integer coefficients, with what is proved of them once that is known."""
         return self.certified or (self.rounded.lines if self.rounded is not None else ())
+
+    def carrying(self, name: str, other: Results) -> Results:
+        """With a result that another filter of the project shares."""
+        if name not in other.fresh:
+            return self
+        return replace(self, **{name: getattr(other, name)}, fresh=self.fresh | {name})
 
     def missing(self, names: Iterable[str]) -> tuple[str, ...]:
         """Those that have to be made, or made anew."""
@@ -225,6 +234,10 @@ ASPECTS: dict[str, Callable[[Project], object]] = {
     "code name": lambda project: project.code_name,
     "code": lambda project: project.code,
     "circuit": hardware_of,
+    "kind of code": lambda project: project.code.written_in.is_circuit,
+    "every filter": lambda project: [
+        (one.requirement, one.design, one.arithmetic, one.hardware, one.code) for one in project.members
+    ],
     "recipe": lambda project: project.recipe,
     "processor": lambda project: replace(project.processor, block=0),
     "board": lambda project: (
@@ -273,6 +286,7 @@ DEPENDS: dict[str, Dependence] = {
     "waves": Dependence(("package",)),
     "budget": Dependence(("rounded", "processor")),
     "synthesized": Dependence(("rounded", "circuit")),
+    "together": Dependence(("every filter", "processor", "kind of code")),
     "contenders": Dependence(("requirement",), stays=True),
     "prices": Dependence(("requirement", "design"), stays=True),
     "relaxations": Dependence(("requirement",)),

@@ -33,7 +33,7 @@ class Entry(Struct, frozen=True):
     """One view.
 
     ``shows`` names the results it draws; ``wants`` one that is only worked out while the page is open; ``runs`` what has
-    to be asked for before there is anything to see (``prove``, ``count``); ``of`` is ``circuits`` or ``processors``
+    to be asked for before there is anything to see (``prove``, ``count``, ``together``); ``of`` is ``circuits`` or ``processors``
     where a page of the code step belongs to only one kind of language.
     """
 
@@ -91,6 +91,7 @@ REGISTER = (
     Entry("board", "Board", CODE, "board:BoardPage", ("board",), "board", of=PROCESSORS, pictures=(("board", Picture()),)),
     Entry("path", "Data path", CODE, "path:PathPage", ("drawing",), "drawing", of=CIRCUITS, pictures=(("path", Picture()),)),
     Entry("cost", "Cost", CODE, "cost:CostPage", ("compared", "synthesized"), of=CIRCUITS, pictures=(("cost", Picture()),)),
+    Entry("together", "Together", CODE, "together:TogetherPage", ("together",), runs="together"),
     Entry("waves", "Waves", CODE, "waves:WavesPage", ("waves",), runs="prove", of=CIRCUITS),
 )  # fmt: skip
 """In the order in which tabs and menus show them."""
