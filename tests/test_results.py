@@ -50,11 +50,11 @@ class Dependence(unittest.TestCase):
         self.assertEqual(changed(code_name="bats"), {"package", "proof", "waves", "colored", "table"})
 
     def test_another_architecture_touches_circuits_alone(self) -> None:
-        self.assertEqual(changed(hardware=HardwareChoices("serial")), CIRCUITS | {"states"})
+        self.assertEqual(changed(hardware=HardwareChoices("serial")), CIRCUITS | {"states", "together"})
 
     def test_another_processor_touches_budget_and_board_alone(self) -> None:
-        self.assertEqual(changed(processor=Processor("cortex-m7")), {"budget", "board"})
-        self.assertEqual(changed(processor=Processor(block=7)), {"board"})
+        self.assertEqual(changed(processor=Processor("cortex-m7")), {"budget", "board", "together"})
+        self.assertEqual(changed(processor=Processor(block=7)), {"board", "together"})
 
     def test_what_follows_a_project_touches_nothing(self) -> None:
         from combe.filters import Fir
@@ -70,7 +70,7 @@ class Standing(unittest.TestCase):
     def test_what_is_looked_at_stays_as_stale_and_the_rest_goes(self) -> None:
         found = self.after(processor=Processor("cortex-m7"))
         self.assertEqual(found.budget, NOTHING.budget)
-        self.assertEqual(found.fresh, FILLED.fresh - {"budget", "board"})
+        self.assertEqual(found.fresh, FILLED.fresh - {"budget", "board", "together"})
         found = self.after(arithmetic=replace(demo_project().arithmetic, rounding="floor"))
         self.assertIs(found.rounded, FILLED.rounded)
         self.assertIn("rounded", found.stale)

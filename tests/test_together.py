@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import math
-import time
 import unittest
 from unittest import mock
 
 from combe.app.pages.together import TogetherPage
+from combe.designing.task import DesignChoice
+from combe.errors import Stopped
 from combe.project.demo import recorder_project
 from combe.project.document import project_of
-from combe.project.edits import choose_language, choose_method
+from combe.project.edits import Edit, choose_language
 from combe.project.proving import together
 from combe.proof.budget import Share
 from combe.proof.synthesis import Synthesized
@@ -18,6 +19,7 @@ from combe.proof.together import Taker, Together, percent
 from combe.values import replace
 from tests.test_app import WindowCase
 
+METHOD = Edit("another method", lambda project: replace(project, design=DesignChoice("butterworth")))
 CELLS = {
     "notch": Synthesized("ice40-up5k", 100, 528, 10, 4, 3, 30e6),
     "probe": Synthesized("ice40-up5k", 50, 264, 10, 2, 6, 25e6),
@@ -27,7 +29,7 @@ CELLS = {
 def two_filters(language: str = "verilog"):  # type: ignore[no-untyped-def]
     members = [m for m in recorder_project().members if m.code_name in CELLS]
     found = project_of("two", [replace(member, source="input") for member in members])
-    return choose_language(language).make(found)
+    return choose_language(language).make(choose_language(language).make(found.opened(1)).opened(0))
 
 
 def synthesized(package: object, device: str, *_: object) -> Synthesized:
@@ -68,8 +70,7 @@ class Values(unittest.TestCase):
 
     def test_a_filter_that_cannot_be_had_has_its_row(self) -> None:
         project = two_filters()
-        broken = choose_method("butterworth").make(project.opened(0))
-        broken = replace(broken, member=replace(broken.member, design=replace(broken.design, order=0)))
+        broken = replace(project.opened(0), design=DesignChoice("given"))
         with mock.patch("combe.proof.device_budget.synthesized", synthesized):
             *_, last = (news.value for news in together(broken, "ice40-up5k", lambda: False))
         self.assertTrue(last.is_whole)
@@ -77,8 +78,8 @@ class Values(unittest.TestCase):
         self.assertFalse(last.fits)
 
     def test_it_stops(self) -> None:
-        with mock.patch("combe.proof.device_budget.synthesized", synthesized):
-            self.assertEqual(list(together(two_filters(), "ice40-up5k", lambda: True)), [])
+        with mock.patch("combe.proof.device_budget.synthesized", synthesized), self.assertRaises(Stopped):
+            list(together(two_filters(), "ice40-up5k", lambda: True))
 
 
 class OnThePage(WindowCase):
@@ -95,11 +96,7 @@ class OnThePage(WindowCase):
     def put(self) -> None:
         with mock.patch("combe.proof.device_budget.synthesized", synthesized):
             self.page.measure.click()
-            end = time.monotonic() + 30
-            while "together" in self.session.results.pending and time.monotonic() < end:
-                self.application.processEvents()
-                time.sleep(0.002)
-        self.application.processEvents()
+            self.settle()
 
     def test_bars_and_rows_say_who_takes_what(self) -> None:
         self.assertIn("Not yet put together: all 2 filters", self.page.words.text())
@@ -124,7 +121,7 @@ class OnThePage(WindowCase):
         self.settle()
         self.assertEqual(self.session.results.together, found)
         self.assertEqual(self.page.table.rowCount(), 2)
-        self.session.edit(choose_method("butterworth"))
+        self.session.edit(METHOD)
         self.settle()
         self.assertIsNone(self.session.results.together)
         self.assertIn("Not yet put together", self.page.words.text())

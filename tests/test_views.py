@@ -400,6 +400,7 @@ class Arithmetic(WindowCase):
 
     def test_dangers_are_mended_by_their_buttons(self) -> None:
         facts = self.window.arithmetic.facts
+        self.window.open_step("arithmetic")
         self.assertEqual(facts.shown[0].severity, "danger")
         button = facts.findChildren(QPushButton)[0]
         button.click()
@@ -442,6 +443,7 @@ class Arithmetic(WindowCase):
         told = self.window.arithmetic.facts.shown
         self.assertIn("pole", told[0].sentence)
         self.assertIsNotNone(told[0].remedy)
+        self.window.open_step("rounded")
         self.window.rounded.dangers.findChildren(QPushButton)[0].click()
         self.settle()
         self.assertIsNotNone(self.session.results.rounded)

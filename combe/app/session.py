@@ -304,7 +304,6 @@ class Session(QObject):
             self._halt(name)
         left = self.results
         self._shelf.leave(before, left)
-        self._show(Results())
         found = self._shelf.take(self.project)
         self._show(found if "together" in affected(before, self.project) else found.carrying("together", left))
         self.project_changed.emit(self.project)

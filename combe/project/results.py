@@ -234,7 +234,7 @@ ASPECTS: dict[str, Callable[[Project], object]] = {
     "code name": lambda project: project.code_name,
     "code": lambda project: project.code,
     "circuit": hardware_of,
-    "kind of code": lambda project: project.code.written_in.is_circuit,
+    "shared": lambda project: None if project.code.written_in.is_circuit else project.processor,
     "every filter": lambda project: [
         (one.requirement, one.design, one.arithmetic, one.hardware, one.code) for one in project.members
     ],
@@ -286,7 +286,7 @@ DEPENDS: dict[str, Dependence] = {
     "waves": Dependence(("package",)),
     "budget": Dependence(("rounded", "processor")),
     "synthesized": Dependence(("rounded", "circuit")),
-    "together": Dependence(("every filter", "processor", "kind of code")),
+    "together": Dependence(("every filter", "shared")),
     "contenders": Dependence(("requirement",), stays=True),
     "prices": Dependence(("requirement", "design"), stays=True),
     "relaxations": Dependence(("requirement",)),

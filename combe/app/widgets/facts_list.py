@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import QRectF, QSize, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from combe.analysis.fact import Fact, Remedy
@@ -58,6 +58,7 @@ class FactsList(QWidget):
         super().__init__(parent)
         self.shown: Sequence[Fact] = []
         self.sentences: list[QLabel] = []
+        self._is_due = False
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(8)
@@ -67,6 +68,20 @@ class FactsList(QWidget):
         if told == self.shown:
             return
         self.shown = told
+        if self.isVisible():
+            self._fill()
+        else:
+            self._is_due = True
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Sentences that came while nobody could see them."""
+        super().showEvent(event)
+        if self._is_due:
+            self._fill()
+
+    def _fill(self) -> None:
+        self._is_due = False
+        told = self.shown
         clear_layout(self.column)
         self.sentences = []
         for fact in told:
