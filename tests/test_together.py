@@ -67,6 +67,8 @@ class Values(unittest.TestCase):
         with mock.patch("combe.proof.together.shared", shared):
             *_, last = (news.value for news in together(two_filters("c"), "", lambda: False))
         self.assertEqual((last.parts, last.totals, last.place), (("clock",), (0.6,), "cortex-m4 at 80 MHz"))
+        over = replace(last, takers=(*last.takers, *last.takers))
+        self.assertIn("120 % of the clock, 96 MHz would do", replace(over, count=4).sentence())
 
     def test_a_filter_that_cannot_be_had_has_its_row(self) -> None:
         project = two_filters()

@@ -19,7 +19,7 @@ from combe.designing.contenders import contenders, tried
 from combe.designing.task import DesignChoice
 from combe.designing.workers import WORKERS, Worker, WorkerGoneError, Workers, apart, side_by_side
 from combe.errors import DesignError, Stopped
-from combe.project import following
+from combe.project import following, looking
 from combe.project.chain import ideal_of
 from combe.project.demo import demo_project, recorder_project
 from combe.project.results import Failure, Results
@@ -261,6 +261,31 @@ class Processes(unittest.TestCase):
             ((pid, _),) = counting(1, lambda: False)
         self.assertNotEqual(pid, os.getpid())
 
+    def test_one_is_kept_free_for_what_a_hand_waits_for(self) -> None:
+        """Of those that a window has the last is only taken by what is urgent; where there is only one, by whoever comes; where
+        there is none, nobody gets any and nothing breaks."""
+
+        class Ready:
+            is_ready = True
+            process = mock.Mock(poll=lambda: None)
+
+        for there in range(4):
+            for spare in (0, 1):
+                pool = Workers()
+                pool.serves_window = True
+                pool._free = [Ready() for _ in range(there)]  # type: ignore[misc]
+                pool._count = there
+                with self.subTest(there=there, spare=spare):
+                    taken = sum(pool.take(spare) is not None for _ in range(5))
+                    self.assertEqual(taken, there if not spare or there == 1 else max(there - 1, 0))
+        busy = Workers()
+        busy.serves_window, busy._count = True, 2
+        with mock.patch.object(workers, "QUEUED_S", 0.2), mock.patch.object(workers, "URGENT_S", 0.1):
+            for is_urgent, least in ((False, 0.2), (True, 0.1)):
+                begun = time.monotonic()
+                self.assertIsNone(busy.awaited(is_urgent, lambda: False))
+                self.assertGreaterEqual(time.monotonic() - begun, least)
+
     def test_where_the_process_dies_the_work_is_done_here(self) -> None:
         own = self.window()
         listening = counting(30_000, lambda: False)
@@ -279,7 +304,7 @@ class Processes(unittest.TestCase):
         assert known[0] is not None
         for work, words in (
             (following.side, (project, ideal, known)),
-            (following.compared_states, (project,)),
+            (looking.compared_states, (project,)),
             (following.standings, (recorder_project(), [1])),
             (following.chain, (replace(project, arithmetic=replace(project.arithmetic, better=True)), None, True, Results())),
         ):  # fmt: skip

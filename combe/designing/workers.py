@@ -191,7 +191,7 @@ class Workers:
                 self._count -= 1
                 self._stillborn += not worker.is_ready
             ready = [worker for worker in self._free if worker.is_ready]
-            if len(ready) <= min(spare, self._count - 1):
+            if len(ready) <= max(min(spare, self._count - 1), 0):
                 return None
             self._free.remove(ready[0])
         return ready[0]

@@ -31,6 +31,8 @@ class Together(Struct, frozen=True):
     parts: tuple[str, ...] = ()
     takers: tuple[Taker, ...] = ()
     count: int = 0
+    clock_hz: float = 0.0
+    """Of a core; the circuits of a device have their own."""
 
     @property
     def totals(self) -> tuple[float, ...]:
@@ -56,9 +58,14 @@ class Together(Struct, frozen=True):
             return f"All {self.count} filters find room on {self.place}: {percent(tightest[0])} of the {tightest[1]}, the tightest."
         failed = [each.name for each in self.takers if each.failure]
         reasons = [f"{percent(share)} of the {part}" for share, part in zip(self.totals, self.parts) if share > 1]
+        if self.clock_hz and self.totals[0] > 1:
+            enough = frequency_text(float(f"{self.totals[0] * self.clock_hz:.3g}"))
+            reasons = [f"{reasons[0]}, {enough} would do"]
         reasons += [f"{', '.join(failed)} can't be had or doesn't keep up"] if failed else []
         return f"They don't find room on {self.place}: {'; '.join(reasons)}."
 
+
+NAMES = tuple({"luts": "LUTs"}.get(part, part) for part in PARTS)
 
 Candidate = Circuit | Taker
 """A filter to be built or counted; or one that can't be, with its reason."""
@@ -83,7 +90,7 @@ def on_device(filters: Iterable[Candidate], device: str, count: int) -> Iterator
             found.append(each)
         else:
             found += [_built(share, device) for share in shared_device([each], device)]
-        yield Together(device, PARTS, tuple(found), count)
+        yield Together(device, NAMES, tuple(found), count)
 
 
 def _built(each: CircuitShare, device: str) -> Taker:
@@ -113,7 +120,7 @@ def on_core(
             found.append(each)
         else:
             found += [_counted(share) for share in shared([(each.name, each.realization)], calibration, block)]
-        yield Together(place, ("clock",), tuple(found), count)
+        yield Together(place, ("clock",), tuple(found), count, calibration.clock_hz)
 
 
 def _counted(each: Share) -> Taker:

@@ -18,7 +18,6 @@ from PyQt6.QtWidgets import (
 )
 
 from combe.app.pages.page import Page, Scene
-from combe.app.plots.points import LOOKS
 from combe.app.theme.palette import SMALL, THEME, font
 from combe.app.widgets.parts import Choice, label
 from combe.proof.device_budget import CAPACITY
@@ -27,6 +26,8 @@ from combe.requirement.quantities import frequency_text
 
 DEVICE = "ice40-up5k"
 ROW, BAR, LEFT, RIGHT = 34, 20, 96, 84
+ROLES = ("river", "ochre", "moss", "heather", "clay", "muted", "ink")
+"""Colors of filters, one after another."""
 
 
 class Bars(QWidget):
@@ -86,7 +87,7 @@ class Bars(QWidget):
             painter.drawText(where, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
         for box, taker, _ in self.boxes():
             number = names.index(taker.name)
-            color = THEME.color(LOOKS[number % len(LOOKS)][0])
+            color = THEME.color(ROLES[number % len(ROLES)])
             painter.fillRect(box.adjusted(0, 0, -1 if box.width() > 3 else 0, 0), color)
         if self.found.parts:
             painter.setPen(QPen(THEME.color("ink"), 1.4))
@@ -171,7 +172,9 @@ class TogetherPage(Page):
         """Bars and rows."""
         self.found = found
         self.bars.show_found(found)
-        heads = ["Filter", "Rate", *(part.capitalize() for part in found.parts), "How"]
+        heads = ["Filter", "Rate", *(part[0].upper() + part[1:] for part in found.parts), "How"]
+        if not any(taker.how or taker.failure for taker in found.takers):
+            heads.pop()
         self.table.setColumnCount(len(heads))
         self.table.setHorizontalHeaderLabels(heads)
         self.table.setRowCount(len(found.takers))
@@ -186,10 +189,10 @@ class TogetherPage(Page):
                 *amounts,
                 "; ".join(filter(None, (taker.how, taker.failure))),
             ]
-            for column, text in enumerate(texts):
+            for column, text in enumerate(texts[: len(heads)]):
                 item = QTableWidgetItem(text)
                 if column == 0:
-                    item.setForeground(THEME.color(LOOKS[row % len(LOOKS)][0]))
+                    item.setForeground(THEME.color(ROLES[row % len(ROLES)]))
                 elif taker.failure:
                     item.setForeground(THEME.color("clay"))
                 if column == len(texts) - 1:
