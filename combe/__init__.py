@@ -28,17 +28,19 @@ if TYPE_CHECKING:
         lines,
         load,
         meets,
+        race,
         realize,
         response,
         save,
         simulate,
         table,
         trade,
+        write_race,
     )
 
 __all__ = [
     "CombeError", "Delivery", "__version__", "bench", "board", "check", "contenders", "deliver", "design", "document", "from_document", "lines",
-    "load", "meets", "realize", "response", "save", "simulate", "table", "trade",
+    "load", "meets", "race", "realize", "response", "save", "simulate", "table", "trade", "write_race",
 ]  # fmt: skip
 
 

@@ -23,11 +23,12 @@ from combe.api.boards import board
 from combe.api.designing import contenders, design, lines, meets, response, table, trade
 from combe.api.files import document, from_document, load, save
 from combe.api.projects import check
+from combe.api.racing import race, write_race
 from combe.api.realizing import Delivery, deliver, realize, simulate
 from combe.errors import CombeError
 
 __all__ = [
     "CombeError", "Delivery", "bench", "board", "check", "contenders", "deliver", "design", "document",
-    "from_document", "lines", "load", "meets", "realize",
-    "response", "save", "simulate", "table", "trade",
+    "from_document", "lines", "load", "meets", "race", "realize",
+    "response", "save", "simulate", "table", "trade", "write_race",
 ]  # fmt: skip

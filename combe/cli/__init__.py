@@ -20,6 +20,7 @@ VERBS = {
     "methods": "List every design method.",
     "design": "Design one filter: the shortest that keeps every limit, or the best of a given order.",
     "contenders": "Line up every method that applies, cheapest first.",
+    "race": "Complete realizations, cheapest on a core or a device first.",
     "trade": "Taps against bits: which orders keep every limit at which widths.",
     "examine": "Measure any filter.",
     "realize": "Turn a design into integers that a chip can run.",

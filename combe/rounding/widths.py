@@ -65,6 +65,11 @@ def signal_to_noise_db(realization: Realization) -> float:
     )
 
 
+def measured_ratio_db(realization: Realization) -> float:
+    """The same by a run alone."""
+    return _ratio_db(realization, measured_power(realization))
+
+
 def measured_power(realization: Realization) -> float:
     """The mean square of the error of a run, in squared output steps: white samples at half scale."""
     return measured_noise(realization).power
