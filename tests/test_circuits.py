@@ -523,7 +523,7 @@ class Patterns(unittest.TestCase):
         source = random.Random(31)
         for architecture in some(("folded", "transposed", "parallel"), 1):
             made = scattered(source, 16, 1)
-            while made.stages[0].coefficient.bits > 32:  # type: ignore[union-attr]
+            while made.stages[0].coefficient.bits > 32 or made.input.bits < 8:  # type: ignore[union-attr]
                 made = scattered(
                     source, 16, 1
                 )  # GHDL 2.0 has a fault there; such circuits are proved by simulation alone
@@ -534,7 +534,7 @@ class Patterns(unittest.TestCase):
                     as_verilog(package, Path(place), is_in_words=way) and Path(place, "from_vhdl.v").read_text()
                     for way in (False, True)
                 )
-            self.assertRegex(whole, r"\[1\d\d:0\] history;")
+            self.assertRegex(whole, r"\[\d{3}:0\] (history|partial);")
             self.assertNotRegex(words, r"\[\d{3,}:0\]", "no net is wider than a machine's words")
             proof = prove_hdl(package, made)
             self.assertTrue(proof.holds, proof.sentence())
