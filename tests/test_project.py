@@ -30,7 +30,7 @@ from tests.support import BAT, both_versions
 ROOT = Path(__file__).resolve().parent.parent
 ORDER = (
     "requirement", "filters", "responses", "designing", "ledger", "realization", "running", "analysis", "rounding", "signals",
-    "delivery", "proof", "benching", "project", "reports", "api", "cli", "app",
+    "delivery", "proof", "racing", "benching", "project", "reports", "api", "cli", "app",
 )  # fmt: skip
 
 
