@@ -212,6 +212,21 @@ class Code(unittest.TestCase):
             self.assertTrue(proof.holds, (index, made, proof.sentence()))
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_taps_at_one_rate_before_and_after_a_change_leave_nothing_unused(self) -> None:
+        """Every layout of taps, with every warning an error."""
+        entry, wide = Format(True, 16, 15), Format(True, 40, 30)
+        narrow = Requantize(wide, entry, "nearest-even", "saturate")
+        half = TapSum((1, 2, 1), Format(True, 16, 15), wide, down=2)
+        for plain in some((
+            TapSum((3, -1, 4, 1, -5, 9, 2, 6), Format(True, 16, 15), wide), TapSum((3, 1, 4, 1, 3), Format(True, 16, 15), wide, "folded"),
+            TapSum((3, -1, 4, 1), Format(True, 16, 15), wide, "transposed"), TapSum((70_000, 1), Format(True, 20, 15), wide),
+        ), 1):  # fmt: skip
+            for stages in ((plain, narrow, half), (half, narrow, plain)):
+                made = Realization("plain", 1.0, "direct", entry, wide, stages)
+                proof = prove_c(c_package(made, "f"), made, (), SANITIZERS)
+                self.assertTrue(proof.holds, proof.sentence())
+
+    @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_what_is_handed_on_stays_small(self) -> None:
         """However much a chain grows, no buffer between two stages holds more than a thousand words and a few."""
         for ratios in (
