@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-from combe.benching.heard import Heard
-from combe.benching.run import Bench
 from combe.errors import CombeError, FileError
 from combe.files import shortened
 from combe.ledger import Line
 from combe.ledger.words import UNTOLD
 from combe.requirement.quantities import duration_text, frequency_text, parse_duration, parse_frequency, short
+
+if TYPE_CHECKING:
+    from combe.benching.heard import Heard
+    from combe.benching.run import Bench
 
 HEARD = "bit-true"
 MOST_ASKS = 20
