@@ -290,7 +290,7 @@ class Panels(unittest.TestCase):
     def test_the_code_view_shows_every_file(self) -> None:
         view = CodeView()
         package, _ = bat_package()
-        self.assertEqual(view.offered, ["table", "measured", "budget", "board"])
+        self.assertEqual(view.offered, ["table", "measured", "budget", "board", "together"])
         scene = Scene(
             demo_project(), Results(package=package, colored={f.name: colored(f.text, f.name) for f in package.files})
         )
