@@ -115,6 +115,23 @@ class Circuits(unittest.TestCase):
                 proof = prove_hdl(package, made, simulators=("iverilog",))
                 self.assertTrue(proof.holds, proof.sentence())
 
+    @unittest.skipUnless(shutil.which("iverilog"), "iverilog is not on this machine")
+    def test_what_roundings_cut_off_of_smaller_steps_is_kept_as_it_is(self) -> None:
+        """Sums that aren't cut off as far as others are not brought to their point where the rest is used."""
+        source, found = random.Random(8), 0
+        while found < (6 if IS_CAMPAIGN else 1):
+            made = random_network(source)
+            steps = made.program.steps
+            rests = {term.signal - 1 for step in steps for term in step.terms if term.is_rest}
+            highest = max(step.shift for step in steps)
+            if not any(0 < steps[index].shift < highest for index in rests):
+                continue
+            found += 1
+            proof = prove_hdl(
+                hdl_package(made, "verilog", "calls", choices=HardwareChoices("serial")), made, simulators=("iverilog",)
+            )
+            self.assertTrue(proof.holds, proof.sentence())
+
     @unittest.skipUnless(shutil.which("ghdl"), "ghdl is not on this machine")
     def test_so_they_are_in_the_other_language(self) -> None:
         made = four_sections(20, "s24f23", "s24f20", error_feedback=True)

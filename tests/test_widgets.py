@@ -302,7 +302,9 @@ class Panels(unittest.TestCase):
         none = Results(troubles={"package": CombeError("too wide for C")})
         view.show_scene(Scene(demo_project(), none))
         self.assertEqual(view.text.toPlainText(), "too wide for C")
-        self.assertEqual([button.text() for button in view.buttons], ["Table", "Measured", "Budget", "Board", "Together"])
+        self.assertEqual(
+            [button.text() for button in view.buttons], ["Table", "Measured", "Budget", "Board", "Together"]
+        )
 
     def test_text_is_coloured_where_it_is_seen(self) -> None:
         view = CodeView()

@@ -16,6 +16,35 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- all filters together, the race, who gets a process
+    Fault(
+        "proof/together.py",
+        "all(share <= 1 for share in self.totals)",
+        "all(share <= 2 for share in self.totals)",
+        "test_together.Values",
+        "twice what a device holds still finds room",
+    ),
+    Fault(
+        "racing/race.py",
+        "not self.is_measured, self.way.order",
+        "self.is_measured, -self.way.order",
+        "test_race",
+        "the dearest realization stands first",
+    ),
+    Fault(
+        "designing/workers.py",
+        "if len(ready) <= max(min(spare, self._count - 1), 0):",
+        "if not ready:",
+        "test_workers",
+        "the last process is taken by what can wait",
+    ),
+    Fault(
+        "delivery/c/taps_blocks.j2",
+        "{% if not changes_rate %}",
+        "{% if true %}",
+        "test_rates.Code",
+        "a function that nobody calls",
+    ),
     # -- the small processor
     Fault(
         "delivery/hdl/schedule.py",
