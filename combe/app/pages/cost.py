@@ -7,13 +7,13 @@ from collections.abc import Mapping, Sequence
 
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout
 
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
 from combe.app.plots.points import LOOKS
 from combe.app.theme.palette import THEME
-from combe.app.widgets.parts import label
+from combe.app.widgets.parts import label, quiet_table
 from combe.delivery.hdl.choices import ARCHITECTURES, USUAL_CLOCK_HZ
 from combe.delivery.hdl.compare import Compared
 from combe.project.document import hardware_of
@@ -104,20 +104,10 @@ class CostPage(Page):
         head.addWidget(self.words, 1)
         head.addWidget(self.measure)
         self.chart = CostPlot()
-        self.table = QTableWidget(0, len(HEADS))
-        self.table.setHorizontalHeaderLabels(list(HEADS))
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setShowGrid(False)
-        self.table.setAccessibleName("architectures")
+        self.table = quiet_table("architectures", HEADS)
         self.table.cellClicked.connect(
             lambda row, _: self.edited.emit(choose_architecture(self.rows[row].architecture))
         )
-        rows_head, columns_head = self.table.verticalHeader(), self.table.horizontalHeader()
-        if rows_head is not None and columns_head is not None:
-            rows_head.hide()
-            rows_head.setDefaultSectionSize(22)
-            columns_head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-            columns_head.setStretchLastSection(True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(head)

@@ -8,9 +8,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QHelpEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QHeaderView,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QToolTip,
     QVBoxLayout,
@@ -19,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from combe.app.pages.page import Page, Scene
 from combe.app.theme.palette import SMALL, THEME, font
-from combe.app.widgets.parts import Choice, label
+from combe.app.widgets.parts import Choice, label, quiet_table
 from combe.proof.device_budget import CAPACITY
 from combe.proof.together import Taker, Together, percent
 from combe.requirement.quantities import frequency_text
@@ -128,16 +126,7 @@ class TogetherPage(Page):
         head.addWidget(self.device)
         head.addWidget(self.measure)
         self.bars = Bars()
-        self.table = QTableWidget(0, 0)
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setShowGrid(False)
-        self.table.setAccessibleName("filters together")
-        rows_head, columns_head = self.table.verticalHeader(), self.table.horizontalHeader()
-        if rows_head is not None and columns_head is not None:
-            rows_head.hide()
-            rows_head.setDefaultSectionSize(24)
-            columns_head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-            columns_head.setStretchLastSection(True)
+        self.table = quiet_table("filters together", (), 24)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
