@@ -105,7 +105,7 @@ class Circuits(unittest.TestCase):
             (32, "s24f23", "u30f28", "coupled", {"rounding": "nearest-up", "overflow": "wrap"}),
             (17, "u18f18", "s31f28", "transposed-2", {"rounding": "toward-zero"}),
             (26, "s30f29", "s20f18", "lattice", {}),
-        ), 2):  # fmt: skip
+        ), 1):  # fmt: skip
             made = four_sections(bits, entry, result, structure, **more)
             package = hdl_package(made, "verilog", "calls", choices=HardwareChoices("serial"))
             with self.subTest(structure=structure):

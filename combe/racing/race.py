@@ -125,16 +125,13 @@ def _cheapest(requirement: Requirement, place: Target, is_stopped: Stop) -> list
 
 def _forms(design: Design, place: Target) -> Iterator[tuple[str, str]]:
     """Structures, and how integers of each are found: the ``fewest`` bits by plain rounding; for taps also the best of a ``block``,
-    which costs no more, and the least order that is ``held`` by those. A core computes with whole blocks anyway."""
+    and the fewest bits of the least order that is ``held`` by those: fewer bits make sums that fit a word."""
     if design.stages:
         yield "", FEWEST
         return
-    is_taps = isinstance(design.filter, Fir)
+    rules = (BLOCK, HELD_BY_BLOCK, FEWEST) if isinstance(design.filter, Fir) else (FEWEST,)
     for structure in structures_for(design.filter):
-        if is_taps:
-            yield from ((structure, rule) for rule in (BLOCK, HELD_BY_BLOCK))
-        if not is_taps or place.saves_bits:
-            yield structure, FEWEST
+        yield from ((structure, rule) for rule in rules)
 
 
 def entries_of(
@@ -146,7 +143,7 @@ def entries_of(
         if rule == HELD_BY_BLOCK:
             choice = DesignChoice(design.method, holds_with_bits=bits)
             design = designed(Task(requirement, requirement.sample_rate_hz, choice, is_stopped))
-        made = _realized(requirement, design, structure, None if rule == FEWEST else bits, wanted, is_stopped)
+        made = _realized(requirement, design, structure, bits if rule == BLOCK else None, wanted, is_stopped)
     except Stopped:
         raise
     except CombeError:

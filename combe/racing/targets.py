@@ -26,6 +26,8 @@ BLOCK = 256
 WORD_BITS = 16
 """Coefficients up to here cost a core with dual multiplies, and a block of the smallest device, the least."""
 BLOCK_BITS = {"ecp5": 18}
+LONG_SUMS = 1.1
+"""What sums above two words cost an instruction's work, about."""
 ALL_SHARES = 1e-3
 NONE_THERE = 1e3
 """A share for what a device has nothing of."""
@@ -46,10 +48,6 @@ class Target(Protocol):
     @property
     def coefficient_bits(self) -> int:
         """Up to here a coefficient costs no more."""
-
-    @property
-    def saves_bits(self) -> bool:
-        """Whether fewer still cost less."""
 
     def estimate(self, design: Design) -> float:
         """What a design will about cost, to be compared with others."""
@@ -72,11 +70,6 @@ class Core(Struct, frozen=True):
         """Those of a word."""
         return WORD_BITS
 
-    @property
-    def saves_bits(self) -> bool:
-        """Words are whole."""
-        return False
-
     def estimate(self, design: Design) -> float:
         """Cycles a sample."""
         return cycles_of_design(design, self.name)
@@ -86,6 +79,8 @@ class Core(Struct, frozen=True):
         cycles = self.estimate(design)
         if coefficient_bits(realization) > WORD_BITS:
             cycles *= 2
+        elif any(isinstance(stage, TapSum) and stage.accumulator.bits > 2 * WORD_BITS for stage in realization.stages):
+            cycles *= LONG_SUMS
         yield from self._way(realization, cycles, {})
 
     def _way(self, realization: Realization, cycles: float, more: dict[str, Any]) -> Iterator[Way]:
@@ -123,11 +118,6 @@ class Device(Struct, frozen=True):
     def coefficient_bits(self) -> int:
         """Those of a multiplier block."""
         return BLOCK_BITS.get(self.name, WORD_BITS)
-
-    @property
-    def saves_bits(self) -> bool:
-        """Registers and tables are as wide as their words."""
-        return True
 
     def estimate(self, design: Design) -> float:
         """Multiplies and words: what any architecture has to do and to keep."""
