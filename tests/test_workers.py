@@ -42,6 +42,13 @@ def counting(most: int, is_stopped: Callable[[], bool]) -> Iterator[tuple[int, i
         raise DesignError("too many", "most", "fewer")
 
 
+@apart
+def deaf(is_stopped: Callable[[], bool]) -> Iterator[int]:
+    """As a long step of a library: whoever asks it to stop isn't heard."""
+    yield os.getpid()
+    time.sleep(60)
+
+
 def ready(worker: Worker) -> Worker:
     """Once it has everything loaded."""
     ends = time.monotonic() + 30
@@ -239,6 +246,21 @@ class Processes(unittest.TestCase):
             time.sleep(0.02)
         self.assertEqual(len(pool._free), 3)
         self.assertEqual(len(list(counting(7, lambda: False))), 7, "and it still answers")
+
+    def test_one_that_does_not_stop_makes_place_for_a_fresh_one(self) -> None:
+        self.window()
+        pool = workers.WORKERS
+        listening = deaf(lambda: False)
+        pid = next(listening)
+        listening.close()  # type: ignore[attr-defined]
+        self.assertTrue(is_there(pid), "a while to stop in")
+        ends = time.monotonic() + 30
+        while (is_there(pid) or len(pool._free) < 3) and time.monotonic() < ends:
+            time.sleep(0.02)
+        self.assertFalse(is_there(pid))
+        self.assertEqual(len(pool._free), 3)
+        ready(pool._free[-1])
+        self.assertEqual(len(list(counting(3, lambda: False))), 3)
 
     def test_one_that_has_grown_makes_place_for_a_fresh_one(self) -> None:
         own = {each.process.pid for each in self.window()}

@@ -29,16 +29,16 @@ def job_for(
     if ideal is None or rounded is None:
         return None
     jobs: dict[str, Job] = {
-        "heard": lambda _: work(LOOKED_AT).listened(rounded, project, signal),
+        "heard": lambda is_stopped: work(LOOKED_AT).listened(rounded, project, signal, is_stopped),
         "chart": lambda is_stopped: work(LOOKED_AT).charted(ideal, project, is_stopped),
         "trade": lambda is_stopped: work(LOOKED_AT).traded(ideal, project, is_stopped),
         "bench": lambda is_stopped: work(LOOKED_AT).benched(rounded, ideal, project, is_stopped),
         "board": lambda _: work(LOOKED_AT).boarded(rounded, ideal, project, results.budget, change),
         "states": lambda is_stopped: work(LOOKED_AT).compared_states(project, is_stopped),
-        "drawing": lambda _: work(LOOKED_AT).drawn(rounded, project),
+        "drawing": lambda is_stopped: work(LOOKED_AT).drawn(rounded, project, is_stopped),
         "table": lambda _: work(LOOKED_AT).tabled(rounded, project),
     }
     package = results.package
     if package is not None and "package" in results.fresh:
-        jobs["colored"] = lambda _: work(LOOKED_AT).tinted(package)
+        jobs["colored"] = lambda is_stopped: work(LOOKED_AT).tinted(package, is_stopped)
     return jobs.get(name)

@@ -32,9 +32,11 @@ MOST_WORKERS, MOST_STILLBORN = 4, 4
 LOOK_S, ALONE_S, PATIENT_S = 0.05, 1.5, 3.0
 """How often results are looked for; how long this process is at it alone: loading others takes longer than a quick race;
 how long a window waits for the first of them."""
-URGENT_S, QUEUED_S = 0.5, 15.0
+URGENT_S, QUEUED_S = 5.0, 15.0
 """How long what a hand waits for is held back, and anything else, while all processes are busy with other things: done on a
 thread of the window it would be slower still, and the hand with it."""
+STUBBORN_S = 0.6
+"""A process that was told to stop and is still at its task after so long is ended, and a fresh one takes its place."""
 MOST_MEMORY = 400 << 20
 """Bytes beyond which a process makes place for a fresh one between two tasks."""
 HEAD = struct.Struct("<Q")
@@ -56,7 +58,8 @@ class WorkerGoneError(Exception):
 class Worker:
     """One process."""
 
-    def __init__(self, copy: Forked | None = None, loads: str = "1") -> None:
+    def __init__(self, copy: Forked | None = None, loads: str = "1", is_replaced: bool = False) -> None:
+        self.stubborn_s = STUBBORN_S if is_replaced else float("inf")
         environment = os.environ | {IN_WORKER: loads, "OPENBLAS_NUM_THREADS": "1"}
         self.process: subprocess.Popen[bytes] | Forked = copy or subprocess.Popen(
             [sys.executable, "-m", "combe.designing.worker"], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
@@ -102,20 +105,25 @@ class Worker:
             raise WorkerGoneError from error
         reader = threading.Thread(target=wait, daemon=True)
         reader.start()
-        is_told = False
+        told_at: float | None = None
         while reader.is_alive():
             reader.join(LOOK_S)
-            if not is_told and is_stopped():
-                is_told = True
+            if told_at is None and is_stopped():
+                told_at = time.monotonic()
                 with contextlib.suppress(ProcessLookupError):
                     self.process.send_signal(signal.SIGUSR1)
+            elif told_at is not None and time.monotonic() - told_at > self.stubborn_s:
+                # In the middle of a long step of a library: nobody else would get this process before that is over.
+                self.process.kill()
+                reader.join(URGENT_S)
+                break
         if not answer:
             raise WorkerGoneError
         kind, value = answer[0]
-        if is_told:
+        if told_at is not None:
             with contextlib.suppress(OSError):
                 write_piece(stdin, (None, ()))
-        if kind == "stopped" or is_told:
+        if kind == "stopped" or told_at is not None:
             raise Stopped
         if kind == "failed":
             raise value
@@ -170,7 +178,7 @@ class Workers:
         """Begin to start those that are missing; returns at once."""
         with self._lock, contextlib.suppress(OSError):
             while self._count < self.most and self._stillborn < MOST_STILLBORN:
-                self._free.append(Worker(None, self._loads))
+                self._free.append(Worker(None, self._loads, self.serves_window))
                 self._count += 1
 
     def copy_us(self) -> None:
@@ -232,7 +240,7 @@ class Workers:
                 self._count -= 1
             else:
                 self._free.append(worker)
-        if is_worn:
+        if is_worn or is_gone and self.serves_window:
             self.start()
 
     def reports(self, worker: Worker, function: Function, words: tuple[Any, ...], is_stopped: Stop) -> Iterator[Any]:

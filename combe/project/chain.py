@@ -33,16 +33,18 @@ from combe.values import replace
 
 
 class Ideal(Struct, frozen=True):
-    """The exact design; a draft, made while an edge is dragged, may differ in the last digits."""
+    """The exact design; a draft, made while an edge is dragged, may differ in the last digits; ``known`` are its lines where
+    they are worked out already."""
 
     design: Design
     asked: Requirement
     is_draft: bool = False
+    known: tuple[Line, ...] = ()
 
     @property
     def lines(self) -> tuple[Line, ...]:
         """Every limit and what was reached; worked out when first asked for, so that no picture waits for it."""
-        return lines_of_design(self.design, self.asked)
+        return self.known or lines_of_design(self.design, self.asked)
 
 
 class Rounded(Struct, frozen=True):

@@ -43,39 +43,27 @@ def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known
 
     What is fresh among the results known already is taken from there. Without ``with_rest`` only a draft is made.
     """
+    ideal, near = (start, None) if isinstance(start, Ideal) else (None, start)
     if not with_rest:
-        ideal = start if isinstance(start, Ideal) else ideal_of(project, is_stopped, start, True)
-        yield from _draft(project, ideal, is_stopped)
+        yield from (_long_draft if ideal is None and is_long(project) else _draft)(project, ideal, near, is_stopped)
         return
     missing = known.missing(
         ("rounded", "way", "asked", "measured", "certified", "compared", "package", "facts", "rounding_facts")
     )
-    if project.design.holds_with_bits is not None and not isinstance(start, Ideal):
-        # The search for integers may take seconds; meanwhile the least order stands there.
-        least = replace(project, design=replace(project.design, holds_with_bits=None))
-        yield from _draft(project, ideal_of(least, is_stopped, start), is_stopped)
-    if isinstance(start, Ideal):
-        ideal = start
-    elif is_long(project):
-        (ideal,) = _designed(project, start, is_stopped)
-    else:
-        ideal = ideal_of(project, is_stopped, start)
-    # Worked out here, not where they are shown.
-    _ = ideal.lines
-    magnitude_curve(ideal.design.filter)
-    yield News("ideal", ideal)
     rounded = None if "rounded" in missing else known.rounded
-    if rounded is None:
-        try:
-            if project.arithmetic.better:
-                (rounded,) = _rounded(project, ideal, is_stopped)
-            else:
-                rounded = rounded_of(project, ideal, is_stopped)
-        except CombeError as error:
-            yield Failure("rounded", error)
-            return
-        magnitude_curve(rounded.exact)
-        yield News("rounded", rounded)
+    if ideal is not None:
+        yield News("ideal", ideal)
+    for report in _made(project, ideal, near, rounded, is_stopped) if ideal is None or rounded is None else ():
+        # Worked out here, not where they are shown.
+        if isinstance(report, News) and report.name == "ideal":
+            ideal = report.value
+            magnitude_curve(ideal.design.filter)
+        elif isinstance(report, News) and report.is_whole:
+            rounded = report.value
+            magnitude_curve(rounded.exact)
+        yield report
+    if ideal is None or rounded is None:
+        return
     if "way" in missing:
         with contextlib.suppress(CombeError):
             way = _way(project, ideal, is_stopped)
@@ -86,48 +74,53 @@ def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known
         # Here, for it may run tools, which only this process knows where to find.
         with contextlib.suppress(CombeError):
             yield News("asked", bench_lines(project, ideal, rounded, is_stopped))
-    if set(missing) & {"measured", "certified", "compared"}:
-        yield from _held_against(project, rounded, missing, is_stopped)
-    if "package" in missing:
-        try:
-            yield News("package", package_of(project, rounded, ideal))
-        except CombeError as error:
-            yield Failure("package", error)
-    if "facts" in missing or "rounding_facts" in missing:
-        yield from _told_of(project, ideal, rounded, missing, is_stopped)
+    if set(missing) & {"measured", "certified", "compared", "package", "facts", "rounding_facts"}:
+        yield from _followed(project, ideal, rounded, missing, is_stopped)
 
 
 @urgent
-def _held_against(project: Project, rounded: Rounded, missing: Sequence[str], is_stopped: Stop) -> Reports:
-    """The integers held against what is asked of them: measured, proved, and as circuits."""
+def _made(
+    project: Project, ideal: Ideal | None, near: Design | None, rounded: Rounded | None, is_stopped: Stop
+) -> Reports:
+    """Design and rounding, as far as they aren't known."""
+    if ideal is None and project.design.holds_with_bits is not None:
+        # The search for integers may take seconds; meanwhile the least order stands there.
+        least = replace(project, design=replace(project.design, holds_with_bits=None))
+        yield from _draft(least, None, near, is_stopped)
+    if ideal is None:
+        ideal = ideal_of(project, is_stopped, near)
+        ideal = replace(ideal, known=ideal.lines)
+        yield News("ideal", ideal)
+    if rounded is None:
+        try:
+            yield News("rounded", rounded_of(project, ideal, is_stopped))
+        except CombeError as error:
+            yield Failure("rounded", error)
+
+
+@urgent
+def _followed(project: Project, ideal: Ideal, rounded: Rounded, missing: Sequence[str], is_stopped: Stop) -> Reports:
+    """The integers held against what is asked of them: measured, proved, and as circuits; their text, and what is told of
+    them."""
     if "measured" in missing:
         yield News("measured", arithmetic_lines(rounded))
     if "certified" in missing:
         yield News("certified", certified_lines(rounded.realization, project.requirement, rounded.lines))
     if "compared" in missing and project.code.written_in.is_circuit:
         yield News("compared", tuple(compared(rounded.realization, hardware_of(project), project.requirement)))
+    if "package" in missing:
+        try:
+            yield News("package", package_of(project, rounded, ideal))
+        except CombeError as error:
+            yield Failure("package", error)
+    yield from _told_of(project, ideal, rounded, missing, is_stopped)
 
 
 def is_long(project: Project) -> bool:
-    """Whether a design may take seconds, so that sending it to another process and hearing of it is nothing beside it."""
-    return (
-        project.design.holds_with_bits is not None
-        or project.design.method not in QUICK_FIRST
-        or project.requirement.rate is not None
-    )
+    """Whether a draft may take so long that sending it to another process and hearing of it is nothing beside it."""
+    return project.design.method not in QUICK_FIRST or project.requirement.rate is not None
 
 
-@urgent
-def _designed(project: Project, start: Design | None, is_stopped: Stop) -> Iterator[Ideal]:
-    yield ideal_of(project, is_stopped, start)
-
-
-@urgent
-def _rounded(project: Project, ideal: Ideal, is_stopped: Stop) -> Iterator[Rounded]:
-    yield rounded_of(project, ideal, is_stopped)
-
-
-@urgent
 def _told_of(project: Project, ideal: Ideal, rounded: Rounded, missing: Sequence[str], is_stopped: Stop) -> Reports:
     """Facts of the integers, and what helps where they miss a limit. Following every state of a section may take seconds."""
     if "facts" in missing:
@@ -153,8 +146,10 @@ def _way(project: Project, ideal: Ideal, is_stopped: Stop) -> Filter | None:
     return product_of([*filters, ideal.design.filter])
 
 
-def _draft(project: Project, ideal: Ideal, is_stopped: Stop) -> Reports:
+def _draft(project: Project, ideal: Ideal | None, near: Design | None, is_stopped: Stop) -> Reports:
     """Under the hand design and rounding arrive at once, so that the plot is painted once."""
+    if ideal is None:
+        ideal = ideal_of(project, is_stopped, near, True)
     rounded: Rounded | CombeError
     try:
         rounded = rounded_of(project, ideal, is_stopped, True)
@@ -165,6 +160,12 @@ def _draft(project: Project, ideal: Ideal, is_stopped: Stop) -> Reports:
         yield Failure("rounded", rounded)
     else:
         yield News("rounded", rounded, is_whole=False)
+
+
+@urgent
+def _long_draft(project: Project, ideal: Ideal | None, near: Design | None, is_stopped: Stop) -> Reports:
+    """The same apart."""
+    yield from _draft(project, ideal, near, is_stopped)
 
 
 def make_ready(is_recursive: bool = False) -> None:

@@ -14,7 +14,7 @@ from combe.delivery.package import Package
 from combe.delivery.recipes import table_text
 from combe.delivery.tables import integer_table
 from combe.designing.costs import cycles_of_design
-from combe.designing.workers import apart
+from combe.designing.workers import apart, urgent
 from combe.errors import CombeError
 from combe.project.chain import Ideal, Rounded
 from combe.project.compared import State, states_of
@@ -43,18 +43,21 @@ def compared_states(project: Project, is_stopped: Stop) -> Reports:
         yield News("states", tuple(found))
 
 
-def listened(rounded: Rounded, project: Project, signal: str) -> Reports:
+@urgent
+def listened(rounded: Rounded, project: Project, signal: str, is_stopped: Stop) -> Reports:
     """The error of the bit-true run on a signal; on the first of them where none is named."""
     yield News("heard", listen(rounded.realization, project.requirement, signal or SIGNALS[0]))
 
 
-def drawn(rounded: Rounded, project: Project) -> Reports:
+@urgent
+def drawn(rounded: Rounded, project: Project, is_stopped: Stop) -> Reports:
     """The data path of the architecture in force."""
     built = build_circuit(rounded.realization, "filter_drawn", hardware_of(project))
     yield News("drawing", Drawing(built, diagram_of(rounded.realization, built)))
 
 
-def tinted(package: Package) -> Reports:
+@urgent
+def tinted(package: Package, is_stopped: Stop) -> Reports:
     """What the stretches of the generated text are."""
     yield News("colored", {file.name: colored(file.text, file.name) for file in package.files})
 
