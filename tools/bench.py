@@ -26,6 +26,7 @@ RESULTS: dict[str, dict[str, Any]] = {}
 
 FIRST_FRAME = """
 import time; t = time.perf_counter()
+import gc; gc.disable()
 import sys; sys.setswitchinterval(0.0001)
 from PyQt6.QtWidgets import QApplication
 from combe.app.session import Session

@@ -16,7 +16,8 @@ from PyQt6.QtCore import QObject, QTimer
 INTERVAL_MS = 500
 ROUNDS = 40
 """Rounds after which free memory is given back: every twenty seconds."""
-_thresholds = gc.get_threshold()
+THRESHOLDS = (700, 10, 10)
+"""Python's own."""
 
 
 class Collector(QObject):
@@ -47,7 +48,7 @@ class Collector(QObject):
             gc.freeze()
             return
         counts = gc.get_count()
-        due = [level for level in range(3) if counts[level] > _thresholds[level]]
+        due = [level for level in range(3) if counts[level] > THRESHOLDS[level]]
         if due:
             gc.collect(due[-1])
         self._rounds += 1

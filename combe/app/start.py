@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import sys
@@ -44,6 +45,7 @@ def open_demo() -> int:
 
 
 def _run(project: Project, path: Path | None) -> int:
+    gc.disable()  # the window collects by itself, once it stands
     check_display()
     try:
         from PyQt6.QtCore import QTimer

@@ -31,6 +31,9 @@ class QuietAxis(pg.AxisItem):
         """With a true minus sign."""
         return [text.replace("-", "−") for text in super().tickStrings(values, scale, spacing)]
 
+    def updateAutoSIPrefix(self) -> None:
+        """Nothing: units are chosen by the plot, and the label need not be laid out anew with every range."""
+
     def drawPicture(self, painter: QPainter, axis: Any, ticks: Any, texts: Any) -> None:
         """The line along the axis, the ticks (which are the grid), the figures."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
@@ -147,14 +150,13 @@ class Plot(pg.PlotWidget):
     def __init__(self, unit: str, frequency: bool = True, parent: QWidget | None = None) -> None:
         self.frequency_axis = FrequencyAxis() if frequency else None
         bottom = self.frequency_axis or QuietAxis("bottom")
-        super().__init__(parent, axisItems={"bottom": bottom, "left": LevelAxis()})
+        super().__init__(parent, axisItems={"bottom": bottom, "left": LevelAxis()}, enableMenu=False)
         self.unit = unit
         self.plain_unit = ""
         self.has_bottom_label = True
         self._labels: tuple[str, str, str] | None = None
         self.is_zoomed = False
         self._home: tuple[float, float, float, float] | None = None
-        self.setMenuEnabled(False)
         self.hideButtons()
         self.setAntialiasing(True)
         self.plotItem.setContentsMargins(0, 4, 8, 0)
@@ -177,7 +179,6 @@ class Plot(pg.PlotWidget):
             axis.setPen(THEME.color("line"))
             axis.setTextPen(THEME.color("muted"))
             axis.setTickPen(THEME.color("line"))
-            axis.enableAutoSIPrefix(False)
             axis.setStyle(tickFont=font(SMALL), tickLength=-4, tickTextOffset=6, maxTickLevel=1)
         self.plotItem.showGrid(x=True, y=True, alpha=0.16 if THEME.name == "light" else 0.22)
         self.label_axes()
