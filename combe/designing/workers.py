@@ -240,7 +240,7 @@ class Workers:
                 self._count -= 1
             else:
                 self._free.append(worker)
-        if is_worn or is_gone and self.serves_window:
+        if is_worn or (is_gone and self.serves_window):
             self.start()
 
     def reports(self, worker: Worker, function: Function, words: tuple[Any, ...], is_stopped: Stop) -> Iterator[Any]:
