@@ -16,8 +16,9 @@ from combe.requirement.bands import Limit
 from combe.requirement.rates import landings
 
 FAR = 1e4
-HATCH = 8
-"""Pixels after which the hatch repeats."""
+TILE = 128
+"""Pixels after which the tile repeats, a multiple of the eight after which the hatch does: of the size of the hatch alone
+it takes three times as long to fill with."""
 
 
 @lru_cache(maxsize=8)
@@ -147,7 +148,7 @@ class Outline(Mask):
 @lru_cache(maxsize=8)
 def _tile(theme: str, color: str, strong: bool) -> QPixmap:
     """The tint and the hatch of what is forbidden, once for each theme."""
-    found = QPixmap(HATCH, HATCH)
+    found = QPixmap(TILE, TILE)
     found.fill(THEME.color(color, 16 if strong else 8))
     painter = QPainter(found)
     painter.fillRect(found.rect(), QBrush(THEME.color(color, 90 if strong else 34), Qt.BrushStyle.BDiagPattern))
