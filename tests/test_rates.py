@@ -319,6 +319,7 @@ int main(void)
         for choices in (CodeChoices(number="single"), CodeChoices(converter_in="12", converter_out="12")):
             with self.assertRaises(FormatError):
                 c_package(made, "f", choices=choices)
+        made = next(made for made in map(random_rates, map(random.Random, range(99))) if len(made.stages) > 3)
         with self.assertRaises(FormatError):
             hdl_package(made, "verilog", "f", choices=HardwareChoices(architecture="semi-parallel"))
 

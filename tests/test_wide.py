@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 
 from combe.delivery.c import c_package
 from combe.errors import FormatError
-from combe.realization.formats import Format
+from combe.realization.cic import Cic
+from combe.realization.formats import Format, narrowest_signed
 from combe.realization.network import Network, Node, needed_node_accumulator
 from combe.realization.reading import realization_document
 from combe.realization.section import Section, needed_section_accumulator
@@ -25,6 +26,7 @@ from combe.values import replace
 from tests.independent import plain_run
 from tests.support import some
 from tests.test_delivery import HAS_GCC
+from tests.test_rates import by_the_book
 
 STRICT = ["-std=c99", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror"]
 SANITIZERS = ["-fsanitize=undefined,address", "-fno-sanitize-recover=all", "-O0"]
@@ -73,6 +75,29 @@ def wide_taps(source: random.Random, entry: Format) -> tuple[Stage, ...]:
     return stage, Requantize(stage.accumulator, target, **_ends(source))
 
 
+def wide_sums(source: random.Random) -> Realization:
+    """Sums in a row of more than 64 bits, either way, with a rounding or two after them, and sometimes taps."""
+    while True:
+        entry = Format(source.random() < 0.8, source.randint(16, 40), source.randint(0, 30))
+        factor = source.randint(8, 60)
+        up, down = source.choice(((1, factor), (1, factor), (factor, 1)))
+        draft = Cic(source.randint(3, 7), up, down, source.randint(1, 3), Format(True, 2, entry.fraction))
+        bits = narrowest_signed(*draft.span(entry))
+        if 64 < bits <= 110:
+            break
+    stage = replace(draft, accumulator=Format(True, bits, entry.fraction))
+    fraction = entry.fraction - source.choice((1, 20, bits - 40, bits - 24, bits - 12, 64, 65))
+    stages: list[Stage] = [
+        stage,
+        Requantize(stage.accumulator, Format(True, source.randint(20, 60), fraction), **_ends(source)),
+    ]
+    if source.random() < 0.4:
+        stages.append(Requantize(stages[-1].result, Format(True, 16, fraction - 2), **_ends(source)))
+        taps = TapSum((3, -5, 7, 2), Format(True, 5, 3), Format(True, 2, 0), down=source.choice((1, 2)))
+        stages.append(replace(taps, accumulator=needed_accumulator(taps, stages[-1].result)))
+    return Realization("sums", 1.0, "direct", entry, stages[-1].result, tuple(stages))
+
+
 def random_wide(source: random.Random) -> Realization:
     """Some stage whose sum takes more than 64 bits."""
     while True:
@@ -90,7 +115,8 @@ class Wide(unittest.TestCase):
     def checked(self, made: Realization, samples: NDArray[np.int64] | None = None) -> None:
         """The delivered check, built both ways; what it expects are the fractions of a stranger."""
         given = vectors(made, 200) if samples is None else samples
-        self.assertEqual(simulate(made, given).tolist(), plain_run(realization_document(made), given.tolist()))
+        stranger = by_the_book if made.changes_rate else lambda one, some: plain_run(realization_document(one), some)
+        self.assertEqual(simulate(made, given).tolist(), stranger(made, given.tolist()))
         with mock.patch("combe.delivery.c.writer.vectors", lambda *_: given):
             package = c_package(made, "sum")
         with tempfile.TemporaryDirectory() as place:
@@ -118,6 +144,55 @@ class Wide(unittest.TestCase):
                 made = Realization("ties", 1.0, "direct", entry, after.target, (taps, after))
                 samples = [*range(-9, 10), entry.least, entry.most, entry.least, 2, 0, entry.most, -2, 0]
                 self.checked(made, np.array(samples))
+
+    def test_sums_in_a_row_are_the_same_both_ways(self) -> None:
+        source = random.Random(4)
+        for index in some(range(60), 5):
+            made = wide_sums(source)
+            count = 40 * max(stage.down for stage in made.stages if isinstance(stage, Cic)) + source.randint(0, 99)
+            ends = (made.input.least, made.input.most, source.randint(made.input.least, made.input.most))
+            with self.subTest(index=index):
+                self.checked(made, np.array([source.choice(ends) for _ in range(min(count, 4000))]))
+
+    def test_six_sums_over_512_samples_of_24_bits_are_exact(self) -> None:
+        """78 bits; sums that have gone round many times, each output as its weights at once say."""
+        entry = Format(True, 24, 23)
+        draft = Cic(6, 1, 256, 2, Format(True, 2, 23))
+        stage = replace(draft, accumulator=Format(True, 78, 23))
+        after = Requantize(stage.accumulator, Format(True, 40, -15), "floor", "wrap")
+        made = Realization("six", 1.0, "direct", entry, after.target, (stage, after))
+        random_ends = np.random.default_rng(6).random(60_000)
+        samples = np.where(random_ends < 0.7, entry.least, entry.most)
+        samples[:4000] = entry.least
+        weights = np.ones(1, dtype=object)
+        for _ in range(6):
+            weights = np.convolve(weights, np.ones(512, dtype=object))
+        given = samples.astype(object)
+        wanted = []
+        for m in range(-(-len(samples) // 256)):
+            seen = given[max(m * 256 - len(weights) + 1, 0) : m * 256 + 1][::-1]
+            wanted.append(int(np.sum(weights[: len(seen)].astype(object) * seen)) >> 38)
+        self.assertEqual([int(each) for each in simulate(made, samples)], wanted)
+        with mock.patch("combe.delivery.c.writer.vectors", lambda *_: samples):
+            package = c_package(made, "sum")
+        with tempfile.TemporaryDirectory() as place:
+            package.write(place)
+            for kind in ([], ["-DSUM_PAIRS"]):
+                for command in (
+                    ["gcc", *STRICT, *SANITIZERS, *kind, "-o", "check", "sum.c", "sum_check.c"],
+                    ["./check"],
+                ):
+                    done = subprocess.run(command, cwd=place, capture_output=True, text=True, check=False)
+                    self.assertEqual(done.returncode, 0, (kind, (done.stdout + done.stderr)[:900]))
+
+    def test_sums_in_a_row_without_a_rounding_to_64_bits_are_refused(self) -> None:
+        entry = Format(True, 24, 23)
+        stage = Cic(6, 1, 256, 2, Format(True, 78, 23))
+        long = Requantize(stage.accumulator, Format(True, 70, 15), "floor", "wrap")
+        for stages in ((stage,), (stage, long)):
+            made = Realization("six", 1.0, "direct", entry, stages[-1].result, stages)
+            with self.assertRaisesRegex(FormatError, "78 bits.*rounding to 64 bits"):
+                c_package(made, "sum")
 
     def test_what_is_too_wide_even_for_two_words_is_refused(self) -> None:
         entry = Format(True, 60, 59)

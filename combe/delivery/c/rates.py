@@ -8,11 +8,12 @@ from typing import Any
 
 from combe.delivery.c.blocks import UNROLLED, block_length, divisor, fits_32, is_dual, unrolling
 from combe.delivery.c.types import c_type, literal, signed_type
+from combe.delivery.c.wide import is_wide, wide_rounding
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
 from combe.realization.cic import Cic
 from combe.realization.formats import Format
-from combe.realization.stages import TapSum
+from combe.realization.stages import Requantize, TapSum
 
 LONGEST_BETWEEN = 1024
 """Words handed on between two stages at a time."""
@@ -67,18 +68,30 @@ def fits_32_each(rows: list[list[int]], source: Format) -> bool:
     return all(fits_32([value], source) for row in rows for value in row)
 
 
-def cic_layout(stage: Cic, source: Format) -> dict[str, Any]:
-    """What the template prints of sums in a row: they count modulo 2^32 or 2^64."""
+def cic_layout(stage: Cic, source: Format, after: Requantize | None = None) -> dict[str, Any]:
+    """What the template prints of sums in a row: they count modulo 2^32 or 2^64; or modulo 2^128 where 64 bits don't hold what
+    comes out, and the rounding ``after`` them, which must leave at most 64, is taken in.
+
+    Raises
+    ------
+    FormatError
+        If C's words don't hold what goes in or comes out.
+    """
     bits = max(stage.accumulator.bits, source.bits + (not source.signed))
-    if bits > 64:
-        what = f"sums of {bits} bits are wider than C's 64"
-        raise FormatError(what, "accumulator", "take fewer sums, a smaller factor or fewer input bits")
-    word = 32 if bits <= 32 else 64
-    return {
+    common = {
         "layout": "cic", "order": stage.order, "up": stage.up, "down": stage.down, "delay": stage.delay,
-        "factor": stage.factor, "word": f"uint{word}_t", "signed_word": f"int{word}_t", "top": word - 1,
-        "sum_type": f"int{word}_t", "accumulator": stage.accumulator, "kept_factors": [],
+        "factor": stage.factor, "accumulator": stage.accumulator, "kept_factors": [], "is_wide": bits > 64,
     }  # fmt: skip
+    if bits <= 64:
+        word = 32 if bits <= 32 else 64
+        return common | {
+            "word": f"uint{word}_t", "signed_word": f"int{word}_t", "top": word - 1, "sum_type": f"int{word}_t",
+        }  # fmt: skip
+    is_wide(stage.accumulator.least, stage.accumulator.most)
+    if after is None or after.target.bits > 64 or (not source.signed and source.bits > 63):
+        what = f"sums of {bits} bits from {source} are wider than C's 64"
+        raise FormatError(what, "accumulator", "let a rounding to 64 bits or fewer follow them")
+    return common | {"round": wide_rounding(after) | {"is_summed": True, "has_terms": False}, "word": "uint64_t"}
 
 
 def growth(ratios: list[tuple[int, int]]) -> Fraction:

@@ -47,8 +47,11 @@ def views(realization: Realization, choices: CodeChoices = CodeChoices()) -> lis
     for index, stage in enumerate(realization.stages):
         following = realization.stages[index + 1] if index + 1 < len(realization.stages) else None
         rounded = following if isinstance(following, Requantize) else None
-        if found and found[-1].kind == "network" and found[-1].values.get("has_taken") == index:
+        if found and found[-1].values.get("has_taken") == index:
             continue  # the sum before it has rounded already
+        if isinstance(stage, Cic):
+            found.append(_sums_in_a_row(stage, index, formats[index], formats[index + 1], rounded, choices))
+            continue
         network = None if choices.reloadable else _wide_network(stage, formats[index], rounded)
         if network is None:
             found.append(_view(stage, index, formats[index], formats[index + 1], choices))
@@ -78,10 +81,6 @@ def _view(stage: Stage, index: int, source: Format, result: Format, choices: Cod
     types = c_type(source), c_type(result)
     if isinstance(stage, TapSum):
         return View("tap-sum", index, source, result, *types, _tap_sum(stage, index, source, choices))
-    if isinstance(stage, Cic):
-        if choices.reloadable:
-            raise FormatError("sums in a row have no coefficients to replace", "reloadable", "leave it out")
-        return View("cic", index, source, result, *types, cic_layout(stage, source))
     if isinstance(stage, Section):
         return View("section", index, source, result, *types, _section(stage, source, choices))
     if isinstance(stage, Network):
@@ -90,6 +89,19 @@ def _view(stage: Stage, index: int, source: Format, result: Format, choices: Cod
             raise FormatError(what, "reloadable", "taps and sections in direct form I can")
         return View("network", index, source, result, *types, network_values(stage, index, source))
     return View("requantize", index, source, result, *types, requantize_values(stage))
+
+
+def _sums_in_a_row(
+    stage: Cic, index: int, source: Format, result: Format, after: Requantize | None, choices: CodeChoices
+) -> View:
+    """Sums in a row; where 64 bits don't hold them together with the rounding that follows."""
+    if choices.reloadable:
+        raise FormatError("sums in a row have no coefficients to replace", "reloadable", "leave it out")
+    values = cic_layout(stage, source, after)
+    if values["is_wide"] and after is not None:
+        result = after.target
+        values["has_taken"] = index + 1
+    return View("cic", index, source, result, c_type(source), c_type(result), values)
 
 
 def _tap_sum(stage: TapSum, index: int, source: Format, choices: CodeChoices) -> dict[str, Any]:

@@ -40,7 +40,7 @@ def wide_rounding(stage: Requantize) -> dict[str, Any]:
     if shift < 0 or shift > WIDEST_SUM:
         raise FormatError(f"{source} to {target} can't be written in C", "stages", "take a sum of 64 bits or fewer")
     return {
-        "is_wide": True, "shift": shift, "tie_mask": literal((1 << (shift - 1) % 64 + 1) - 1, "uint64_t"), "work": WIDE,
+        "is_wide": True, "is_summed": False, "shift": shift, "tie_mask": literal((1 << (shift - 1) % 64 + 1) - 1, "uint64_t"), "work": WIDE,
          "rounding": stage.rounding, "overflow": stage.overflow,
         "target": target, "always_fits": False, "ssat": False, "is_biased": False, "width": 128, "narrow": "int64_t",
         "least": literal(target.least, "int64_t"), "most": literal(target.most, "int64_t"), "full": target.bits == 64,
@@ -53,6 +53,8 @@ def used_of_wide(rounds: list[dict[str, Any]]) -> dict[str, bool]:
     if not rounds:
         return {}
     return {
+        "products": any(not q["is_summed"] or (q["shift"] > 0 and q["rounding"] != "floor") for q in rounds),
+        "words": any(q["is_summed"] for q in rounds),
         "sums": any(q["has_terms"] or (q["shift"] > 0 and q["rounding"] != "floor") for q in rounds),
         "lows": any(q["overflow"] == "wrap" or (q["shift"] > 0 and q["rounding"] == "nearest-even") for q in rounds),
         "signs": any(q["shift"] > 0 and q["rounding"] == "toward-zero" for q in rounds),

@@ -92,11 +92,7 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         if view.kind == "tap-sum":
             view.values["table"] = view.values["table"] or f"{name}_taps_{view.index}"
             view.values.setdefault("is_reloadable", False)
-    rounds = (
-        []
-        if is_float
-        else [each for view in stages if view.kind not in ("tap-sum", "cic") for each in _roundings(view)]
-    )
+    rounds = [] if is_float else [each for view in stages if view.kind != "tap-sum" for each in _roundings(view)]
     word = TYPES.get(choices.number, "")
     found = parts(stages)
     ratios = [part.ratio for part in found]
@@ -183,6 +179,8 @@ def _roundings(view: View) -> list[View]:
     """A section or a node ends in a rounding of its own: the same function as a stage of that kind."""
     if view.kind == "requantize":
         return [view]
+    if view.kind == "cic" and not view.values["is_wide"]:
+        return []
     if view.kind == "network":
         rounded = [node for node in view.values["nodes"] if not node["is_plain"]]
         return [_rounding(view.index, node["accumulator"], node["result"], node["round"]) for node in rounded]

@@ -24,6 +24,7 @@ from combe.delivery.hdl.circuit import (
 )
 from combe.delivery.hdl.engine import engine
 from combe.delivery.hdl.fir_mac import WritePort, sequenced
+from combe.delivery.hdl.fir_polyphase import fewest_lanes, polyphase, taps_of_phase
 from combe.delivery.hdl.fir_rates import Link, Pace, clocks_between, close_link, kept_only, rate_sums, rate_taps
 from combe.delivery.hdl.fir_stream import Loaded, direct, folded, transposed
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
@@ -35,10 +36,15 @@ from combe.realization.formats import Format, narrowest_signed
 from combe.realization.stages import Realization, Requantize, TapSum
 
 MOST_STREAMED_TAPS = 2000
+LONGEST_SPAN = 60
+"""Samples of a test bench's first piece, at least."""
 
 
 class Built(Struct, frozen=True):
-    """A circuit and its figures: ``latency`` in clocks from an accepted sample to its output, ``clocks`` a sample occupies."""
+    """A circuit and its figures: ``latency`` in clocks from an accepted sample to its output, ``clocks`` a sample occupies.
+
+    Where samples don't all occupy the same, ``span`` of them after the first take ``timed`` clocks, as fast as they are taken.
+    """
 
     circuit: Circuit
     architecture: str
@@ -48,6 +54,8 @@ class Built(Struct, frozen=True):
     input_bits: int
     output_bits: int
     multipliers_asked: int = 0
+    span: int = 1
+    timed: int = 0
 
 
 def build_circuit(realization: Realization, name: str, choices: HardwareChoices) -> Built:
@@ -82,15 +90,39 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
     _leaving(build, stream, realization.output, result)
     _check_rate(realization, architecture, clocks, choices)
     _check_names(circuit)
-    return Built(circuit, architecture, build.latency, clocks, count_of(circuit), in_bits, out_bits, lanes)
+    return Built(
+        circuit,
+        architecture,
+        build.latency,
+        clocks,
+        count_of(circuit),
+        in_bits,
+        out_bits,
+        lanes,
+        *_timed(realization, lanes if architecture == "semi-parallel" else 0),
+    )
+
+
+def _timed(realization: Realization, lanes: int) -> tuple[int, int]:
+    """Over how many samples clocks are measured, and how many they take: those of a decimator's output where it isn't longer
+    than what a test bench plays in one piece."""
+    taps = _polyphase_taps(realization) if lanes else None
+    if taps is None or taps.down == 1:
+        return 1, 0
+    return (taps.down, max(taps.down, -(-len(taps.coefficients) // lanes))) if taps.down <= LONGEST_SPAN else (1, 1)
 
 
 def suited(realization: Realization, choices: HardwareChoices) -> str:
     """The smallest architecture that keeps up with the sample rate at the clock (a usual one where none is given)."""
     clock = choices.clock_hz or USUAL_CLOCK_HZ
-    if realization.changes_rate:
-        return "serial"
     budget = clock / realization.sample_rate_hz
+    if realization.changes_rate:
+        own = _polyphase_taps(realization)
+        is_slow = own is not None and budget < own.up * (taps_of_phase(own) + 1) + 1
+        is_told = choices.clock_hz or realization.sample_rate_hz > 2
+        return (
+            "semi-parallel" if own is not None and is_told and is_slow and fewest_lanes(own, int(budget)) else "serial"
+        )
     is_known = choices.clock_hz or realization.sample_rate_hz > 2
     taps = _only_taps(realization)
     if taps is None:
@@ -109,6 +141,12 @@ def _only_taps(realization: Realization) -> TapSum | None:
     """The sum of taps, where that and roundings are all there is."""
     found = [stage for stage in realization.stages if not isinstance(stage, Requantize)]
     return found[0] if len(found) == 1 and isinstance(found[0], TapSum) and realization.stages[0] is found[0] else None
+
+
+def _polyphase_taps(realization: Realization) -> TapSum | None:
+    """The sum of taps, where that and roundings are all there is and the rate goes either down or up."""
+    taps = _only_taps(realization)
+    return taps if taps is not None and (taps.up == 1) != (taps.down == 1) else None
 
 
 def _check_fits(realization: Realization, architecture: str, choices: HardwareChoices) -> None:
@@ -133,7 +171,8 @@ def _check_fits(realization: Realization, architecture: str, choices: HardwareCh
 
 
 def _check_rate_architecture(realization: Realization, architecture: str, choices: HardwareChoices) -> None:
-    """Where the rate changes: serial takes everything, the others one sum of taps that only goes down."""
+    """Where the rate changes: serial takes everything, semi-parallel one sum of taps that goes down or up, the others one that
+    goes down."""
     taps = _only_taps(realization)
     if choices.reloadable:
         raise FormatError(
@@ -144,6 +183,8 @@ def _check_rate_architecture(realization: Realization, architecture: str, choice
     if choices.axi_stream:
         raise FormatError("the AXI4-Stream wrapper goes with a single rate", "axi_stream", "leave it out")
     if architecture == "serial":
+        return
+    if architecture == "semi-parallel" and _polyphase_taps(realization) is not None:
         return
     if taps is None or taps.up > 1 or architecture == "semi-parallel":
         what = f"{architecture} doesn't take this change of rate"
@@ -157,14 +198,19 @@ def _lanes(realization: Realization, architecture: str, choices: HardwareChoices
         return 1
     if architecture != "semi-parallel" or taps is None:
         return 0
-    count = len(taps.coefficients)
+    count = taps_of_phase(taps)
     if choices.multipliers:
         if choices.multipliers > count:
             raise FormatError(
-                f"{choices.multipliers} multipliers for {count} taps", "multipliers", f"{count} are enough"
+                f"{choices.multipliers} multipliers for {count} taps{' a phase' if taps.up > 1 else ''}",
+                "multipliers",
+                f"{count} are enough",
             )
         return choices.multipliers
     clock = choices.clock_hz or USUAL_CLOCK_HZ
+    if realization.changes_rate:
+        is_told = choices.clock_hz or realization.sample_rate_hz > 2
+        return fewest_lanes(taps, int(clock / realization.sample_rate_hz)) or count if is_told else min(4, count)
     clocks = int(clock / realization.sample_rate_hz) - 1
     if clocks < 1 or (realization.sample_rate_hz <= 2 and not choices.clock_hz):
         return max(1, min(4, count))
@@ -180,7 +226,17 @@ def _check_rate(realization: Realization, architecture: str, clocks: int, choice
             raise FormatError(what, "clock", f"a clock of {realization.sample_rate_hz:.6g} Hz at least")
         taps = _only_taps(realization)
         budget = int(choices.clock_hz / realization.sample_rate_hz)
-        if taps is not None and budget >= 2:
+        own = _polyphase_taps(realization)
+        if own is not None:
+            lanes = fewest_lanes(own, budget)
+            least = realization.sample_rate_hz * own.up
+            instead = (
+                f"semi-parallel with {lanes} multiplier{'s keep' if lanes > 1 else ' keeps'} up"
+                if lanes
+                else f"a clock of {least:.6g} Hz at least"
+            )
+            raise FormatError(what, "architecture" if lanes else "clock", instead)
+        if taps is not None and not realization.changes_rate and budget >= 2:
             lanes = -(-len(taps.coefficients) // (budget - 1))
             raise FormatError(what, "architecture", f"semi-parallel with {lanes} multipliers keeps up")
         instead = "parallel keeps up" if taps is None else "transposed keeps up"
@@ -232,7 +288,10 @@ def _stages(
         if isinstance(stage, Requantize):
             stream, source = _requantized(build, stream, stage, index), stage.target
         elif isinstance(stage, TapSum):
-            if lanes:
+            if lanes and realization.changes_rate:
+                found = polyphase(build, stream, source, stage, lanes)
+                stream, ready, clocks = found.stream, found.ready, found.clocks
+            elif lanes:
                 port = _write_port(build, stage) if choices.reloadable else None
                 found = sequenced(build, stream, source, stage, lanes, port)
                 stream, ready, clocks = found.stream, found.ready, found.clocks

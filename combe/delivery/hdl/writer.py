@@ -112,7 +112,8 @@ def _values(built: Built, language: str, played: Vectors, choices: HardwareChoic
         "name": built.circuit.name, "language": language, "count": len(played.samples), "extra": extra,
         "board": board_named(choices.board) if choices.board else None,
         "outputs": len(played.outputs), "changes_rate": played.due is not None,
-        "latency": built.latency, "clocks": built.clocks, "patience": (12 if played.due is not None else 4) * (built.latency + built.clocks) + 100,
+        "latency": built.latency, "clocks": built.clocks, "span": built.span, "timed": built.timed or built.clocks,
+        "patience": (12 if played.due is not None else 4) * (built.latency + built.clocks) + 100,
         "ownership": OWNERSHIP, "axi": choices.axi_stream,
         "out_signed": out.kind == "signed", **axi_values(built),
     }  # fmt: skip

@@ -1,0 +1,203 @@
+"""One sum of taps that goes down or up in rate, at full speed: as many multipliers as the clock leaves them time, samples taken
+while an output is worked out.
+
+Every multiplier has its own run of each phase's taps and its own copy of the samples. Going down an output begins with every
+``down``-th sample, and those in between are only stored; going up each sample begins ``up`` outputs in a row.
+"""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from combe.delivery.hdl.circuit import (
+    BIT,
+    UNSIGNED,
+    Memory,
+    Number,
+    Op,
+    Signal,
+    below,
+    bits_for,
+    equals,
+    flag_and,
+    flag_not,
+    flag_or,
+)
+from combe.delivery.hdl.fir_mac import Sequenced, plus
+from combe.delivery.hdl.parts import Builder, Stream, Value
+from combe.realization.formats import Format
+from combe.realization.stages import TapSum
+
+
+def taps_of_phase(stage: TapSum) -> int:
+    """The most taps that an output meets."""
+    return -(-len(stage.coefficients) // stage.up)
+
+
+def clocks_a_sample(stage: TapSum, lanes: int) -> int:
+    """Clocks between two samples that come evenly, with so many multipliers."""
+    each = -(-taps_of_phase(stage) // lanes)
+    return stage.up * each if stage.up > 1 else -(-each // stage.down)
+
+
+def fewest_lanes(stage: TapSum, clocks: int) -> int | None:
+    """The fewest multipliers that keep up with a sample every so many clocks; None where no number does."""
+    each = clocks // stage.up if stage.up > 1 else clocks * stage.down
+    return -(-taps_of_phase(stage) // each) if each >= 1 else None
+
+
+def polyphase(build: Builder, stream: Stream, source: Format, stage: TapSum, lanes: int) -> Sequenced:
+    """The circuit on ``lanes`` multipliers; ``stage`` goes down or up, not both."""
+    circuit = build.circuit
+    count = -(-taps_of_phase(stage) // lanes)
+    turns = stage.up * count
+    # What comes in while an output is worked out must not take the place of what it still reads.
+    room = taps_of_phase(stage) + min(count, stage.down) if stage.up == 1 else taps_of_phase(stage) + 1
+    circuit.remark(
+        f"An output takes {count} clocks, one for each tap of a lane; samples that begin none are taken meanwhile."
+        if stage.up == 1
+        else f"A sample makes {stage.up} outputs of {count} clocks, one for each tap of a lane."
+    )
+    busy = circuit.new("busy", 1, BIT)
+    index, row = _counters(build, busy, count, stage.up)
+    is_last = circuit.wire("is_last", equals(row, turns - 1))
+    is_output = circuit.wire("is_at_end", flag_and(busy, equals(index, count - 1)))
+    free = flag_or(flag_not(busy), is_last)
+    if stage.up == 1:
+        to_wait = circuit.new("to_wait", bits_for(stage.down), UNSIGNED)
+        begins = circuit.wire("begins", equals(to_wait, 0))
+        ready = circuit.wire("ready", flag_or(flag_not(begins), free))
+        accept = circuit.wire("accept", flag_and(stream.valid, ready))
+        start = circuit.wire("start", flag_and(accept, begins))
+        again = Number(stage.down - 1, to_wait.width, UNSIGNED)
+        one_less = Op("sub", (to_wait, Number(1, to_wait.width, UNSIGNED)), to_wait.width, UNSIGNED)
+        circuit.clocked(to_wait, circuit.mux("wait_on", begins, again, one_less), accept, 0)
+    else:
+        ready = circuit.wire("ready", free)
+        start = accept = circuit.wire("accept", flag_and(stream.valid, ready))
+    circuit.clocked(busy, flag_or(start, flag_and(busy, flag_not(is_last))), None, 0)
+    memory = _Samples.of(build, stream.value.signal, accept, start, room, lanes * count)
+    first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
+    products: list[Value] = []
+    for lane in range(lanes):
+        sample = memory.read(build, lane, index, lane * count)
+        factor = _factors(build, stage, lane, count, row)
+        product = circuit.register(f"product_{lane}", Op("mul", (factor, sample), factor.width + sample.width))
+        products.append(_limited(stage, source, product))
+    out = _summed(build, stage, products, _Flags(busy, first, is_output), count)
+    return Sequenced(out, ready, clocks_a_sample(stage, lanes))
+
+
+def _counters(build: Builder, busy: Signal, count: int, up: int) -> tuple[Signal, Signal]:
+    """The tap within a lane and its row in the table of all phases, both back at 0 once they are through; one where there is only
+    one phase."""
+    circuit = build.circuit
+    made = []
+    for name, turns in (("index", count), ("row", up * count)):
+        if name == "row" and up == 1:
+            return made[0], made[0]
+        counter = circuit.new(name, bits_for(turns), UNSIGNED)
+        none = Number(0, counter.width, UNSIGNED)
+        onward = circuit.mux(f"next_{name}", equals(counter, turns - 1), none, plus(counter, 1))
+        circuit.clocked(counter, onward, busy, 0)
+        made.append(counter)
+    return made[0], made[1]
+
+
+class _Samples(Struct, frozen=True):
+    """Where samples are written, and what is known of them when an output begins."""
+
+    data: Signal
+    write: Signal
+    address: Signal
+    base: Signal
+    filled: Signal
+
+    @staticmethod
+    def of(build: Builder, data: Signal, accept: Signal, start: Signal, room: int, ages: int) -> _Samples:
+        """Pointers for so many words, and a count of samples since the reset up to so many."""
+        circuit = build.circuit
+        pointer = circuit.new("pointer", bits_for(room), UNSIGNED)
+        base = circuit.new("base", pointer.width, UNSIGNED)
+        filled = circuit.new("filled", bits_for(ages + 1), UNSIGNED)
+        at_start = circuit.new("filled_at_start", filled.width, UNSIGNED)
+        next_pointer = circuit.wire("next_pointer", plus(pointer, 1))
+        is_full = circuit.wire("is_full", equals(filled, ages))
+        next_filled = circuit.mux("filled_on", is_full, filled, plus(filled, 1))
+        circuit.clocked(pointer, next_pointer, accept, 0)
+        circuit.clocked(base, next_pointer, start, 0)
+        circuit.clocked(filled, next_filled, accept, 0)
+        circuit.clocked(at_start, next_filled, start, 0)
+        return _Samples(data, accept, next_pointer, base, at_start)
+
+    def read(self, build: Builder, lane: int, index: Signal, first: int) -> Signal:
+        """The sample that is ``first + index`` samples old at the start of the output; 0 where none had come by then."""
+        circuit, bits = build.circuit, self.base.width
+        here = circuit.fit(index, self.filled.width)
+        if first:
+            here = Op("add", (here, Number(first, self.filled.width, UNSIGNED)), self.filled.width, UNSIGNED)
+        age = circuit.named(here, f"age_{lane}")
+        place = circuit.wire(f"place_{lane}", Op("sub", (self.base, circuit.fit(age, bits)), bits, UNSIGNED))
+        read = circuit.new(f"read_{lane}", self.data.width)
+        circuit.memory(
+            Memory(f"samples_{lane}", self.data.width, (0,) * (1 << bits), place, read, self.write, self.address,
+                   self.data, comment=f"Samples of lane {lane}.")
+        )  # fmt: skip
+        known = circuit.register(f"known_{lane}", below(age, self.filled), None, 0)
+        return circuit.mux(f"sample_{lane}", known, read, Number(0, self.data.width))
+
+
+def _factors(build: Builder, stage: TapSum, lane: int, count: int, row: Signal) -> Signal:
+    """The lane's taps of each phase, one phase after another."""
+    circuit, taps = build.circuit, stage.coefficients
+    width = stage.coefficient.bits + (not stage.coefficient.signed)
+    places = [
+        (lane * count + k) * stage.up + phase if lane * count + k < taps_of_phase(stage) else len(taps)
+        for phase in range(stage.up)
+        for k in range(count)
+    ]
+    own = tuple(taps[place] if place < len(taps) else 0 for place in places)
+    factor = circuit.new(f"coefficient_{lane}", width)
+    words = f"Taps of lane {lane}{', phase by phase' if stage.up > 1 else ''}."
+    circuit.memory(Memory(f"coefficients_{lane}", width, own, row, factor, comment=words))
+    return factor
+
+
+def _limited(stage: TapSum, source: Format, product: Signal) -> Value:
+    """A product with the most it can be."""
+    ends = [
+        c * x
+        for c in (stage.coefficient.least, stage.coefficient.most)
+        for x in (min(source.least, 0), max(source.most, 0))
+    ]
+    return Value(product, min(*ends, 0), max(*ends, 0))
+
+
+class _Flags(Struct, frozen=True):
+    """Whether taps are gone through, and are the first or the last of an output."""
+
+    busy: Signal
+    first: Signal
+    last: Signal
+
+
+def _summed(
+    build: Builder, stage: TapSum, products: list[Value], flags: _Flags, count: int
+) -> Stream:  # fmt: skip
+    """The products of all lanes, added up over the clocks of an output."""
+    circuit = build.circuit
+    before = build.pipeline
+    build.pipeline = max(before, 1)
+    total, levels = build.tree("sum", products)
+    build.pipeline = before
+    circuit.remark("The accumulator: the first product of an output starts it anew.")
+    width = stage.accumulator.bits
+    plain = circuit.fit(circuit.left(total.signal, total.shift), width)
+    accumulator = circuit.new("accumulator", width)
+    kept = circuit.mux("kept", build.later(flags.first, 2 + levels), Number(0, width), accumulator)
+    circuit.clocked(accumulator, circuit.add(kept, plain, width), build.later(flags.busy, 2 + levels))
+    # A clock to store, those of the taps, and three through memory, product and accumulator.
+    build.latency += count + 3 + levels
+    return Stream(
+        build.later(flags.last, 3 + levels), Value(accumulator, stage.accumulator.least, stage.accumulator.most)
+    )
