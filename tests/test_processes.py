@@ -11,9 +11,11 @@ import threading
 import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from combe.errors import Stopped, ToolError
-from combe.proof.process import Limits, execute, stoppable
+from combe.proof import process
+from combe.proof.process import Limits, be_polite, execute, stoppable
 from combe.proof.tools import run
 
 HERE = Path("/")
@@ -37,6 +39,13 @@ def gone(pid: int, seconds: float = 2.0) -> bool:
 
 
 class Processes(unittest.TestCase):
+    def test_beside_a_window_all_give_way(self) -> None:
+        with mock.patch.object(process, "_politeness", 0):
+            be_polite(7)
+            code = "import os, time; time.sleep(0.2); print(os.getpriority(os.PRIO_PROCESS, 0))"
+            self.assertEqual(execute([sys.executable, "-c", code], HERE).output.strip(), b"7")
+        self.assertEqual(execute([sys.executable, "-c", code], HERE).output.strip(), b"0")
+
     def test_what_goes_in_and_comes_out(self) -> None:
         big = os.urandom(3 << 20)
         self.assertEqual(execute(["/bin/cat"], HERE, big).output, big)

@@ -49,6 +49,13 @@ def deaf(is_stopped: Callable[[], bool]) -> Iterator[int]:
     time.sleep(60)
 
 
+class Ready:
+    """Something like a process with nothing to do."""
+
+    is_ready = True
+    process = mock.Mock(poll=lambda: None)
+
+
 def ready(worker: Worker) -> Worker:
     """Once it has everything loaded."""
     ends = time.monotonic() + 30
@@ -287,10 +294,6 @@ class Processes(unittest.TestCase):
         """Of those that a window has the last is only taken by what is urgent; where there is only one, by whoever comes; where
         there is none, nobody gets any and nothing breaks."""
 
-        class Ready:
-            is_ready = True
-            process = mock.Mock(poll=lambda: None)
-
         for there in range(4):
             for spare in (0, 1):
                 pool = Workers()
@@ -303,10 +306,22 @@ class Processes(unittest.TestCase):
         busy = Workers()
         busy.serves_window, busy._count = True, 2
         with mock.patch.object(workers, "QUEUED_S", 0.2), mock.patch.object(workers, "URGENT_S", 0.1):
-            for is_urgent, least in ((False, 0.2), (True, 0.1)):
+            for haste, least in (("", 0.2), (workers.URGENT, 0.1), (workers.SOON, 0.1)):
                 begun = time.monotonic()
-                self.assertIsNone(busy.awaited(is_urgent, lambda: False))
+                self.assertIsNone(busy.awaited(haste, lambda: False))
                 self.assertGreaterEqual(time.monotonic() - begun, least)
+
+    def test_until_the_first_is_loaded_only_what_is_urgent_is_done_here(self) -> None:
+        class Loading(Ready):
+            is_ready = False
+
+        pool = Workers()
+        pool.serves_window, pool._count, pool._free = True, 1, [Loading()]  # type: ignore[list-item]
+        with mock.patch.object(workers, "PATIENT_S", 0.2):
+            for haste, least, most in ((workers.URGENT, 0.0, 0.1), (workers.SOON, 0.2, 5.0), ("", 0.2, 5.0)):
+                begun = time.monotonic()
+                self.assertIsNone(pool.awaited(haste, lambda: False))
+                self.assertTrue(least <= time.monotonic() - begun < most)
 
     def test_where_the_process_dies_the_work_is_done_here(self) -> None:
         own = self.window()

@@ -23,6 +23,7 @@ from combe.app.theme.palette import THEME
 from combe.app.window import MainWindow
 from combe.designing.workers import WORKERS
 from combe.project.document import Project
+from combe.proof.process import be_polite
 from combe.values import replace
 
 Paint = tuple[Plot, float, float, object]
@@ -58,6 +59,7 @@ def application(kind: type[QApplication] = QApplication) -> QApplication:
 def as_the_application() -> None:
     """Threads take turns, and long work runs apart, as in the application."""
     sys.setswitchinterval(TURN_S)
+    be_polite()
     WORKERS.serve_window(WORK)
 
 

@@ -15,7 +15,7 @@ from combe.errors import CombeError, ToolError
 from combe.project.demo import recorder_project
 from combe.project.document import Project
 from combe.project.unsaved import left_behind
-from combe.proof.process import end_all
+from combe.proof.process import be_polite, end_all
 
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QApplication
@@ -62,6 +62,7 @@ def _run(project: Project, path: Path | None) -> int:
     from combe.app.window import MainWindow
 
     sys.setswitchinterval(TURN_S)
+    be_polite()
     settings = Settings.load()
     settings.find_tools()
     if settings.scale != 100:

@@ -209,14 +209,16 @@ class Workers:
         """How many a window keeps free for what its hand waits for."""
         return int(self.serves_window)
 
-    def awaited(self, is_urgent: bool, is_stopped: Stop) -> Worker | None:
-        """As ``take``, with some patience: what is urgent doesn't wait for the first to be loaded, and the rest leaves one
-        free for it."""
+    def awaited(self, haste: str, is_stopped: Stop) -> Worker | None:
+        """As ``take``, with some patience: what is urgent doesn't wait for the first to be loaded, what is wanted soon does, and
+        the rest leaves one free for them."""
         begun = time.monotonic()
-        while (found := self.take(0 if is_urgent else self.spare)) is None and not is_stopped():
+        while (found := self.take(0 if haste else self.spare)) is None and not is_stopped():
             patience = self.patience_s
-            if is_urgent:
-                patience = URGENT_S if patience == QUEUED_S else 0.0
+            if patience == QUEUED_S and haste:
+                patience = URGENT_S
+            elif haste == URGENT:
+                patience = 0.0
             if time.monotonic() - begun >= patience:
                 return None
             time.sleep(LOOK_S / 5)
@@ -294,9 +296,12 @@ class Workers:
             worker.end()
 
 
-def apart(function: F, is_urgent: bool = False) -> F:
+URGENT, SOON = "urgent", "soon"
+
+
+def apart(function: F, haste: str = "") -> F:
     """A decorator for work that only a window asks for: a generator function that takes ``is_stopped`` last runs in a process
-    of its own where one is free, or else here. What is urgent doesn't wait for the first of them to be loaded.
+    of its own where one is free, or else here.
 
     What it yields are copies then; arguments and reports are pickled, so both should be small beside the work.
     """
@@ -305,7 +310,7 @@ def apart(function: F, is_urgent: bool = False) -> F:
     def away(*words: Any) -> Iterator[Any]:
         worker = None
         if WORKERS.serves_window:
-            worker = WORKERS.awaited(is_urgent, words[-1])
+            worker = WORKERS.awaited(haste, words[-1])
         if worker is not None:
             try:
                 yield from WORKERS.reports(worker, away, words[:-1], words[-1])
@@ -318,8 +323,13 @@ def apart(function: F, is_urgent: bool = False) -> F:
 
 
 def urgent(function: F) -> F:
-    """The same for what a hand waits for."""
-    return apart(function, True)
+    """The same for what a hand waits for: it isn't held back until the first process is loaded."""
+    return apart(function, URGENT)
+
+
+def soon(function: F) -> F:
+    """The same for what follows that: at the start of a window, beside the loading of others, it would only hold up the hand."""
+    return apart(function, SOON)
 
 
 def count() -> int:

@@ -16,7 +16,7 @@ from combe.designing.designed import Design
 from combe.designing.equiripple import exchange
 from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
-from combe.designing.workers import apart, urgent
+from combe.designing.workers import apart, soon, urgent
 from combe.errors import CombeError, PoleError
 from combe.filters import Filter
 from combe.ledger import Line, worst_line
@@ -98,7 +98,7 @@ def _made(
             yield Failure("rounded", error)
 
 
-@urgent
+@soon
 def _followed(project: Project, ideal: Ideal, rounded: Rounded, missing: Sequence[str], is_stopped: Stop) -> Reports:
     """The integers held against what is asked of them: measured, proved, and as circuits; their text, and what is told of
     them."""

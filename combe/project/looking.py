@@ -14,7 +14,7 @@ from combe.delivery.package import Package
 from combe.delivery.recipes import table_text
 from combe.delivery.tables import integer_table
 from combe.designing.costs import cycles_of_design
-from combe.designing.workers import apart, urgent
+from combe.designing.workers import apart, soon
 from combe.errors import CombeError
 from combe.project.chain import Ideal, Rounded
 from combe.project.compared import State, states_of
@@ -43,20 +43,20 @@ def compared_states(project: Project, is_stopped: Stop) -> Reports:
         yield News("states", tuple(found))
 
 
-@urgent
+@soon
 def listened(rounded: Rounded, project: Project, signal: str, is_stopped: Stop) -> Reports:
     """The error of the bit-true run on a signal; on the first of them where none is named."""
     yield News("heard", listen(rounded.realization, project.requirement, signal or SIGNALS[0]))
 
 
-@urgent
+@soon
 def drawn(rounded: Rounded, project: Project, is_stopped: Stop) -> Reports:
     """The data path of the architecture in force."""
     built = build_circuit(rounded.realization, "filter_drawn", hardware_of(project))
     yield News("drawing", Drawing(built, diagram_of(rounded.realization, built)))
 
 
-@urgent
+@soon
 def tinted(package: Package, is_stopped: Stop) -> Reports:
     """What the stretches of the generated text are."""
     yield News("colored", {file.name: colored(file.text, file.name) for file in package.files})

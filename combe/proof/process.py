@@ -40,6 +40,15 @@ _alive: set[int] = set()
 _lock = threading.Lock()
 
 
+_politeness = 0
+
+
+def be_polite(niceness: int = 10) -> None:
+    """From now on give way to whoever else wants the processor: compilers and simulators beside a window would hold up its hand."""
+    global _politeness
+    _politeness = niceness
+
+
 class Limits(Struct, frozen=True):
     """What a process may use: seconds, bytes of memory over its whole group, bytes of output."""
 
@@ -91,6 +100,9 @@ def execute(command: list[str], folder: Path, stdin: bytes = b"", limits: Limits
         os.close(held)
     with _lock:
         _alive.add(process.pid)
+    if _politeness:
+        with contextlib.suppress(OSError):
+            os.setpriority(os.PRIO_PGRP, process.pid, _politeness)
     try:
         return _followed(process, name, stdin, limits)
     finally:

@@ -242,8 +242,7 @@ def line_up(column: QVBoxLayout, widgets: list[QWidget]) -> None:
         widget = item.widget() if item is not None else None
         if widget is not None and widget not in stay:
             column.takeAt(place)
-            widget.hide()
-            widget.setParent(None)
+            widget.hide()  # and not made a window of its own first: its style would be worked out anew
             widget.deleteLater()
     for place, widget in enumerate(widgets):
         item = column.itemAt(place)

@@ -88,6 +88,7 @@ def _view(stage: Stage, index: int, source: Format, result: Format, choices: Cod
             what = f"the coefficients of {stage.form} can't be replaced while it runs"
             raise FormatError(what, "reloadable", "taps and sections in direct form I can")
         return View("network", index, source, result, *types, network_values(stage, index, source))
+    assert not isinstance(stage, Cic), "written by itself"
     return View("requantize", index, source, result, *types, requantize_values(stage))
 
 

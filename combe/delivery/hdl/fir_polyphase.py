@@ -92,7 +92,7 @@ def _counters(build: Builder, busy: Signal, count: int, up: int) -> tuple[Signal
     """The tap within a lane and its row in the table of all phases, both back at 0 once they are through; one where there is only
     one phase."""
     circuit = build.circuit
-    made = []
+    made: list[Signal] = []
     for name, turns in (("index", count), ("row", up * count)):
         if name == "row" and up == 1:
             return made[0], made[0]
