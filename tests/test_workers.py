@@ -224,7 +224,13 @@ class Processes(unittest.TestCase):
         self.addCleanup(patched.stop)
         self.addCleanup(made.end)
         made.serve_window()
-        return [ready(each) for each in made._free]
+        for count in range(1, 4):  # one after another
+            ready(made._free[-1])
+            ends = time.monotonic() + 5
+            while len(made._free) < min(count + 1, 3) and time.monotonic() < ends:
+                self.assertEqual(len(made._free), count)
+                time.sleep(0.001)
+        return list(made._free)
 
     def test_work_of_a_window_is_reported_from_elsewhere_as_it_comes(self) -> None:
         self.assertEqual([pid for pid, _ in counting(2, lambda: False)], [os.getpid()] * 2, "without a window, here")

@@ -58,8 +58,11 @@ class WorkerGoneError(Exception):
 class Worker:
     """One process."""
 
-    def __init__(self, copy: Forked | None = None, loads: str = "1", is_replaced: bool = False) -> None:
-        self.stubborn_s = STUBBORN_S if is_replaced else float("inf")
+    def __init__(
+        self, copy: Forked | None = None, loads: str = "1", on_ready: Callable[[], None] | None = None
+    ) -> None:  # fmt: skip
+        self.on_ready = on_ready
+        self.stubborn_s = STUBBORN_S if on_ready is not None else float("inf")
         environment = os.environ | {IN_WORKER: loads, "OPENBLAS_NUM_THREADS": "1"}
         self.process: subprocess.Popen[bytes] | Forked = copy or subprocess.Popen(
             [sys.executable, "-m", "combe.designing.worker"], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
@@ -75,6 +78,8 @@ class Worker:
         with contextlib.suppress(OSError, EOFError):
             assert self.process.stdout is not None
             self.is_ready = read_piece(self.process.stdout) == "ready"
+        if self.is_ready and self.on_ready is not None:
+            self.on_ready()
 
     def call(
         self, function: Function, words: tuple[Any, ...], is_stopped: Stop,
@@ -175,10 +180,13 @@ class Workers:
         self.start()
 
     def start(self) -> None:
-        """Begin to start those that are missing; returns at once."""
+        """Begin to start those that are missing; returns at once. Beside a window one after another: loading takes all that a
+        processor has, and the hand would feel three of them."""
         with self._lock, contextlib.suppress(OSError):
             while self._count < self.most and self._stillborn < MOST_STILLBORN:
-                self._free.append(Worker(None, self._loads, self.serves_window))
+                if self.serves_window and not all(worker.is_ready for worker in self._free):
+                    break
+                self._free.append(Worker(None, self._loads, self.start if self.serves_window else None))
                 self._count += 1
 
     def copy_us(self) -> None:
@@ -193,16 +201,24 @@ class Workers:
 
     def take(self, spare: int = 0) -> Worker | None:
         """One that has everything loaded and nothing to do; None where there is none, or where so many would not be left."""
+        if self._without_dead() and self.serves_window:
+            self.start()
         with self._lock:
-            for worker in [each for each in self._free if each.process.poll() is not None]:
-                self._free.remove(worker)
-                self._count -= 1
-                self._stillborn += not worker.is_ready
             ready = [worker for worker in self._free if worker.is_ready]
             if len(ready) <= max(min(spare, self._count - 1), 0):
                 return None
             self._free.remove(ready[0])
         return ready[0]
+
+    def _without_dead(self) -> int:
+        """How many have ended by themselves; they are counted out."""
+        with self._lock:
+            dead = [worker for worker in self._free if worker.process.poll() is not None]
+            for worker in dead:
+                self._free.remove(worker)
+                self._count -= 1
+                self._stillborn += not worker.is_ready
+        return len(dead)
 
     @property
     def spare(self) -> int:

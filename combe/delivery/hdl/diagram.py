@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from msgspec import Struct
 
 from combe.delivery.hdl.build import Built
+from combe.delivery.hdl.fir_polyphase import taps_of_phase
 from combe.delivery.hdl.parts import inner_width
 from combe.realization.cic import Cic
 from combe.realization.formats import narrowest_signed
@@ -195,14 +196,17 @@ def _transposed(realization: Realization, stage: TapSum, is_multiplierless: bool
 
 def _sequenced(realization: Realization, stage: TapSum, built: Built) -> Diagram:
     lanes, width = built.multipliers_asked, inner_width(realization.input)
-    count = -(-len(stage.coefficients) // max(lanes, 1))
+    per_phase = -(-taps_of_phase(stage) // max(lanes, 1))
+    changes = realization.changes_rate
+    # Where the rate changes every lane has all samples an output can meet, else only those of its own taps.
+    samples, count = (taps_of_phase(stage) if changes else per_phase), per_phase * stage.up
     drawn = min(lanes, 2)
     drawing = Diagram(height=2.2 + 1.6 * drawn)
     drawing.word(0.4, 0.6, "in_data")
     y = 0.6
     for lane in range(drawn):
         drawing.wire((0.8, y) if lane == 0 else (2.2, y - 1.3), (1.4, y) if lane == 0 else (2.2, y - 0.3), bits=width)
-        drawing.box(2.2, y, f"{count} samples", 1.6)
+        drawing.box(2.2, y, f"{samples} samples", 1.6)
         drawing.box(2.2, y + 0.8, f"{count} coefficients", 1.6)
         drawing.wire((3.0, y), (3.8, y), (3.8, y + 0.2), bits=width)
         drawing.wire((3.0, y + 0.8), (3.8, y + 0.8), (3.8, y + 0.6), bits=stage.coefficient.bits)
@@ -210,7 +214,11 @@ def _sequenced(realization: Realization, stage: TapSum, built: Built) -> Diagram
         drawing.wire((4.0, y + 0.4), (5.0, y + 0.4), bits=width + stage.coefficient.bits)
         y += 1.6
     if lanes > drawn:
-        drawing.word(2.2, y - 0.3, f"… {lanes} lanes, each handing its oldest sample on")
+        drawing.word(
+            2.2,
+            y - 0.3,
+            f"… {lanes} lanes, {'each with all samples' if changes else 'each handing its oldest sample on'}",
+        )
     if lanes > 1:
         drawing.box(5.3, 1.0 + 0.8 * (drawn - 1), "Σ", 0.6, 0.8 + 1.6 * (drawn - 1))
     middle = 1.0 + (0.8 * (drawn - 1) if lanes > 1 else 0)
@@ -222,7 +230,8 @@ def _sequenced(realization: Realization, stage: TapSum, built: Built) -> Diagram
         (7.3, middle + 0.3), (7.3, middle + 0.8), (6.2, middle + 0.8), (6.2, middle + 0.2), bits=stage.accumulator.bits
     )
     _ending(drawing, realization, 7.85, middle, stage.accumulator.bits)
-    drawing.word(4.5, drawing.height - 0.2, f"{built.clocks} clocks a sample, counted by a sequencer")
+    clocks = "1 clock" if built.clocks == 1 else f"{built.clocks} clocks"
+    drawing.word(4.5, drawing.height - 0.2, f"{clocks} a sample, counted by a sequencer")
     return drawing
 
 
