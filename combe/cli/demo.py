@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Iterator
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -102,21 +105,36 @@ def _make(project: Project, folder: Path) -> _Made:
     for name, values in runs.items():
         write_text(folder / name, "".join(f"{value}\n" for value in values))
     written = package.write(folder / "c")
-    say("proof")
-    proof = package.written_in.prove(package, rounded.realization, rounded.lines)
-    circuits, circuit_proofs = _circuits(project, ideal, rounded, folder)
-    written += circuits
-    written += _bench(rounded, ideal, folder)
-    written += _others(project, folder)
-    say("report")
-    told, _ = project_report(project, say)
-    write_text(folder / "report.html", html_text(told))
-    written.append(folder / "report.html")
-    picture = _draw(project, folder / "window.png")
+    # Compilers and simulators are at it while the rest is made here.
+    with _beside() as beside:
+        say("proof")
+        proving = beside.submit(package.written_in.prove, package, rounded.realization, rounded.lines)
+        circuits, proving_circuits = _circuits(project, ideal, rounded, folder, beside)
+        written += circuits
+        written += _bench(rounded, ideal, folder)
+        written += _others(project, folder)
+        say("report")
+        told, _ = project_report(project, say)
+        write_text(folder / "report.html", html_text(told))
+        written.append(folder / "report.html")
+        picture = _draw(project, folder / "window.png")
+        proof, circuit_proofs = proving.result(), [each.result() for each in proving_circuits]
     names = [*files, *runs, *(str(path.relative_to(folder)) for path in written)] + (
         ["window.png"] if not picture else []
     )
     return _Made(ideal, rounded, measured, package, proof, names, picture, circuit_proofs)
+
+
+@contextlib.contextmanager
+def _beside() -> Iterator[Executor]:
+    """A thread beside this one; whoever breaks off here doesn't wait for what it has still to do."""
+    thread = ThreadPoolExecutor(1, "combe-proof")
+    try:
+        yield thread
+    except BaseException:
+        thread.shutdown(wait=False, cancel_futures=True)
+        raise
+    thread.shutdown()
 
 
 def _others(project: Project, folder: Path) -> list[Path]:
@@ -139,15 +157,17 @@ def _others(project: Project, folder: Path) -> list[Path]:
     return [*written, folder / "path.json"]
 
 
-def _circuits(project: Project, ideal: Ideal, rounded: Rounded, folder: Path) -> tuple[list[Path], list[HdlProof]]:
-    """The same stages as Verilog and VHDL, simulated by whichever simulators are there."""
+def _circuits(
+    project: Project, ideal: Ideal, rounded: Rounded, folder: Path, beside: Executor
+) -> tuple[list[Path], list[Future[HdlProof]]]:
+    """The same stages as Verilog and VHDL, and their proofs by whichever simulators are there."""
     written, proofs = [], []
     for language in (each.name for each in LANGUAGES if each.is_circuit):
         say(language)
         package = package_of(choose_language(language).make(project), rounded, ideal)
         written += package.write(folder / language)
         prove = package.written_in.prove
-        proofs.append(prove(package, rounded.realization, rounded.lines, ideal.design.filter, say))
+        proofs.append(beside.submit(prove, package, rounded.realization, rounded.lines, ideal.design.filter, say))
     return written, proofs
 
 
