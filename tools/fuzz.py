@@ -35,6 +35,8 @@ ODD: tuple[Any, ...] = (
 LOW = {"format": "combe-requirement", "version": 1, "name": "probe", "sample_rate_hz": 160,
        "bands": [{"name": "weight", "start_hz": 0, "stop_hz": 10, "min_db": -0.5, "max_db": [[0, 0.5], [10, 0.4]]},
                  {"name": "hum", "start_hz": 25, "stop_hz": 80, "max_db": -40}], "phase": "any", "max_delay_s": 1}  # fmt: skip
+DOWN = {"format": "combe-requirement", "version": 1, "name": "slower", "sample_rate_hz": 1600, "rate": {"down": 8, "alias_db": -50},
+        "bands": [{"name": "weight", "start_hz": 0, "stop_hz": 40, "min_db": -0.5, "max_db": 0.5}]}  # fmt: skip
 TEXTS = (
     "0.5\n0.25\n0.25\n",
     "b = {1, 2, 1}\na = {1, -0.5}\n",
@@ -60,17 +62,20 @@ def seeds(folder: Path) -> dict[str, str]:
     """Good files of every kind, made by the program itself."""
     place = {
         name: folder / f"seed-{name}.json"
-        for name in ("req", "fir", "iir", "real", "sections", "project", "path", "signal")
+        for name in ("req", "fir", "iir", "real", "sections", "project", "path", "signal", "down", "chain", "decimator")
     }
     place["req"].write_text(json.dumps(LOW))
+    place["down"].write_text(json.dumps(DOWN))
     words = (
         ("design", str(place["req"]), "--method", "equiripple", "--out", str(place["fir"])),
         ("design", str(place["req"]), "--method", "elliptic", "--out", str(place["iir"])),
         ("realize", str(place["fir"]), "--out", str(place["real"])),
         ("realize", str(place["iir"]), "--out", str(place["sections"])),
+        ("design", str(place["down"]), "--plan", "cic4x2", "--out", str(place["chain"])),
+        ("realize", str(place["chain"]), "--out", str(place["decimator"])),
     )
     for each in words:
-        quietly(each)
+        assert quietly(each)[0] == 0, each
     from combe.files import json_text
     from combe.project.demo import demo_project, recorder_project
     from combe.project.file import project_document
@@ -158,8 +163,12 @@ def words_for(draw: random.Random, file: Path, folder: Path, name: str) -> tuple
         ("simulate", path, "--input", str(folder / "samples.txt"), "--output", out),
         ("deliver", path, "--language", draw.choice(("c", "c++", "verilog", "vhdl", odd)), "--to", str(folder / "code"),
          "--name", draw.choice(("probe", odd))),
+        ("deliver", path, "--language", draw.choice(("verilog", "vhdl")), "--to", str(folder / "code"), "--architecture",
+         draw.choice(("semi-parallel", "serial", "parallel", odd)), draw.choice(("--multipliers", "--clock")), draw.choice(("2", odd))),
     ]  # fmt: skip
-    if name in ("req", "project"):
+    if name in ("req", "down") and odd in ("0", "-1", "x", "", "nan"):
+        every += [("race", path, "--target", odd), ("race", path, "--target", "cortex-m4", "--limit", odd)]
+    if name in ("req", "project", "down"):
         methods = ("equiripple", "elliptic", "kaiser", "least-squares", "bessel", odd)
         every += 3 * [
             ("design", path, "--method", draw.choice(methods), *draw.choice(((), ("--order", odd), ("--out", out))))

@@ -13,6 +13,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from combe.app.jobs import Errand, Job, Lane, Pace
 from combe.app.looked_at import ASKED_FOR, job_for, work
 from combe.app.widgets.parts import worst_verdict
+from combe.app.working import Working
 from combe.designing.methods import method_named
 from combe.errors import CombeError
 from combe.ledger.words import tightest
@@ -50,18 +51,13 @@ LOOKED_AT = ("heard", "chart", "trade", "bench", "board", "drawing", "table", "c
 BESIDE = ("contenders", "prices", "relaxations", "widths")
 
 
-class Session(QObject):
+class Session(Working):
     """Holds the project, asks ``jobs`` for what follows, and hands out results.
 
-    ``stepped`` names a result that is new or was cleared; ``worked`` one whose work began, came further or ended;
-    ``troubled`` a result and the error why it can't be had, or None once that is over. ``turned``: another filter of the
-    project is open; ``path_changed``: the verdict of a filter is another.
+    ``turned``: another filter of the project is open; ``path_changed``: the verdict of a filter is another.
     """
 
     project_changed = pyqtSignal(object)
-    stepped = pyqtSignal(str)
-    worked = pyqtSignal(str)
-    troubled = pyqtSignal(str, object)
     told = pyqtSignal(str)
     file_changed = pyqtSignal()
     turned = pyqtSignal()
@@ -74,7 +70,6 @@ class Session(QObject):
         self._errand.arrived.connect(self._take_steps)
         self.path = path
         self.saved = project
-        self.results = Results()
         self.signal = ""
         self.taking_over: tuple[int, int] | None = None
         self._wanted = ""
@@ -84,21 +79,12 @@ class Session(QObject):
         self._is_ready_to_drag = False
         self._shelf = Shelf()
         self.standings = Standings()
-        self.lanes = {name: self._lane(name) for name in ("chain", "side", "proof", "look", "count")}
         self._walk = Lane("path", self)
         self._walk.arrived.connect(self._take_standing)
-        self._working: dict[str, tuple[str, ...]] = {}
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._after_rest)
-
-    def _lane(self, name: str) -> Lane:
-        lane = Lane(name, self)
-        lane.arrived.connect(self._take)
-        lane.failed.connect(lambda error: self._fail_lane(name, error))
-        lane.finished.connect(lambda: self._end(name, is_whole=True))
-        return lane
 
     @cached_property
     def steps_keeper(self) -> StepsKeeper:
@@ -372,67 +358,29 @@ class Session(QObject):
         ideal = self._known.get((project.requirement, project.design))
         self._submit("side", BESIDE, lambda is_stopped: work().side(project, ideal, list(known), is_stopped))
 
-    # -- background work, all of it the same way ---------------------------------------------------------------
-
-    def _submit(self, lane: str, names: tuple[str, ...], job: Job) -> None:
-        """Work on results in a lane; what the lane was at before is over."""
-        self._end(lane, is_whole=False)
-        self._working[lane] = names
-        self._show(self.results.begun(names))
-        self.lanes[lane].submit(job)
-
-    def _halt(self, lane: str) -> None:
-        self.lanes[lane].stop()
-        self._end(lane, is_whole=False)
-
-    def _end(self, lane: str, is_whole: bool) -> None:
-        names = self._working.pop(lane, ())
-        if names:
-            self._show(self.results.ended(names, is_whole))
-
-    def _fail_lane(self, lane: str, error: CombeError) -> None:
-        """The work broke off: nothing of what it was to make and hasn't can be had."""
-        names = [name for name in self._working.get(lane, ()) if name in self.results.pending]
-        if names:
-            self._fail(names[0], error)
-        self._end(lane, is_whole=False)
-
-    def _take(self, report: News | Failure | Progress) -> None:
-        if isinstance(report, Failure):
-            self._fail(report.name, report.error)
-        elif isinstance(report, Progress):
-            self._show(self.results.told(report.name, report.words))
-        elif report.name == "package":
+    def _take_news(self, report: News) -> None:
+        if report.name == "package":
             self._take_package(report.value)
         else:
-            self._show(self.results.with_result(report.name, report.value, report.is_whole), report.name)
-            if report.name == "ideal" and not report.value.is_draft:
-                self._remember(report.value)
-            elif report.name == "proof":
-                self._record(report.value)
-            if report.name == "rounded":
-                self._look()
-                if report.is_whole:
-                    self.history.stand(tightest(report.value.lines))
-                    self._take_standing((self.project.member, report.value.lines))
+            super()._take_news(report)
+
+    def _arrived(self, report: News) -> None:
+        """What a result that is there means for the rest."""
+        if report.name == "ideal" and not report.value.is_draft:
+            self._remember(report.value)
+        elif report.name == "proof":
+            self._record(report.value)
+        if report.name == "rounded":
+            self._look()
+            if report.is_whole:
+                self.history.stand(tightest(report.value.lines))
+                self._take_standing((self.project.member, report.value.lines))
 
     def _fail(self, name: str, error: CombeError) -> None:
         if name in ("ideal", "rounded") and not self._dragging:
             self.history.stand(error.sentence())
             self._take_standing((self.project.member, None))
-        self._show(self.results.failed(name, error))
-        self.troubled.emit(name, error)
-
-    def _show(self, results: Results, arrived: str = "") -> None:
-        """Take on results and tell which of them differ in any way, the one that has arrived first."""
-        before, self.results = self.results, results
-        for name in before.troubles:
-            if name not in results.troubles:
-                self.troubled.emit(name, None)
-        for name in results.differing(before, arrived):
-            self.stepped.emit(name)
-        for name in results.working_differently(before):
-            self.worked.emit(name)
+        super()._fail(name, error)
 
     def _remember(self, ideal: Ideal) -> None:
         if len(self._known) >= REMEMBERED:
