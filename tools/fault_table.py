@@ -1330,8 +1330,8 @@ FAULTS = (
     ),
     Fault(
         "designing/workers.py",
-        "                self.process.kill()\n                reader.join(URGENT_S)\n",
-        "",
+        'STUBBORN_S if on_ready is not None else float("inf")',
+        'float("inf")',
         "test_workers",
         "a process that does not stop is left at it",
     ),

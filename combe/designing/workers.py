@@ -118,9 +118,7 @@ class Worker:
                 with contextlib.suppress(ProcessLookupError):
                     self.process.send_signal(signal.SIGUSR1)
             elif told_at is not None and time.monotonic() - told_at > self.stubborn_s:
-                # In the middle of a long step of a library: nobody else would get this process before that is over.
-                self.process.kill()
-                reader.join(URGENT_S)
+                # In the middle of a long step of a library: whoever gets it back as gone ends it.
                 break
         if not answer:
             raise WorkerGoneError
