@@ -89,8 +89,8 @@ def _ending(drawing: Diagram, realization: Realization, x: float, y: float, bits
     drawing.wire((x + 1.8, y), (x + 2.4, y), bits=realization.output.bits)
     drawing.box(x + 2.75, y, "reg", 0.7)
     drawing.wire((x + 3.1, y), (x + 3.8, y), bits=realization.output.bits)
-    drawing.word(x + 4.2, y, "out_data")
-    drawing.width = max(drawing.width, x + 4.7)
+    drawing.word(x + 4.35, y, "out_data")
+    drawing.width = max(drawing.width, x + 4.9)
 
 
 def _direct(realization: Realization, stage: TapSum) -> Diagram:
@@ -205,13 +205,18 @@ def _sequenced(realization: Realization, stage: TapSum, built: Built) -> Diagram
     drawing.word(0.4, 0.6, "in_data")
     y = 0.6
     for lane in range(drawn):
-        drawing.wire((0.8, y) if lane == 0 else (2.2, y - 1.3), (1.4, y) if lane == 0 else (2.2, y - 0.3), bits=width)
+        if lane == 0:
+            drawing.wire((0.8, y), (1.4, y), bits=width)
+        elif changes:
+            drawing.wire((1.05, 0.6), (1.05, y), (1.4, y))
+        else:
+            drawing.wire((2.2, y - 1.3), (2.2, y - 0.3), bits=width)
         drawing.box(2.2, y, f"{samples} samples", 1.6)
         drawing.box(2.2, y + 0.8, f"{count} coefficients", 1.6)
         drawing.wire((3.0, y), (3.8, y), (3.8, y + 0.2), bits=width)
         drawing.wire((3.0, y + 0.8), (3.8, y + 0.8), (3.8, y + 0.6), bits=stage.coefficient.bits)
         drawing.circle(3.8, y + 0.4, "×")
-        drawing.wire((4.0, y + 0.4), (5.0, y + 0.4), bits=width + stage.coefficient.bits)
+        drawing.wire((4.0, y + 0.4), (5.0 if lanes > 1 else 6.0, y + 0.4), bits=width + stage.coefficient.bits)
         y += 1.6
     if lanes > drawn:
         drawing.word(
@@ -222,14 +227,19 @@ def _sequenced(realization: Realization, stage: TapSum, built: Built) -> Diagram
     if lanes > 1:
         drawing.box(5.3, 1.0 + 0.8 * (drawn - 1), "Σ", 0.6, 0.8 + 1.6 * (drawn - 1))
     middle = 1.0 + (0.8 * (drawn - 1) if lanes > 1 else 0)
-    drawing.wire((5.6 if lanes > 1 else 4.0, middle), (6.0, middle))
+    if lanes > 1:
+        drawing.wire((5.6, middle), (6.0, middle))
     drawing.circle(6.2, middle, "+")
     drawing.wire((6.4, middle), (6.8, middle))
-    drawing.box(7.3, middle, "accumulator", 1.1)
+    drawing.box(7.55, middle, "accumulator", 1.5)
     drawing.wire(
-        (7.3, middle + 0.3), (7.3, middle + 0.8), (6.2, middle + 0.8), (6.2, middle + 0.2), bits=stage.accumulator.bits
+        (7.55, middle + 0.3),
+        (7.55, middle + 0.8),
+        (6.2, middle + 0.8),
+        (6.2, middle + 0.2),
+        bits=stage.accumulator.bits,
     )
-    _ending(drawing, realization, 7.85, middle, stage.accumulator.bits)
+    _ending(drawing, realization, 8.3, middle, stage.accumulator.bits)
     clocks = "1 clock" if built.clocks == 1 else f"{built.clocks} clocks"
     drawing.word(4.5, drawing.height - 0.2, f"{clocks} a sample, counted by a sequencer")
     return drawing
