@@ -110,6 +110,26 @@ CLAIMS = (
         "trade.LeastThatHolds.plain_rounding_by_anyone_keeps_every_limit",)),
     Claim("docs/commands.md", "that no other cell keeps every limit with as few taps and as few bits", (
         "trade.Map.nothing_beats_the_frontier", "trade.Map.each_cell_is_what_designing_and_rounding_give")),
+    Claim("docs/rates.md", "the true worst over all stretches that land there", (
+        "rates.Asked.what_lands_on_a_passband_is_limited_and_nothing_else",)),
+    Claim("docs/rates.md", "the three cheapest, and the single stage where it may win, are designed", (
+        "rates.Designed.the_search_loses_to_no_plan", "rates.Designed.every_plan_keeps_every_limit")),
+    Claim("docs/rates.md", "tries widths upward until all stages together keep every\nlimit", (
+        "rates.InIntegers.fewest_bits_keep_every_limit",)),
+    Claim("docs/rates.md", "Noise is predicted with each rounding's path through the stages behind it", (
+        "rates.InIntegers.noise_is_what_was_predicted",)),
+    Claim("docs/rates.md", "no zero is multiplied", ("rates.Code.no_multiply_is_wasted_on_zeros",)),
+    Claim("docs/rates.md", "says for how many `y` must have room", (
+        "rates.Code.room_for_outputs_is_told_and_new_taps_are_taken",)),
+    Claim("docs/rates.md", "Sums in a row of more than 64 bits, up to 126, count in pairs of words", (
+        "wide.Wide.six_sums_over_512_samples_of_24_bits_are_exact", "wide.Wide.sums_in_a_row_are_the_same_both_ways")),
+    Claim("docs/rates.md", "nothing is lost and no words are stored between them", (
+        "rates.Circuits.circuits_give_the_same_with_stalls_and_resets",)),
+    Claim("docs/rates.md", "multipliers take a sample every clock, and N taps up by L on ⌈N/L⌉ give an output every clock", (
+        "polyphase.Polyphase.every_clock_takes_a_sample_or_gives_one",
+        "polyphase.Polyphase.any_number_of_multipliers_gives_the_same_with_stalls_and_resets")),
+    Claim("docs/rates.md", "the fewest are\ntaken that keep up", (
+        "polyphase.Polyphase.the_fewest_multipliers_keep_up_and_one_less_does_not",)),
     Claim("docs/security.md", "told before it is read", ("keeping.Targets.too_much_is_refused_before_it_is_read",)),
     Claim("docs/security.md", "is answered or refused within ten", (
         "fuzz.Damaged.damaged_files_and_strange_words_are_answered_in_order",)),
