@@ -5,16 +5,24 @@ from __future__ import annotations
 import random
 import re
 import shutil
+import subprocess
+import tempfile
 import unittest
+from pathlib import Path
+
+import numpy as np
 
 from combe.delivery.hdl.build import build_circuit, suited
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.fir_polyphase import clocks_a_sample, fewest_lanes
 from combe.delivery.hdl.writer import hdl_package
+from combe.delivery.package import Package
 from combe.errors import FormatError
 from combe.proof.hdl import prove_hdl
+from combe.proof.translated import as_verilog
 from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, Stage, TapSum, needed_accumulator
+from combe.running.simulate import simulate
 from combe.values import replace
 from tests.support import fewer_vectors, some
 from tests.test_rates import rounded
@@ -132,6 +140,97 @@ class Polyphase(unittest.TestCase):
             hdl_package(plain(64, 1, 8), "verilog", "f", choices=HardwareChoices("semi-parallel", 0, 5)).files[0].text
         )
         self.assertEqual(len(re.findall(r"<= coefficient_\d+ \* ", text)), 5)
+
+
+BENCH = """module bench;
+  reg clk = 0, rst = 1, v = 0, w = 0; reg [15:0] a = 0; reg signed [8:0] d = 0; reg signed [11:0] x = 0;
+  wire r, o; wire signed [11:0] y;
+  f dut (.clk(clk), .rst(rst), .in_valid(v), .in_ready(r), .in_data(x), .out_valid(o), .out_data(y),
+    .coefficient_write(w), .coefficient_address(a[ADDRESS:0]), .coefficient_data(d));
+  always #5 clk = ~clk;
+  always @(posedge clk) if (o) $display("%0d", y);
+  task load(input integer k, input integer value); begin @(negedge clk); w = 1; a = k; d = value; @(negedge clk); w = 0; end endtask
+  task play(input integer value); begin while (!r) @(negedge clk); v = 1; x = value; @(negedge clk); v = 0; end endtask
+  initial begin
+    repeat (3) @(negedge clk); rst = 0;
+LOADS
+    @(negedge clk);
+PLAYS
+    repeat (600) @(negedge clk);
+    $finish;
+  end
+endmodule
+"""
+
+
+@unittest.skipUnless(shutil.which("iverilog"), "there is no simulator on this machine")
+class Reloaded(unittest.TestCase):
+    def played(self, package: Package, others: tuple[int, ...], samples: list[int]) -> list[int]:
+        """Outputs after other taps were written; of VHDL by way of what its synthesis makes of it."""
+        text = BENCH.replace("ADDRESS", str(max((len(others) - 1).bit_length(), 1) - 1))
+        text = text.replace("LOADS", "\n".join(f"    load({k}, {value});" for k, value in enumerate(others)))
+        text = text.replace("PLAYS", "\n".join(f"    play({value});" for value in samples))
+        with tempfile.TemporaryDirectory() as place:
+            package.write(place)
+            (Path(place) / "bench.v").write_text(text)
+            circuit = as_verilog(package, Path(place)) if package.language == "vhdl" else "f.v"
+            words = ["iverilog", "-o", "bench", circuit, "bench.v"]
+            subprocess.run(words, cwd=place, check=True, capture_output=True)
+            done = subprocess.run(["vvp", "-n", "bench"], cwd=place, capture_output=True, text=True, check=True)
+        return [int(word) for word in done.stdout.split() if word.lstrip("-").isdigit()]
+
+    def test_taps_of_a_change_of_rate_are_replaced(self) -> None:
+        """By others before the first sample, in every architecture that takes the change; each tap by its own number."""
+        source = random.Random(73)
+        cases = [
+            (architecture, up, down, lanes)
+            for up, down in ((1, 3), (1, 8), (3, 1), (4, 1), (3, 2), (2, 5), (4, 6))
+            for architecture, lanes in (
+                ("serial", 0),
+                ("semi-parallel", 1),
+                ("semi-parallel", 3),
+                ("parallel", 0),
+                ("transposed", 0),
+            )
+            if architecture == "serial" or (up == 1) or (down == 1 and architecture == "semi-parallel")
+        ]
+        for index, (architecture, up, down, lanes) in enumerate(some(cases, 8)):
+            made = plain(source.choice((16, 17, 23)), up, down)
+            stage = taps_of(made)
+            others = tuple(source.randint(-90, 90) for _ in stage.coefficients)
+            changed = replace(made, stages=(replace(stage, coefficients=others), *made.stages[1:]))
+            samples = [source.randint(-2048, 2047) for _ in range(40)]
+            wanted = [int(each) for each in simulate(changed, np.array(samples))]
+            language = "vhdl" if index % 2 and shutil.which("ghdl") else "verilog"
+            choices = HardwareChoices(architecture, multipliers=lanes, reloadable=True)
+            package = hdl_package(made, language, "f", choices=choices)
+            with self.subTest(architecture=architecture, up=up, down=down, lanes=lanes, language=language):
+                self.assertEqual(self.played(package, others, samples), wanted)
+                proof = prove_hdl(package, made, simulators=(TOOLS[language],))
+                self.assertTrue(proof.holds, proof.sentence())
+
+    def test_a_lane_without_taps_is_never_written(self) -> None:
+        """16 taps on 9 multipliers: the last lane's first tap would have the number 16, which an address of 4 bits can't say."""
+        made = plain(16, 1, 3)
+        others = tuple(range(-8, 8))
+        changed = replace(made, stages=(replace(taps_of(made), coefficients=others), *made.stages[1:]))
+        samples = [int(each) for each in np.random.default_rng(5).integers(-2048, 2048, 60)]
+        package = hdl_package(
+            made, "verilog", "f", choices=HardwareChoices("semi-parallel", multipliers=9, reloadable=True)
+        )
+        self.assertEqual(self.played(package, others, samples), simulate(changed, np.array(samples)).tolist())
+        same_rate = replace(made, stages=(replace(taps_of(made), down=1), *made.stages[1:]))
+        changed = replace(same_rate, stages=(replace(taps_of(same_rate), coefficients=others), *made.stages[1:]))
+        package = hdl_package(
+            same_rate, "verilog", "f", choices=HardwareChoices("semi-parallel", multipliers=9, reloadable=True)
+        )
+        self.assertEqual(self.played(package, others, samples), simulate(changed, np.array(samples)).tolist())
+
+    def test_stages_in_a_row_are_not_replaced(self) -> None:
+        made = plain(12, 1, 2)
+        two = replace(made, stages=(*made.stages, *made.stages))
+        with self.assertRaisesRegex(FormatError, "one sum of taps"):
+            build_circuit(two, "f", HardwareChoices("serial", reloadable=True))
 
 
 if __name__ == "__main__":

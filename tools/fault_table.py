@@ -1342,4 +1342,25 @@ FAULTS = (
         "test_processes",
         "compilers do not give way",
     ),
+    Fault(
+        "delivery/hdl/fir_mac.py",
+        " or lane * count >= len(stage.coefficients):",
+        ":",
+        "test_polyphase",
+        "a lane without taps is written",
+    ),
+    Fault(
+        "delivery/hdl/fir_polyphase.py",
+        "back = (count - 1) * up - 1",
+        "back = (count - 1) * up",
+        "test_polyphase",
+        "a phase is gone through twice",
+    ),
+    Fault(
+        "delivery/hdl/fir_rates.py",
+        'circuit.mux("next_tap", begin, first, plus(tap, up))',
+        'circuit.mux("next_tap", begin, first, plus(tap, 1))',
+        "test_polyphase",
+        "taps of another phase are read",
+    ),
 )

@@ -174,10 +174,6 @@ def _check_rate_architecture(realization: Realization, architecture: str, choice
     """Where the rate changes: serial takes everything, semi-parallel one sum of taps that goes down or up, the others one that
     goes down."""
     taps = _only_taps(realization)
-    if choices.reloadable:
-        raise FormatError(
-            "coefficients of a change of rate can't be replaced in a circuit", "reloadable", "leave it out"
-        )
     if choices.converter_in:
         raise FormatError("converter codes go with a single rate", "converter_in", "leave them out")
     if choices.axi_stream:
@@ -279,7 +275,7 @@ def _stages(
     ready: Expression = Number(1, 1, BIT)
     clocks = 1
     if realization.changes_rate and architecture == "serial":
-        return _rate_stages(build, stream, realization)
+        return _rate_stages(build, stream, realization, choices.reloadable)
     if architecture == "serial" and taps is None:
         made = engine(build, stream, realization.program)
         return made.stream, made.ready, made.clocks
@@ -289,7 +285,8 @@ def _stages(
             stream, source = _requantized(build, stream, stage, index), stage.target
         elif isinstance(stage, TapSum):
             if lanes and realization.changes_rate:
-                found = polyphase(build, stream, source, stage, lanes)
+                port = _write_port(build, stage) if choices.reloadable else None
+                found = polyphase(build, stream, source, stage, lanes, port)
                 stream, ready, clocks = found.stream, found.ready, found.clocks
             elif lanes:
                 port = _write_port(build, stage) if choices.reloadable else None
@@ -306,7 +303,9 @@ def _stages(
     return stream, ready, clocks
 
 
-def _rate_stages(build: Builder, stream: Stream, realization: Realization) -> tuple[Stream, Expression, int]:
+def _rate_stages(
+    build: Builder, stream: Stream, realization: Realization, is_reloadable: bool
+) -> tuple[Stream, Expression, int]:
     """Stages in a row that hand on one value at a time. Clocks a sample occupies are those of the first, after a reset."""
     circuit = build.circuit
     changing = [
@@ -338,7 +337,8 @@ def _rate_stages(build: Builder, stream: Stream, realization: Realization) -> tu
                 stream, launched = rate_sums(build, stream, source, stage, idle[index], link)
             else:
                 assert isinstance(stage, TapSum)
-                stream, launched = rate_taps(build, stream, source, stage, idle[index], link)
+                port = _write_port(build, stage) if is_reloadable else None
+                stream, launched = rate_taps(build, stream, source, stage, idle[index], link, port)
             before = link
             source = stage.result
         elif isinstance(stage, Requantize):

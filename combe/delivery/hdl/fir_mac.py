@@ -75,7 +75,7 @@ def sequenced(
     for lane in range(lanes):
         own = [taps[k] if k < len(taps) else 0 for k in range(lane * count, (lane + 1) * count)]
         sample = _samples(build, lane, carried, accept, next_pointer, place, depth_bits, known)
-        factor = _coefficients(build, lane, own, stage, index, depth_bits, count, port)
+        factor = lane_coefficients(build, lane, own, stage, index, depth_bits, count, port)
         product = Op("mul", (factor, sample), factor.width + sample.width)
         made = circuit.register(f"product_{lane}", product)
         ends = [
@@ -116,15 +116,17 @@ def _samples(
     return circuit.mux(f"sample_{lane}", known, read, Number(0, data.width))
 
 
-def _coefficients(
+def lane_coefficients(
     build: Builder, lane: int, own: list[int], stage: TapSum, index: Signal, bits: int, count: int, port: WritePort | None
 ) -> Signal:  # fmt: skip
+    """A lane's run of ``count`` taps, the one at ``index`` read at a clock edge; with a port the others of the filter are passed
+    over where they are written."""
     circuit = build.circuit
     width = stage.coefficient.bits + (not stage.coefficient.signed)
     factor = circuit.new(f"coefficient_{lane}", width)
     address = circuit.fit(index, bits)
     name = f"coefficients_{lane}"
-    if port is None:
+    if port is None or lane * count >= len(stage.coefficients):
         circuit.memory(
             Memory(
                 name,

@@ -23,7 +23,7 @@ from combe.delivery.hdl.circuit import (
     flag_not,
     flag_or,
 )
-from combe.delivery.hdl.fir_mac import Sequenced, plus
+from combe.delivery.hdl.fir_mac import Sequenced, WritePort, lane_coefficients, plus
 from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.realization.formats import Format
 from combe.realization.stages import TapSum
@@ -46,8 +46,10 @@ def fewest_lanes(stage: TapSum, clocks: int) -> int | None:
     return -(-taps_of_phase(stage) // each) if each >= 1 else None
 
 
-def polyphase(build: Builder, stream: Stream, source: Format, stage: TapSum, lanes: int) -> Sequenced:
-    """The circuit on ``lanes`` multipliers; ``stage`` goes down or up, not both."""
+def polyphase(
+    build: Builder, stream: Stream, source: Format, stage: TapSum, lanes: int, port: WritePort | None = None
+) -> Sequenced:  # fmt: skip
+    """The circuit on ``lanes`` multipliers; ``stage`` goes down or up, not both. With a port taps are written from outside."""
     circuit = build.circuit
     count = -(-taps_of_phase(stage) // lanes)
     turns = stage.up * count
@@ -78,10 +80,15 @@ def polyphase(build: Builder, stream: Stream, source: Format, stage: TapSum, lan
     circuit.clocked(busy, flag_or(start, flag_and(busy, flag_not(is_last))), None, 0)
     memory = _Samples.of(build, stream.value.signal, accept, start, room, lanes * count)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
+    tap = _numbered(build, stage.up, count, busy, is_output, is_last) if port is not None else row
     products: list[Value] = []
     for lane in range(lanes):
         sample = memory.read(build, lane, index, lane * count)
-        factor = _factors(build, stage, lane, count, row)
+        if port is None:
+            factor = _factors(build, stage, lane, count, row)
+        else:
+            own = list(stage.coefficients[lane * turns : (lane + 1) * turns])
+            factor = lane_coefficients(build, lane, own + [0] * (turns - len(own)), stage, tap, tap.width, turns, port)
         product = circuit.register(f"product_{lane}", Op("mul", (factor, sample), factor.width + sample.width))
         products.append(_limited(stage, source, product))
     out = _summed(build, stage, products, _Flags(busy, first, is_output), count)
@@ -102,6 +109,20 @@ def _counters(build: Builder, busy: Signal, count: int, up: int) -> tuple[Signal
         circuit.clocked(counter, onward, busy, 0)
         made.append(counter)
     return made[0], made[1]
+
+
+def _numbered(build: Builder, up: int, count: int, busy: Signal, is_output: Signal, is_last: Signal) -> Signal:
+    """The number of the tap that is read, within a lane: ``up`` more each clock, and on to the next phase once an output has ended.
+    So the taps lie as whoever writes them numbers them."""
+    circuit = build.circuit
+    tap = circuit.new("tap", bits_for(up * count), UNSIGNED)
+    back = (count - 1) * up - 1
+    next_phase = (
+        Op("sub", (tap, Number(back, tap.width, UNSIGNED)), tap.width, UNSIGNED) if back > 0 else plus(tap, -back)
+    )
+    onward = circuit.mux("tap_on", is_output, next_phase, plus(tap, up))
+    circuit.clocked(tap, circuit.mux("next_tap", is_last, Number(0, tap.width, UNSIGNED), onward), busy, 0)
+    return tap
 
 
 class _Samples(Struct, frozen=True):

@@ -25,7 +25,7 @@ from combe.delivery.hdl.circuit import (
     flag_not,
     flag_or,
 )
-from combe.delivery.hdl.fir_mac import plus
+from combe.delivery.hdl.fir_mac import WritePort, lane_coefficients, plus
 from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.realization.cic import Cic
 from combe.realization.formats import Format
@@ -56,10 +56,10 @@ def close_link(circuit: Circuit, link: Link, launched: Expression, arrived: Sign
 
 
 def rate_taps(
-    build: Builder, stream: Stream, source: Format, stage: TapSum, idle: Signal, link: Link
+    build: Builder, stream: Stream, source: Format, stage: TapSum, idle: Signal, link: Link, port: WritePort | None = None
 ) -> tuple[Stream, Signal]:  # fmt: skip
     """One multiplier: a sample is stored, then each output due goes through the taps of its phase. Also the flag that tells
-    that an output is begun."""
+    that an output is begun. With a port taps are written from outside."""
     circuit = build.circuit
     depth = -(-len(stage.coefficients) // stage.up)
     depth_bits, index_bits = bits_for(depth), bits_for(depth + 1)
@@ -76,7 +76,8 @@ def rate_taps(
     is_at_end = circuit.wire("is_at_end", flag_and(busy, is_last))
     is_full = circuit.wire("is_full", equals(filled, depth))
     next_pointer = circuit.wire("next_pointer", plus(pointer, 1))
-    again, wanted, row = _schedule(circuit, stage, depth, accept, is_at_end)
+    # What is written from outside lies as it is numbered, what isn't phase by phase.
+    again, wanted, row = _schedule(circuit, stage, depth if port is None else 1, accept, is_at_end)
     goes_on = flag_not(is_at_end) if again is None else flag_or(flag_not(is_at_end), again)
     circuit.clocked(due, flag_or(flag_and(accept, wanted), flag_and(due, goes_on)), None, 0)
     circuit.clocked(busy, flag_or(begin, flag_and(busy, flag_not(is_last))), None, 0)
@@ -96,7 +97,13 @@ def rate_taps(
         )
     )
     sample = circuit.mux("sample", known, read, Number(0, data.width))
-    factor = _table(circuit, stage, depth, index, row)
+    if port is None:
+        factor = _table(circuit, stage, depth, index, row)
+    else:
+        tap = _numbered(circuit, stage.up, depth, begin, row)
+        places = stage.up * depth
+        own = [*stage.coefficients, *[0] * (places - len(stage.coefficients))]
+        factor = lane_coefficients(build, 0, own, stage, tap, tap.width, places, port)
     product = circuit.register("product", Op("mul", (factor, sample), factor.width + sample.width))
     circuit.remark("The accumulator: the first product of an output starts it anew.")
     running, starting, ended = build.later(busy, 2), build.later(first, 2), build.later(is_at_end, 2)
@@ -110,11 +117,19 @@ def rate_taps(
     return Stream(done, Value(accumulator, stage.accumulator.least, stage.accumulator.most)), begin
 
 
+def _numbered(circuit: Circuit, up: int, depth: int, begin: Signal, phase: Signal | None) -> Signal:
+    """The number of the tap that is read: the output's phase, and ``up`` more each clock."""
+    tap = circuit.new("tap", bits_for(up * depth), UNSIGNED)
+    first: Expression = Number(0, tap.width, UNSIGNED) if phase is None else circuit.fit(phase, tap.width)
+    circuit.clocked(tap, circuit.mux("next_tap", begin, first, plus(tap, up)), None, 0)
+    return tap
+
+
 def _schedule(
     circuit: Circuit, stage: TapSum, depth: int, accept: Signal, is_at_end: Signal
 ) -> tuple[Expression | None, Expression, Signal | None]:  # fmt: skip
     """When outputs are due: whether another is once one has ended, whether one is at the sample that comes in, and where the
-    taps of the phase stand in the table."""
+    taps of the phase stand in the table, ``depth`` places after those of the one before."""
     whole, part = stage.down // stage.up, stage.down % stage.up
     row: Signal | None = None
     wraps: Expression = Number(0, 1, BIT)
