@@ -314,11 +314,31 @@ int main(void)
         self.assertLess(cost[1, 8] / cost[1, 1], 1.8)
         self.assertLess(cost[4, 1] / cost[1, 1], 2.1)
 
+    @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_raw_converter_codes_go_in_and_come_out(self) -> None:
+        """What the model gives for what the codes stand for, each rounded and held as a converter has it; in C and as circuits."""
+        source = random.Random(48)
+        for index in range(examples(24) // 3):
+            made = random_rates(source, 20, 5)
+            if not made.input.signed or made.input.bits < 6 or made.output.bits > 30:
+                continue
+            converter = {
+                "converter_in": f"{source.randint(5, made.input.bits)}",
+                "converter_out": f"{source.randint(5, 16)}@{source.randint(0, 31)}",
+            }
+            language = source.choice(("c", "c++"))
+            proof = prove_c(c_package(made, "f", choices=CodeChoices(language, **converter)), made, (), SANITIZERS)
+            self.assertTrue(proof.holds, (index, made, converter, proof.sentence()))
+            for word, tool in (("verilog", "iverilog"), ("vhdl", "ghdl")):
+                if shutil.which(tool) and (IS_CAMPAIGN or index % 4 == (word == "vhdl")):
+                    package = hdl_package(made, word, "f", choices=HardwareChoices(**converter))
+                    circuit = prove_hdl(package, made, simulators=(tool,))
+                    self.assertTrue(circuit.holds, (index, word, made, converter, circuit.sentence()))
+
     def test_what_does_not_go_with_rates_is_refused(self) -> None:
         made = random_rates(random.Random(3))
-        for choices in (CodeChoices(number="single"), CodeChoices(converter_in="12", converter_out="12")):
-            with self.assertRaises(FormatError):
-                c_package(made, "f", choices=choices)
+        with self.assertRaises(FormatError):
+            c_package(made, "f", choices=CodeChoices(number="single"))
         made = next(made for made in map(random_rates, map(random.Random, range(99))) if len(made.stages) > 3)
         with self.assertRaises(FormatError):
             hdl_package(made, "verilog", "f", choices=HardwareChoices(architecture="semi-parallel"))

@@ -11,7 +11,7 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from combe.delivery.c.codes import code_values, codes_through, converters
 from combe.delivery.c.floating import GUARD, TYPES, float_views, real_text
 from combe.delivery.c.model import float_model
-from combe.delivery.c.rates import chunk_of, growth, most_outputs, most_words
+from combe.delivery.c.rates import LONGEST_BETWEEN, chunk_of, growth, most_outputs, most_words
 from combe.delivery.c.stages import Part, View, buffers, parts, views
 from combe.delivery.c.types import c_type, literal
 from combe.delivery.c.wide import WIDE, used_of_wide
@@ -115,18 +115,31 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         "wide": used_of_wide([r.values for r in rounds if r.values["is_wide"]]),
         "has_blocks": any(v.values.get("layout") in ("blocks", "rates") for v in stages),
         "has_vectors": any(v.values.get("vectors") for v in stages), "has_runs": any(v.values.get("stops") or v.values.get("is_short") for v in stages),
-        "is_reloadable": choices.reloadable, "codes": code_values(realization, choices),
+        "is_reloadable": choices.reloadable, "codes": _codes(realization, choices, ratios),
         "finished": lambda p, value: _finished(p, value, name),
         "guarded": lambda value: f"({value} < {guard} && {value} > -{guard}) ? 0 : {value}" if guard else value,
     }  # fmt: skip
+
+
+def _codes(
+    realization: Realization, choices: CodeChoices, ratios: list[tuple[int, int]]
+) -> dict[str, Any] | None:  # fmt: skip
+    """What the template prints of converter codes, with how many are taken and given at a time."""
+    found = code_values(realization, choices)
+    if found is None:
+        return None
+    chunk = (
+        min(chunk_of(ratios, CHUNK), max(1, int(LONGEST_BETWEEN / growth(ratios))))
+        if realization.changes_rate
+        else CHUNK
+    )
+    return found | {"chunk": chunk, "room": most_outputs(chunk, ratios)}
 
 
 def _check_rates(choices: CodeChoices) -> None:
     """What doesn't go with a change of rate."""
     if choices.is_float:
         raise FormatError("a change of rate is written in integers", "number", "take integer")
-    if choices.converter_in:
-        raise FormatError("converter codes go with a single rate", "converter_in", "leave them out")
 
 
 def _is_held(values: dict[str, Any]) -> bool:
