@@ -153,6 +153,32 @@ class Pixels(unittest.TestCase):
         return self.levels(plot.grab().toImage())
 
 
+class Axes(unittest.TestCase):
+    def test_figures_follow_the_range(self) -> None:
+        """Along both axes, and back again; the frequency axis as well as a plain one."""
+        _ = QApplication.instance() or QApplication([])
+        for frequency in (True, False):
+            plot = Plot("dB", frequency=frequency)
+            plot.resize(500, 300)
+            plot.show()
+
+            def edges(left: float, right: float, low: float, high: float, plot: Plot = plot) -> tuple[bytes, bytes]:
+                plot.plotItem.getViewBox().setRange(xRange=(left, right), yRange=(low, high), padding=0)
+                QApplication.processEvents()
+                image = plot.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+                strips = image.copy(0, 250, 500, 50), image.copy(0, 0, 50, 240)
+                return tuple(strip.constBits().asstring(strip.sizeInBytes()) for strip in strips)  # type: ignore[return-value, union-attr]
+
+            first = edges(0, 0.4, -80, 0)
+            for other in (edges(0, 0.4, -800, 0), edges(0.3, 0.9, -80, 0)):
+                self.assertNotEqual(other, first)
+            down, across = edges(0, 0.4, -800, 0), edges(0.3, 0.9, -80, 0)
+            self.assertNotEqual(down[1], first[1])
+            self.assertNotEqual(across[0], first[0])
+            self.assertEqual(edges(0, 0.4, -80, 0), first)
+            plot.close()
+
+
 class Drafts(unittest.TestCase):
     """A draft starts from the neighbor's ripples; what it says may differ from the design proper by what no eye sees."""
 

@@ -179,6 +179,7 @@ class Plot(pg.PlotWidget):
             axis.setPen(THEME.color("line"))
             axis.setTextPen(THEME.color("muted"))
             axis.setTickPen(THEME.color("line"))
+            axis.enableAutoSIPrefix(False)
             axis.setStyle(tickFont=font(SMALL), tickLength=-4, tickTextOffset=6, maxTickLevel=1)
         self.plotItem.showGrid(x=True, y=True, alpha=0.16 if THEME.name == "light" else 0.22)
         self.label_axes()
