@@ -78,30 +78,51 @@ def sequenced(
         factor = lane_coefficients(build, lane, own, stage, index, depth_bits, count, port)
         product = Op("mul", (factor, sample), factor.width + sample.width)
         made = circuit.register(f"product_{lane}", product)
-        ends = [
-            c * x
-            for c in (stage.coefficient.least, stage.coefficient.most)
-            for x in (min(source.least, 0), max(source.most, 0))
-        ]
-        products.append(Value(made, min(*ends, 0), max(*ends, 0)))
+        products.append(product_of(stage, source, made))
         carried = sample
+    out = summed(build, stage, products, Flags(busy, first, is_at_end), count)
+    return Sequenced(out, flag_not(busy), count + 1)
+
+
+def product_of(stage: TapSum, source: Format, product: Signal) -> Value:
+    """A tap times a sample, with the least and the most it can be."""
+    ends = [
+        c * x
+        for c in (stage.coefficient.least, stage.coefficient.most)
+        for x in (min(source.least, 0), max(source.most, 0))
+    ]
+    return Value(product, min(*ends, 0), max(*ends, 0))
+
+
+class Flags(Struct, frozen=True):
+    """Whether taps are gone through, and are the first or the last of an output."""
+
+    busy: Signal
+    first: Signal
+    last: Signal
+
+
+def summed(build: Builder, stage: TapSum, products: list[Value], flags: Flags, count: int) -> Stream:
+    """The products of all lanes, added up over the clocks of an output."""
+    circuit = build.circuit
     before = build.pipeline
     build.pipeline = max(before, 1)
     total, levels = build.tree("sum", products)
     build.pipeline = before
-    circuit.remark("The accumulator: the first product of a sample starts it anew.")
-    running = build.later(busy, 2 + levels)
-    starting = build.later(first, 2 + levels)
-    ended = build.later(is_at_end, 2 + levels)
+    what = "an output" if stage.up > 1 or stage.down > 1 else "a sample"
+    circuit.remark(f"The accumulator: the first product of {what} starts it anew.")
+    running = build.later(flags.busy, 2 + levels)
+    starting = build.later(flags.first, 2 + levels)
+    ended = build.later(flags.last, 2 + levels)
     width = stage.accumulator.bits
     accumulator = circuit.new("accumulator", width)
     kept = circuit.mux("kept", starting, Number(0, width), accumulator)
     plain = circuit.fit(circuit.left(total.signal, total.shift), width)
     circuit.clocked(accumulator, circuit.add(kept, plain, width), running)
     done = build.later(ended, 1)
-    build.latency += count + 4 + levels - 1
-    value = Value(accumulator, stage.accumulator.least, stage.accumulator.most)
-    return Sequenced(Stream(done, value), flag_not(busy), count + 1)
+    # A clock to store, those of the taps, and three through memory, product and accumulator.
+    build.latency += count + 3 + levels
+    return Stream(done, Value(accumulator, stage.accumulator.least, stage.accumulator.most))
 
 
 def _samples(

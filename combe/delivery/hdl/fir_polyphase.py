@@ -23,7 +23,7 @@ from combe.delivery.hdl.circuit import (
     flag_not,
     flag_or,
 )
-from combe.delivery.hdl.fir_mac import Sequenced, WritePort, lane_coefficients, plus
+from combe.delivery.hdl.fir_mac import Flags, Sequenced, WritePort, lane_coefficients, plus, product_of, summed
 from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.realization.formats import Format
 from combe.realization.stages import TapSum
@@ -90,8 +90,8 @@ def polyphase(
             own = list(stage.coefficients[lane * turns : (lane + 1) * turns])
             factor = lane_coefficients(build, lane, own + [0] * (turns - len(own)), stage, tap, tap.width, turns, port)
         product = circuit.register(f"product_{lane}", Op("mul", (factor, sample), factor.width + sample.width))
-        products.append(_limited(stage, source, product))
-    out = _summed(build, stage, products, _Flags(busy, first, is_output), count)
+        products.append(product_of(stage, source, product))
+    out = summed(build, stage, products, Flags(busy, first, is_output), count)
     return Sequenced(out, ready, clocks_a_sample(stage, lanes))
 
 
@@ -182,43 +182,3 @@ def _factors(build: Builder, stage: TapSum, lane: int, count: int, row: Signal) 
     words = f"Taps of lane {lane}{', phase by phase' if stage.up > 1 else ''}."
     circuit.memory(Memory(f"coefficients_{lane}", width, own, row, factor, comment=words))
     return factor
-
-
-def _limited(stage: TapSum, source: Format, product: Signal) -> Value:
-    """A product with the most it can be."""
-    ends = [
-        c * x
-        for c in (stage.coefficient.least, stage.coefficient.most)
-        for x in (min(source.least, 0), max(source.most, 0))
-    ]
-    return Value(product, min(*ends, 0), max(*ends, 0))
-
-
-class _Flags(Struct, frozen=True):
-    """Whether taps are gone through, and are the first or the last of an output."""
-
-    busy: Signal
-    first: Signal
-    last: Signal
-
-
-def _summed(
-    build: Builder, stage: TapSum, products: list[Value], flags: _Flags, count: int
-) -> Stream:  # fmt: skip
-    """The products of all lanes, added up over the clocks of an output."""
-    circuit = build.circuit
-    before = build.pipeline
-    build.pipeline = max(before, 1)
-    total, levels = build.tree("sum", products)
-    build.pipeline = before
-    circuit.remark("The accumulator: the first product of an output starts it anew.")
-    width = stage.accumulator.bits
-    plain = circuit.fit(circuit.left(total.signal, total.shift), width)
-    accumulator = circuit.new("accumulator", width)
-    kept = circuit.mux("kept", build.later(flags.first, 2 + levels), Number(0, width), accumulator)
-    circuit.clocked(accumulator, circuit.add(kept, plain, width), build.later(flags.busy, 2 + levels))
-    # A clock to store, those of the taps, and three through memory, product and accumulator.
-    build.latency += count + 3 + levels
-    return Stream(
-        build.later(flags.last, 3 + levels), Value(accumulator, stage.accumulator.least, stage.accumulator.most)
-    )
