@@ -31,7 +31,7 @@ from combe.designing.weights import reweighted
 from combe.errors import DesignError
 from combe.filters import Fir
 from combe.ledger import gain_lines
-from combe.requirement import Limit, Requirement
+from combe.requirement import Band, Limit, Requirement
 from combe.requirement.quantities import frequency_text
 from combe.responses import stays_below, worst_points
 from combe.values import replace
@@ -360,7 +360,7 @@ class _Search:
         guess, hardest = estimated_taps(self.requirement)
         if guess > 1.3 * MAXIMUM_TAPS:
             raise self._hopeless(guess)
-        rate = DB_PER_TAP * np.log(10) / 20 * self._narrowest(hardest)
+        rate = DB_PER_TAP * np.log(10) / 20 * self._width_of(hardest)
         first = max(at_least, round(min(self.first_guess or guess, MAXIMUM_TAPS)))
         first = first if self.allowed(first) else self.next_length(first)
         # A passband close to a frequency where one parity has its zero makes that parity hopeless: don't follow it far.
@@ -398,6 +398,7 @@ class _Search:
         low, high = floor - 2, 0
         taps = max(start, floor)
         while not high or high - low > 2:
+            before = high - low
             error = self.error(taps)
             if error <= 1:
                 high = taps
@@ -414,9 +415,11 @@ class _Search:
             elif low < floor:
                 taps = max(high - min(reach, max(2, high // 4 * 2)), floor)
             else:
-                middle = low + max(2, (high - low) // 4 * 2)
-                guess = low + reach if error > 1 else high - reach
-                taps = guess if low < guess < high else middle
+                taps = self._between(low, high)
+                # Half way where the last guess hardly helped, for errors below 1 are only as good as they had to be; unless the
+                # next length is likely to be the one.
+                if taps > low + 2 and 0 < before < 2 * (high - low):
+                    taps = low + max(2, (high - low) // 4 * 2)
         return high
 
     def _start(self, taps: int) -> np.ndarray | None:
@@ -425,6 +428,12 @@ class _Search:
             return None
         near = min(self.references, key=lambda count: (abs(count - taps), count % 2 != taps % 2))
         return self.references[near] if abs(near - taps) <= max(8, taps // 4) else None
+
+    def _between(self, low: int, high: int) -> int:
+        """The length at which the error would be 1, its logarithm on a line between two lengths of one parity."""
+        above, below = np.log(self.verdicts[low]), -np.log(max(self.verdicts[high], 1e-12))
+        share = above / (above + below) if above + below > 0 else 0.5
+        return int(np.clip(low + 2 * round(share * (high - low) / 2), low + 2, high - 2))
 
     def _exchange(
         self, problem: Problem, start: np.ndarray | None, levelled: float = LEVELLED
@@ -443,9 +452,11 @@ class _Search:
         shorter = replace(problem, taps=2 * (problem.taps // 4) + problem.taps % 2)
         return self._exchange(problem, self._grown(shorter, levelled).reference, levelled)
 
-    def _narrowest(self, hardest: object) -> float:
-        widths = [b.start_hz - a.stop_hz for a, b in zip(self.requirement.bands, self.requirement.bands[1:])]
-        widths = [w for w in widths if w > 0]
+    def _width_of(self, hardest: tuple[Band, Band] | None) -> float:
+        """The transition that the length depends on, in cycles per sample; where none is known the narrowest."""
+        bands = self.requirement.bands
+        pairs = [hardest] if hardest is not None else list(zip(bands, bands[1:]))
+        widths = [width for left, right in pairs if (width := right.start_hz - left.stop_hz) > 0]
         return max(min(widths, default=self.requirement.nyquist_hz) / self.requirement.sample_rate_hz, 1e-9)
 
     def _hopeless(self, guess: float) -> DesignError:
