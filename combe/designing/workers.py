@@ -99,7 +99,7 @@ class Worker:
         answer: list[tuple[str, Any]] = []
 
         def wait() -> None:
-            with contextlib.suppress(OSError, EOFError, pickle.UnpicklingError):
+            with contextlib.suppress(OSError, ValueError, EOFError, pickle.UnpicklingError):
                 while (piece := read_piece(stdout))[0] == "report":
                     hear(piece[1])
                 answer.append(piece)
@@ -118,7 +118,9 @@ class Worker:
                 with contextlib.suppress(ProcessLookupError):
                     self.process.send_signal(signal.SIGUSR1)
             elif told_at is not None and time.monotonic() - told_at > self.stubborn_s:
-                # In the middle of a long step of a library: whoever gets it back as gone ends it.
+                # In the middle of a long step of a library. Its pipe is at its end before anybody closes it.
+                self.process.kill()
+                reader.join(URGENT_S)
                 break
         if not answer:
             raise WorkerGoneError
