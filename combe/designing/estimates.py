@@ -43,6 +43,12 @@ def estimated_taps(requirement: Requirement) -> tuple[float, tuple[Band, Band] |
     return most, hardest
 
 
+def rooms_between(left: Band, right: Band) -> tuple[float, float]:
+    """The linear tolerances of two neighbors, as shares of the step between them."""
+    jump = _jump(left, right)
+    return _room(left) / jump, _room(right) / jump
+
+
 def reachable_attenuation_db(ripple: float, taps: int, transition: float) -> float:
     """The same formula solved for the attenuation in dB."""
     return max(DB_PER_TAP * transition * (taps - 1) + 13 + 10 * log10(ripple), 0.0) * 2

@@ -20,12 +20,8 @@ from combe.designing.equiripple.problem import (
     transition_cap_db,
 )
 from combe.designing.equiripple.taps import REFINEMENTS, taps_of
-from combe.designing.estimates import (
-    DB_PER_TAP,
-    estimated_taps,
-    needed_transition,
-    reachable_attenuation_db,
-)
+from combe.designing.equiripple.too_long import too_long
+from combe.designing.estimates import DB_PER_TAP, estimated_taps
 from combe.designing.task import Task
 from combe.designing.weights import reweighted
 from combe.errors import DesignError
@@ -359,7 +355,7 @@ class _Search:
         """The least length, of either parity, whose error is at most 1."""
         guess, hardest = estimated_taps(self.requirement)
         if guess > 1.3 * MAXIMUM_TAPS:
-            raise self._hopeless(guess)
+            raise too_long(self.requirement, guess, MAXIMUM_TAPS)
         rate = DB_PER_TAP * np.log(10) / 20 * self._width_of(hardest)
         first = max(at_least, round(min(self.first_guess or guess, MAXIMUM_TAPS)))
         first = first if self.allowed(first) else self.next_length(first)
@@ -370,7 +366,7 @@ class _Search:
         if taps is None:
             taps = self._least_of_parity(first, at_least, rate, MAXIMUM_TAPS)
         if taps is None:
-            raise self._hopeless(float("nan"))
+            raise too_long(self.requirement, float("nan"), MAXIMUM_TAPS)
         # The other parity: its error falls with length too, so that the first of it to fail ends the search.
         other = taps - 1
         while other >= at_least and self.allowed(other) and self.error(other) <= 1:
@@ -458,42 +454,6 @@ class _Search:
         pairs = [hardest] if hardest is not None else list(zip(bands, bands[1:]))
         widths = [width for left, right in pairs if (width := right.start_hz - left.stop_hz) > 0]
         return max(min(widths, default=self.requirement.nyquist_hz) / self.requirement.sample_rate_hz, 1e-9)
-
-    def _hopeless(self, guess: float) -> DesignError:
-        """Why no length within reach does it, and which single limit to relax, and how far."""
-        _, hardest = estimated_taps(self.requirement)
-        count = f"about {guess:,.0f} taps" if np.isfinite(guess) else f"more than {MAXIMUM_TAPS} taps"
-        if hardest is None:
-            return DesignError(
-                f"this needs {count}, and {MAXIMUM_TAPS} is the most", instead="relax the tightest limit"
-            )
-        left, right = hardest
-        rate = self.requirement.sample_rate_hz
-        width = (right.start_hz - left.stop_hz) / rate
-        gap = f"{frequency_text(left.stop_hz)} and {frequency_text(right.start_hz)}"
-        if width <= 0:
-            what = (
-                f"bands {left.name!r} and {right.name!r} touch at {frequency_text(left.stop_hz)} with different gains"
-            )
-            return DesignError(what, instead="leave a transition between them")
-        rooms = _rooms(hardest)
-        wide = needed_transition(rooms[0], rooms[1], MAXIMUM_TAPS) * rate
-        stop = next((band for band in hardest if not band.is_passband), None)
-        instead = f"a transition of {wide:.4g} Hz would do"
-        if stop is not None:
-            down = reachable_attenuation_db(max(rooms), MAXIMUM_TAPS, width)
-            if down > 0.5:
-                instead += f", or {down:.0f} dB of attenuation in {stop.name!r} with this one"
-        what = f"the transition between {gap} would take {count}, and {MAXIMUM_TAPS} is the most"
-        return DesignError(what, instead=instead)
-
-
-def _rooms(pair: tuple[object, object]) -> tuple[float, float]:
-    from combe.designing import estimates
-
-    left, right = pair
-    jump = estimates._jump(left, right)  # type: ignore[arg-type]
-    return estimates._room(left) / jump, estimates._room(right) / jump  # type: ignore[arg-type]
 
 
 def make(task: Task) -> Design:
