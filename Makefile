@@ -16,7 +16,8 @@ bench: setup
 screenshots: setup
 	$(BIN)/python tools/screenshots.py
 
-proof: setup
+proof:
+	@PYTHON="$(PYTHON)" bash tools/setup.sh all
 	$(BIN)/python tools/long_proof.py
 	COMBE_CAMPAIGN=1 $(BIN)/python tests/run.py
 	$(BIN)/python tools/claims.py

@@ -11,13 +11,12 @@ from combe.cli.sources import realization_in
 from combe.designing.contenders import contenders
 from combe.designing.methods import design
 from combe.errors import FormatError, RequirementError
-from combe.filters import Cascade, Fir
+from combe.filters import Cascade
 from combe.ledger import lines_of
 from combe.ledger.cycles import estimated_cycles, estimated_instructions
 from combe.project.demo import recorder_project
 from combe.project.document import project_of
 from combe.project.file import save_project
-from combe.proof.arm import built_for_riscv
 from combe.proof.budget import BudgetRow, Calibration, budget, budget_row, calibrated, with_taps
 from combe.proof.synthesis import Synthesized
 from combe.requirement import requirement_document
@@ -89,17 +88,6 @@ class Counted(unittest.TestCase):
             ]
             counted = next(row.instructions for row in rows if row.block == 256)
             self.assertLess(abs(estimated_instructions(source) / counted - 1), 0.35, (method, counted))
-
-
-@unittest.skipUnless(shutil.which("riscv64-unknown-elf-gcc"), "no RISC-V compiler on this machine")
-class OtherProcessors(unittest.TestCase):
-    def test_a_build_with_sizes(self) -> None:
-        from combe.delivery.c import c_package
-
-        proof = built_for_riscv(c_package(realize(Fir((0.25, 0.5, 0.25)), 1.0, Choices(16)), "filter_1"))
-        self.assertTrue(proof.holds, proof.sentence())
-        self.assertGreater(proof.code_bytes, 50)
-        self.assertGreater(proof.state_bytes, 10)
 
 
 class InTheBrief(unittest.TestCase):

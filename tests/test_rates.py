@@ -33,8 +33,8 @@ from combe.designing.rates.plans import duties
 from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError, FormatError, RequirementError
 from combe.ledger import lines_of, meets
-from combe.proof.arm import prove_on_target
 from combe.proof.c import prove_c
+from combe.proof.cores import prove_on_target
 from combe.proof.hdl import prove_hdl
 from combe.realization.cic import Cic
 from combe.realization.formats import Format, narrowest_signed

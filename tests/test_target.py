@@ -1,4 +1,4 @@
-"""Generated C on emulated Arm processors: identical with and without intrinsics, instructions counted, missing tools told."""
+"""Generated C on emulated processors: identical with and without intrinsics, instructions counted, missing tools told."""
 
 from __future__ import annotations
 
@@ -12,11 +12,12 @@ import unittest.mock
 from pathlib import Path
 
 from combe.delivery.c import c_package
+from combe.delivery.code_choices import CodeChoices
 from combe.delivery.package import Package
 from combe.designing.methods import design
 from combe.errors import FormatError
 from combe.filters import Fir
-from combe.proof.arm import TARGETS, prove_on_target
+from combe.proof.cores import CORES, prove_on_target
 from combe.rounding.realize import Choices, realize
 from tests.support import asked, some
 from tests.test_arithmetic import random_realization
@@ -25,6 +26,7 @@ from tests.test_networks import random_network
 
 LOUD = Fir((0.95, 0.9, *(0.0,) * 6, 0.95, 0.9, *(0.0,) * 6))
 HAS_ARM = shutil.which("arm-none-eabi-gcc") is not None and shutil.which("qemu-system-arm") is not None
+HAS_RISCV = all(map(shutil.which, ("riscv64-unknown-elf-gcc", "qemu-system-riscv32", "qemu-system-riscv64")))
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
 
 
@@ -101,7 +103,7 @@ class OnTarget(unittest.TestCase):
 
     def test_every_processor_builds_and_agrees(self) -> None:
         package, made = packaged(21, Choices(14))
-        for target in TARGETS:
+        for target in (name for name, core in CORES.items() if core.family == "arm"):
             proof = prove_on_target(package, made, target)  # type: ignore[arg-type]
             self.assertTrue(proof.holds, proof.sentence())
 
@@ -116,6 +118,39 @@ class OnTarget(unittest.TestCase):
         self.assertIn("differ", proof.sentence())
 
 
+@unittest.skipUnless(HAS_RISCV, "the RISC-V compiler and emulator are not on this machine")
+class OnRiscV(unittest.TestCase):
+    def test_random_realizations_are_identical(self) -> None:
+        source = random.Random(32)
+        for index in some(range(40), 4):
+            made = random_network(source) if index % 2 else random_realization(source, 40)
+            for target in ("rv32imac", "rv64imac"):
+                proof = prove_on_target(c_package(made, "filter_1"), made, target)
+                self.assertTrue(proof.holds, (index, target, proof.sentence()))
+                self.assertGreater(proof.code_bytes, 50)
+
+    def test_instructions_are_counted_one_by_one(self) -> None:
+        """Four outputs share two loads: at least 2.5 a tap. A call for each sample loads both factors: at least 4."""
+        package, made = packaged(64, Choices(16, "direct"))
+        narrow, wide = (prove_on_target(package, made, each).instructions for each in ("rv32imac", "rv64imac"))  # type: ignore[arg-type]
+        for counted in (narrow, wide):
+            self.assertTrue(2.5 < counted[256] / 64 < 4.0, counted)
+            self.assertTrue(4.0 < counted[1] / 64 < 6.5, counted)
+        self.assertEqual(narrow, prove_on_target(package, made, "rv32imac").instructions)  # type: ignore[arg-type]
+
+    def test_floating_point_without_a_unit(self) -> None:
+        made = realize(design(LOW, "elliptic", 8).filter, 48_000, Choices(16))
+        proof = prove_on_target(c_package(made, "filter_1", choices=CodeChoices(number="single")), made, "rv32imac")
+        self.assertTrue(proof.holds, proof.sentence())
+
+    def test_a_wrong_program_is_caught(self) -> None:
+        package, made = packaged(21, Choices(14))
+        files = tuple(
+            type(f)(f.name, f.text.replace("sum0 += t * (int32_t)b", "sum0 -= t * (int32_t)b")) for f in package.files
+        )
+        self.assertIn("differ", prove_on_target(Package("c", "filter_1", files), made, "rv32imac").sentence())  # type: ignore[arg-type]
+
+
 class WithoutTools(unittest.TestCase):
     def test_missing_tools_are_told_with_their_packages(self) -> None:
         package, made = packaged(21, Choices(14))
@@ -123,6 +158,9 @@ class WithoutTools(unittest.TestCase):
             proof = prove_on_target(package, made)  # type: ignore[arg-type]
         self.assertFalse(proof.holds)
         self.assertIn("apt-get install gcc-arm-none-eabi", proof.sentence())
+        with unittest.mock.patch("shutil.which", lambda tool: None if "riscv" in tool else tool):
+            proof = prove_on_target(package, made, "rv64imac")  # type: ignore[arg-type]
+        self.assertIn("apt-get install gcc-riscv64-unknown-elf picolibc-riscv64-unknown-elf", proof.sentence())
 
 
 class Checked(unittest.TestCase):

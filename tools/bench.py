@@ -196,13 +196,19 @@ def arithmetic() -> None:
 
 
 def processors() -> None:
-    """Instructions of generated C on an emulated Cortex-M4, against the loop written by hand."""
+    """Instructions of generated C on an emulated Cortex-M4 and a 32-bit RISC-V core, against the loops written by hand."""
+    on_core("m4", "cortex-m4", (("hand", False), ("portable", True), ("intrinsics", False)))
+    on_core("rv32", "rv32imac", (("hand", False), ("portable", False)))
+
+
+def on_core(short: str, core: str, kinds: tuple[tuple[str, bool], ...]) -> None:
+    """The same filters on one core."""
     from pathlib import Path as Place
 
     from combe.delivery.c import c_package
     from combe.delivery.package import Package, SourceFile
     from combe.designing.methods import design
-    from combe.proof.arm import prove_on_target
+    from combe.proof.cores import prove_on_target
     from combe.realization.section import Section
     from combe.rounding.realize import Choices, realize
     from tests.support import asked
@@ -219,15 +225,18 @@ def processors() -> None:
         start, stop = header.index("typedef struct {"), header.index("} calls_state_t;")
         plain = header[:start] + f"typedef struct {{ int16_t history[{taps}]; size_t at; " + header[stop:]
         hand = Package("c", "calls", (SourceFile("calls.h", plain), SourceFile("calls.c", text)))
-        for name, one, portable in (("hand", hand, True), ("portable", package, True), ("intrinsics", package, False)):
-            proof = prove_on_target(one, made, portable=portable)
+        for name, portable in kinds:
+            proof = prove_on_target(hand if name == "hand" else package, made, core, portable)
             if not proof.holds and name != "hand":
                 print(proof.sentence())
                 return
             for block, count in proof.instructions.items():
                 if block in (1, 64, 256):
                     note(
-                        f"m4_{taps}_taps_block_{block}_{name}", count / taps, "per tap", "instructions, Cortex-M4, -O2"
+                        f"{short}_{taps}_taps_block_{block}_{name}",
+                        count / taps,
+                        "per tap",
+                        f"instructions, {core}, -O2",
                     )
     sections = realize(design(low, "elliptic", 8).filter, 48_000, Choices(16))
     package = c_package(sections, "calls")
@@ -245,11 +254,11 @@ def processors() -> None:
     start, stop = header.index("typedef struct {"), header.index("} calls_state_t;")
     plain = header[:start] + f"typedef struct {{ int32_t delays[{len(own)}][4]; " + header[stop:]
     hand = Package("c", "calls", (SourceFile("calls.h", plain), SourceFile("calls.c", text)))
-    for name, one, portable in (("hand", hand, True), ("portable", package, True), ("intrinsics", package, False)):
-        count = prove_on_target(one, sections, portable=portable).instructions.get(256)
+    for name, portable in kinds:
+        count = prove_on_target(hand if name == "hand" else package, sections, core, portable).instructions.get(256)
         if count is not None:
             note(
-                f"m4_section_{name}",
+                f"{short}_section_{name}",
                 count / len(own),
                 "each",
                 "instructions of one section, direct form I, blocks of 256",

@@ -34,7 +34,7 @@ def in_c(made: Any, history: str) -> Told:
 def on_target(made: Any, core: str, portable: bool) -> Told:
     """Run by the emulated core."""
     from combe.delivery.c import c_package
-    from combe.proof.arm import prove_on_target
+    from combe.proof.cores import prove_on_target
 
     target = prove_on_target(c_package(made, "filter_1"), made, core, portable)
     return f"{target.target} {'portable' if portable else 'intrinsics'}", target.holds, target.sentence()

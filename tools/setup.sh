@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
 # Sets everything up: Debian packages (as root), then .venv with the Python packages. Safe to run again.
+# "setup.sh all" brings the compilers too that only the long proofs and their own users need (1.5 GB): RISC-V's and Rust's.
 set -eu
 cd "$(dirname "$0")/.."
 
@@ -7,6 +8,11 @@ packages="gcc libc6-dev make libegl1 libgl1 libxkbcommon0 libxkbcommon-x11-0 lib
  libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0
  fonts-dejavu-core gcc-arm-none-eabi libnewlib-arm-none-eabi qemu-system-arm cppcheck
  g++ iverilog verilator ghdl yosys nextpnr-ice40 fpga-icestorm"
+
+if [ "${1:-}" = all ]; then
+    packages="$packages gcc-riscv64-unknown-elf picolibc-riscv64-unknown-elf qemu-system-misc"
+    command -v rustc >/dev/null 2>&1 || packages="$packages rustc"
+fi
 
 missing=""
 if command -v dpkg-query >/dev/null 2>&1; then

@@ -24,7 +24,7 @@ from combe.delivery.package import Package
 from combe.errors import CombeError, FormatError
 from combe.ledger import Line
 from combe.project.chosen import chosen_code
-from combe.proof.arm import RISCV, TARGETS, built_for_riscv, prove_on_target
+from combe.proof.cores import CORES, prove_on_target
 from combe.proof.synthesis import DEVICES, synthesized
 from combe.realization.reading import RealizationFile
 from combe.realization.stages import Realization
@@ -53,7 +53,7 @@ def run(
     prove: Annotated[bool, typer.Option("--prove", help="Build and run it, compare every sample.")] = False,
     target: Annotated[
         list[str] | None,
-        typer.Option(metavar="CORE", help=f"Prove it on an emulated processor too: {', '.join(TARGETS)}."),
+        typer.Option(metavar="CORE", help=f"Prove it on an emulated processor too: {', '.join(CORES)}."),
     ] = None,
     number: Annotated[str, typer.Option(help=f"What it computes in: {', '.join(NUMBERS)}.")] = "integer",
     history: Annotated[str, typer.Option(help=f"How a FIR keeps its samples: {', '.join(HISTORIES)}.")] = "blocks",
@@ -95,9 +95,9 @@ def run(
     }  # fmt: skip
     check_options(written_in, given)
     for core in target or []:
-        if core not in (*TARGETS, RISCV):
+        if core not in CORES:
             raise FormatError(
-                f'"{core}" is not a processor Combe builds for', "--target", f"known are {', '.join((*TARGETS, RISCV))}"
+                f'"{core}" is not a processor Combe builds for', "--target", f"known are {', '.join(CORES)}"
             )
     found, project = realization_and_project(realization, filter, whole_path)
     lines = api.lines(found)
@@ -200,9 +200,7 @@ def _proved(
         costs = [synthesized(package, device, report=say) for device in DEVICES]
         document["synthesis"] = [cost.document() for cost in costs]
         proofs.sentences += [cost.sentence() for cost in costs]
-    on_targets = [prove_on_target(package, made, core, report=say) for core in target if core != RISCV]
-    if RISCV in target:
-        on_targets.append(built_for_riscv(package))
+    on_targets = [prove_on_target(package, made, core, report=say) for core in target]
     for each in on_targets:
         proofs.add(each.holds, each.sentence())
     if on_targets:

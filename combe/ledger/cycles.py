@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from combe.filters import Cascade, Filter, Fir, rational_of, sections_of
 
-CYCLES_PER_INSTRUCTION = {"cortex-m0plus": 1.4, "cortex-m3": 1.5, "cortex-m4": 1.3, "cortex-m7": 0.75}
-"""Typical for code that runs from fast memory. Instructions are counted exactly on the emulator; this turns them into an
-estimate, to be replaced by what a timer measured."""
+CYCLES_PER_INSTRUCTION = {
+    "cortex-m0plus": 1.4, "cortex-m3": 1.5, "cortex-m4": 1.3, "cortex-m7": 0.75, "rv32imac": 1.4, "rv64imac": 1.4,
+}  # fmt: skip
+"""Typical for code that runs from fast memory (of RISC-V, for cores that issue one instruction at a time). Instructions are counted
+exactly on the emulator; this turns them into an estimate, to be replaced by what a timer measured."""
 
 PER_TAP, PER_FIR, PER_SECTION, PER_CASCADE = 1.1, 10.0, 26.0, 8.0
 """Instructions of integer C on a Cortex-M4 in blocks of 256 with intrinsics, fitted to `make bench`."""

@@ -89,9 +89,10 @@ class CodeShape(Struct, forbid_unknown_fields=True):
 class ProcessorShape(Struct, forbid_unknown_fields=True):
     """The core a budget is counted for."""
 
-    core: Annotated[Literal["cortex-m0plus", "cortex-m3", "cortex-m4", "cortex-m7"], one_of(CYCLES_PER_INSTRUCTION)] = (
-        "cortex-m4"
-    )
+    core: Annotated[
+        Literal["cortex-m0plus", "cortex-m3", "cortex-m4", "cortex-m7", "rv32imac", "rv64imac"],
+        one_of(CYCLES_PER_INSTRUCTION),
+    ] = "cortex-m4"
     clock_hz: Annotated[float, Meta(ge=1e3, le=1e11, description="a clock from 1 kHz to 100 GHz")] = 80e6
     measured: Text = ""
     block: Annotated[int, whole(1, MOST_BLOCK)] = 128

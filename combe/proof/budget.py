@@ -12,7 +12,7 @@ from combe.delivery.code_choices import CodeChoices
 from combe.delivery.package import Package
 from combe.errors import FormatError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
-from combe.proof.arm import TargetProof, prove_on_target
+from combe.proof.cores import TargetProof, prove_on_target
 from combe.proof.process import stoppable
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
 from combe.requirement.quantities import frequency_text

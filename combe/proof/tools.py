@@ -13,7 +13,8 @@ SECONDS = 120
 PACKAGES = {
     "gcc": "gcc and libc6-dev", "make": "make", "arm-none-eabi-gcc": "gcc-arm-none-eabi and libnewlib-arm-none-eabi",
     "arm-none-eabi-size": "binutils-arm-none-eabi", "qemu-system-arm": "qemu-system-arm",
-    "riscv64-unknown-elf-gcc": "gcc-riscv64-unknown-elf and picolibc-riscv64-unknown-elf", "g++": "g++",
+    "riscv64-unknown-elf-gcc": "gcc-riscv64-unknown-elf and picolibc-riscv64-unknown-elf", "riscv64-unknown-elf-size": "binutils-riscv64-unknown-elf",
+    "qemu-system-riscv32": "qemu-system-misc", "qemu-system-riscv64": "qemu-system-misc", "g++": "g++",
     "iverilog": "iverilog", "vvp": "iverilog", "verilator": "verilator", "ghdl": "ghdl", "rustc": "rustc", "yosys": "yosys",
     "nextpnr-ice40": "nextpnr-ice40", "icepack": "fpga-icestorm",
 }  # fmt: skip

@@ -18,22 +18,12 @@ from combe.delivery.c.floating import real_text
 from combe.delivery.c.types import c_type, literal
 from combe.delivery.package import Package
 from combe.errors import ToolError
+from combe.proof.runners.cores import CORES, STRICT
 from combe.proof.tools import find, run, version
 from combe.realization.stages import Realization
 
-COMPILER, EMULATOR, SIZES = "arm-none-eabi-gcc", "qemu-system-arm", "arm-none-eabi-size"
-FLAGS = ["-std=c99", "-O2", "-mthumb", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror"]
-TARGETS = {
-    "cortex-m0plus": ["-mcpu=cortex-m0plus"], "cortex-m3": ["-mcpu=cortex-m3"], "cortex-m4": ["-mcpu=cortex-m4"],
-    "cortex-m7": ["-mcpu=cortex-m7"],
-}  # fmt: skip
-FLOAT_UNIT = ["-mfpu=fpv4-sp-d16", "-mfloat-abi=hard"]
-WITH_FLOAT_UNIT = ("cortex-m4", "cortex-m7")
-"""What code is built for. It runs on an emulated Cortex-M4 board, which executes the instructions of all four."""
-BOARD = ["-M", "mps2-an386", "-display", "none", "-chardev", "stdio,id=words", "-semihosting-config", "enable=on,chardev=words",
-         "-icount", "shift=0"]  # fmt: skip
 BLOCKS = (1, 7, 64, 256)
-TICK_INSTRUCTIONS, SECONDS = 40, 120
+SECONDS = 120
 PORTABLE = ["-U__ARM_FEATURE_SIMD32", "-U__ARM_FEATURE_SAT"]
 
 
@@ -54,8 +44,11 @@ class Emulated:
     ) -> None:  # fmt: skip
         self.package, self.realization, self.core = package, realization, core
         self.portable, self.with_codes = portable, with_codes
-        self.compiler, self.emulator, self.size_tool = find(COMPILER), find(EMULATOR), find(SIZES)
-        self.name = version(COMPILER)
+        self.on = CORES[core]
+        self.compiler, self.emulator, self.size_tool = (
+            find(tool) for tool in (self.on.compiler, self.on.emulator, self.on.size_tool)
+        )
+        self.name = version(self.on.compiler)
         self.instructions: dict[int, float] = {}
         self.sizes = (0, 0, 0)
 
@@ -63,7 +56,7 @@ class Emulated:
     def uses_intrinsics(self) -> bool:
         """Whether the dual multiply-accumulate is really in what was built."""
         has_dual = "__smla" in self.package.text(f"{self.package.file}.c")
-        return not self.portable and has_dual and self.core in ("cortex-m4", "cortex-m7")
+        return not self.portable and has_dual and self.on.has_dual
 
     def run(self, samples: NDArray[Any]) -> NDArray[Any]:
         """Outputs of the longest blocks."""
@@ -80,7 +73,7 @@ class Emulated:
         with tempfile.TemporaryDirectory(prefix="combe-target-") as place:
             folder = Path(place)
             self._build(samples, folder)
-            words = [self.emulator, *BOARD, "-kernel", "check.elf"]
+            words = [self.emulator, *self.on.machine, "-kernel", "check.elf"]
             said = run(words, folder, seconds=SECONDS).decode("utf-8", "replace")
         parts = re.split(r"outputs (\d+)\n", said)
         heard: dict[int, NDArray[Any]] = {}
@@ -91,26 +84,25 @@ class Emulated:
         ticks = {int(block): int(value) for block, value in re.findall(r"block (\d+) (\d+)", said)}
         if set(heard) != set(BLOCKS) or set(ticks) != set(BLOCKS):
             raise ToolError(f"the program ended with {said.strip()[-100:]!r}", "proof")
-        self.instructions = {block: value * TICK_INSTRUCTIONS / len(samples) for block, value in ticks.items()}
+        self.instructions = {block: value * self.on.tick / len(samples) for block, value in ticks.items()}
         return heard
 
     def _build(self, samples: NDArray[Any], folder: Path) -> None:
         package = self.package
         package.write(folder)
         (folder / "harness.c").write_text(self._harness(samples), encoding="utf-8")
-        for name in ("board.c", "board.ld"):
-            shutil.copy(Path(__file__).parent.parent / "arm" / name, folder / name)
-        unit = FLOAT_UNIT if package.code.is_float and self.core in WITH_FLOAT_UNIT else []
-        flags = [*TARGETS[self.core], *unit, *FLAGS, *(PORTABLE if self.portable else [])]
-        run([self.compiler, *flags, "-c", f"{package.file}.c"], folder)
-        loose = [*TARGETS[self.core], *unit, "-mthumb", "-O2", "-std=gnu99"]
-        linked = ["-nostartfiles", "-Wl,--no-warn-rwx-segments", "-T", "board.ld"]
+        start, memory = f"start_{self.on.family}.c", f"{self.on.family}.ld"
+        for name in ("board.c", start, memory):
+            shutil.copy(Path(__file__).parent.parent / "cores" / name, folder / name)
+        unit = self.on.float_unit if package.code.is_float else ()
+        flags = [*self.on.flags, *unit]
+        run([self.compiler, *flags, *STRICT, *(PORTABLE if self.portable else []), "-c", f"{package.file}.c"], folder)
+        loose = ["-O2", "-std=gnu99", "-nostartfiles", "-Wl,--no-warn-rwx-segments", "-T", memory]
         libraries = ["-lgcc"] if package.code.is_float else []
-        parts = ["board.c", "harness.c", f"{package.file}.o", *libraries]
-        run([self.compiler, *loose, *linked, "-o", "check.elf", *parts], folder)
+        parts = ["board.c", start, "harness.c", f"{package.file}.o", *libraries]
+        run([self.compiler, *flags, *loose, "-o", "check.elf", *parts], folder)
         code, constants, data = _sizes(run([self.size_tool, "-A", f"{package.file}.o"], folder).decode())
-        flags = [*TARGETS[self.core], "-mthumb"]
-        self.sizes = code, constants, data + _state_bytes(self.compiler, self.size_tool, package, folder, flags)
+        self.sizes = code, constants, data + _state_bytes(self, folder)
 
     def _types(self) -> tuple[str, str]:
         """Words NumPy has for what goes in and comes out."""
@@ -143,18 +135,6 @@ class Emulated:
         )  # fmt: skip
 
 
-def sizes_for(package: Package, compiler: str, flags: list[str]) -> tuple[int, int, int]:
-    """Bytes of code, constants and state, as a compiler's linker tells them; nothing is run."""
-    prefix = compiler.removesuffix("gcc")
-    built, measure = find(compiler), find(f"{prefix}size")
-    with tempfile.TemporaryDirectory(prefix="combe-size-") as place:
-        folder = Path(place)
-        package.write(folder)
-        run([built, *flags, "-std=c99", "-O2", "-c", f"{package.file}.c"], folder)
-        code, constants, data = _sizes(run([measure, "-A", f"{package.file}.o"], folder).decode())
-        return code, constants, data + _state_bytes(built, measure, package, folder, flags)
-
-
 def _sizes(table: str) -> tuple[int, int, int]:
     """Bytes of code, of constants, and of what lies in memory that can be written, of an object file."""
     code = constants = data = 0
@@ -168,17 +148,18 @@ def _sizes(table: str) -> tuple[int, int, int]:
     return code, constants, data
 
 
-def _state_bytes(compiler: str, sizes: str, package: Package, folder: Path, flags: list[str]) -> int:
+def _state_bytes(core: Emulated, folder: Path) -> int:
     """Size of the state, from an object that holds one."""
+    package = core.package
     text = f'#include "{package.file}.h"\n{package.types["state"]} one;\n'
     (folder / "one.c").write_text(text, encoding="utf-8")
-    run([compiler, *flags, "-fno-common", "-c", "one.c"], folder)
-    found = re.search(r"^\.s?bss\s+(\d+)", run([sizes, "-A", "one.o"], folder).decode(), re.MULTILINE)
+    run([core.compiler, *core.on.flags, "-fno-common", "-c", "one.c"], folder)
+    found = re.search(r"^\.s?bss\s+(\d+)", run([core.size_tool, "-A", "one.o"], folder).decode(), re.MULTILINE)
     return int(found[1]) if found else 0
 
 
 @cache
 def _environment() -> Environment:
     return Environment(
-        loader=PackageLoader("combe.proof", "arm"), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+        loader=PackageLoader("combe.proof", "cores"), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )

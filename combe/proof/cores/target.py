@@ -12,7 +12,8 @@ from combe.delivery.package import Package
 from combe.errors import ToolError
 from combe.proof.agreement import Agreement, agreement
 from combe.proof.runners import BitTrue, Codes, Floating
-from combe.proof.runners.emulated import COMPILER, Emulated
+from combe.proof.runners.cores import CORES
+from combe.proof.runners.emulated import Emulated
 from combe.realization.formats import Format
 from combe.realization.stages import Realization
 from combe.running.random_integers import random_integers
@@ -50,8 +51,6 @@ class TargetProof(Struct, frozen=True):
         if self.differences:
             return f"{self.differences} of {self.samples} samples differ on {self.target}"
         sizes = f"{self.code_bytes} bytes of code, {self.constant_bytes} of constants, {self.state_bytes} of state"
-        if not self.instructions:
-            return f"{self.target}: builds without a warning, not run; {sizes}"
         longest = max(self.instructions)
         return (
             f"{self.target}: {self.samples} samples identical, {self.instructions[longest]:.1f} instructions a sample in blocks "
@@ -81,7 +80,7 @@ def prove_on_target(
     ``portable`` leaves the intrinsics out. ``with_codes`` runs the entry for raw converter codes. Floating point is compared
     within what rounding may make of it, in the unit of the cores that have one. A missing tool is a proof that doesn't hold, with how to get it as its failure.
     """
-    tool = COMPILER
+    tool = CORES[target].compiler
     try:
         core = Emulated(package, realization, target, portable, with_codes)
         tool = core.name
