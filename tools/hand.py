@@ -12,6 +12,7 @@ from PyQt6.QtCore import QEvent, QEventLoop, QPointF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 
+from combe.app.collector import keep_heaps_small
 from combe.app.looked_at import WORK
 from combe.app.picture import settle
 from combe.app.plots.axes import Plot
@@ -58,6 +59,7 @@ def application(kind: type[QApplication] = QApplication) -> QApplication:
 
 def as_the_application() -> None:
     """Threads take turns, and long work runs apart, as in the application."""
+    keep_heaps_small()
     sys.setswitchinterval(TURN_S)
     be_polite()
     WORKERS.serve_window(WORK)

@@ -52,6 +52,7 @@ def _run(project: Project, path: Path | None) -> int:
         from PyQt6.QtWidgets import QApplication
     except ImportError as error:
         raise ToolError(f"Qt can't be loaded ({error})", "combe", "make setup as root installs what it needs") from None
+    from combe.app.collector import keep_heaps_small
     from combe.app.guard import Guard
     from combe.app.looked_at import WORK
     from combe.app.recovery import Recovery
@@ -61,6 +62,7 @@ def _run(project: Project, path: Path | None) -> int:
     from combe.app.theme.palette import THEME
     from combe.app.window import MainWindow
 
+    keep_heaps_small()
     sys.setswitchinterval(TURN_S)
     be_polite()
     settings = Settings.load()
