@@ -15,7 +15,7 @@ from combe.analysis.exact import exact_filter
 from combe.api.realizing import package_of
 from combe.cli.output import hertz, print_json, say
 from combe.cli.sources import FilterName, WholePath, realization_and_project
-from combe.delivery.code_choices import HISTORIES, NUMBERS
+from combe.delivery.code_choices import BUILDS, HISTORIES, NUMBERS
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES
 from combe.delivery.hdl.page import several
@@ -34,7 +34,7 @@ from combe.signals.sweep import gain_at
 OPTIONS = {
     "target": "--target", "number": "--number", "history": "--history", "unroll": "--unroll",
     "intrinsics": "--intrinsics", "reloadable": "--reloadable", "guard": "--denormal-guard", "converter_in": "--converter-in",
-    "converter_out": "--converter-out", "file_name": "--file-name", "type_name": "--type-name",
+    "converter_out": "--converter-out", "build": "--build", "single_file": "--single-file", "file_name": "--file-name", "type_name": "--type-name",
     "architecture": "--architecture", "clock": "--clock", "multipliers": "--multipliers", "pipeline": "--pipeline",
     "axi_stream": "--axi-stream", "board": "--board", "synthesize": "--synthesize",
 }  # fmt: skip
@@ -67,6 +67,8 @@ def run(
     guard: Annotated[bool, typer.Option("--denormal-guard", help="Loops in floating point end in zeros.")] = False,
     converter_in: Annotated[str, typer.Option(metavar="BITS[@OFFSET]", help="An entry for raw unsigned codes.")] = "",
     converter_out: Annotated[str, typer.Option(metavar="BITS[@OFFSET]", help="The codes that entry gives.")] = "",
+    build: Annotated[str, typer.Option(help=f"Build files beside the Makefile: {', '.join(BUILDS)}.")] = "make",
+    single_file: Annotated[bool, typer.Option("--single-file", help="All of the C in one header.")] = False,
     file_name: Annotated[str, typer.Option(metavar="ID", help="What files are called, where not as the code.")] = "",
     type_name: Annotated[str, typer.Option(metavar="ID", help="What types are called, where not as the code.")] = "",
     architecture: Annotated[str, typer.Option(metavar="A", help=f"Of a circuit: {', '.join(ARCHITECTURES)}.")] = "",
@@ -103,7 +105,7 @@ def run(
     lines = api.lines(found)
     values = {
         "number": number, "history": history, "unroll": unroll, "intrinsics": intrinsics, "reloadable": reloadable,
-        "guard": guard, "converter_in": converter_in, "converter_out": converter_out, "file_name": file_name,
+        "guard": guard, "converter_in": converter_in, "converter_out": converter_out, "build": build, "single_file": single_file, "file_name": file_name,
         "type_name": type_name, "architecture": architecture, "clock_hz": hertz(clock, "--clock") if clock else 0.0,
         "multipliers": multipliers, "pipeline": pipeline, "axi_stream": axi_stream, "board": board,
     }  # fmt: skip

@@ -13,6 +13,7 @@ from combe.realization.formats import Format, narrowest_signed
 NUMBERS = ("integer", "single", "double")
 HISTORIES = ("blocks", "double", "circular")
 UNROLLS = (0, 4, 8, 16, 32)
+BUILDS = ("make", "cmake", "meson")
 MOST_CODE_BITS = 31
 
 
@@ -46,7 +47,8 @@ class CodeChoices(Struct, frozen=True):
     wrap is needed; ``circular`` once, the least memory. ``unroll`` taps make one turn of the inner loop (0: as many as
     pay). ``reloadable`` keeps coefficients in the state, to be set while it runs. ``converter_in`` and ``converter_out``
     (``bits@offset``) add an entry that takes and gives raw unsigned codes. ``guard`` sets values of a floating-point loop
-    to zero before they become denormal. ``file_name`` and ``type_name`` are the name where they are empty.
+    to zero before they become denormal. ``build`` adds a description for another build tool beside the Makefile.
+    ``single_file`` puts all of the C into the header, for one file of a program to take the body from. ``file_name`` and ``type_name`` are the name where they are empty.
     """
 
     language: str = "c"
@@ -58,6 +60,8 @@ class CodeChoices(Struct, frozen=True):
     guard: bool = False
     converter_in: str = ""
     converter_out: str = ""
+    build: str = "make"
+    single_file: bool = False
     file_name: str = ""
     type_name: str = ""
 
@@ -65,6 +69,11 @@ class CodeChoices(Struct, frozen=True):
     def written_in(self) -> Language:
         """The language, with what belongs to it."""
         return language_named(self.language)
+
+    @property
+    def is_header_alone(self) -> bool:
+        """Whether all of the C stands in the header; other languages have a way of their own."""
+        return self.single_file and self.language == "c"
 
     @property
     def is_float(self) -> bool:
@@ -77,6 +86,7 @@ def check_code_choices(choices: CodeChoices) -> None:
     for key, value, known in (
         ("language", choices.language, NAMES), ("number", choices.number, NUMBERS),
         ("history", choices.history, HISTORIES), ("unroll", choices.unroll, UNROLLS),
+        ("build", choices.build, BUILDS),
     ):  # fmt: skip
         if value not in known:
             raise FormatError(f'"{value}" is not known here', key, f"known are {', '.join(str(k) for k in known)}")

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
 PROCESSORS, CIRCUITS = "processors", "circuits"
 CODES = ("reloadable", "converter_in", "converter_out")
-OF_CODE = ("number", "history", "unroll", "intrinsics", "guard", "file_name", "type_name", *CODES)
+OF_CODE = ("number", "history", "unroll", "intrinsics", "guard", "build", "file_name", "type_name", *CODES)
 OF_CIRCUITS = ("architecture", "clock_hz", "multipliers", "pipeline", "axi_stream", "board", *CODES)
 """Choices by their keys in a project; what is measured or built on top of them belongs to a language too."""
 
@@ -100,8 +100,8 @@ C_WRITER, HDL_WRITER = "combe.delivery.c.writer:written", "combe.delivery.hdl.wr
 C_PROOF, HDL_PROOF = "combe.proof.c:proved", "combe.proof.hdl:proved"
 LANGUAGES = (
     Language(
-        "c", "C", PROCESSORS, OF_CODE, ("target",), C_WRITER, C_PROOF, ".c",
-        ((".c", "c"), (".h", "c"), ("Makefile", "make")), ("gcc",),
+        "c", "C", PROCESSORS, (*OF_CODE, "single_file"), ("target",), C_WRITER, C_PROOF, ".c",
+        ((".c", "c"), (".h", "c"), ("Makefile", "make"), ("CMakeLists.txt", "cmake"), ("meson.build", "meson")), ("gcc",),
     ),
     Language(
         "c++", "C++", PROCESSORS, OF_CODE, (), C_WRITER, C_PROOF, ".hpp",

@@ -16,6 +16,9 @@ from combe.errors import FormatError
 from combe.files import encoded, make_folder
 from combe.placing import write_files
 
+OTHERWISE = {"Makefile": ".mk", "CMakeLists.txt": ".cmake", "meson.build": ""}
+"""Files that every package has under the same name, and how they end where that one is taken."""
+
 
 class SourceFile(Struct, frozen=True):
     """One generated file."""
@@ -59,7 +62,8 @@ class Package(Struct, frozen=True):
     @property
     def main(self) -> SourceFile:
         """The file one would open first."""
-        return next(file for file in self.files if file.name.endswith(self.written_in.main))
+        ending = ".h" if self.code.is_header_alone else self.written_in.main
+        return next(file for file in self.files if file.name.endswith(ending))
 
     @property
     def file(self) -> str:
@@ -79,7 +83,13 @@ class Package(Struct, frozen=True):
     def write(self, folder: str | Path) -> list[Path]:
         """Write every file into a folder, made if needed; all of them appear, whole, or none.
 
-        A ``Makefile`` that is another's stays; this package's is called after it then, ``NAME.mk``.
+        A ``Makefile`` that is another's stays; this package's is called after it then, ``NAME.mk``; so with ``CMakeLists.txt`` and
+        ``NAME.cmake``. A ``meson.build`` can have no other name.
+
+        Raises
+        ------
+        FormatError
+            If another's ``meson.build`` stands there.
         """
         target = make_folder(folder)
         placed = [(self.place_of(target, file), encoded(file.text, file.name)) for file in self.files]
@@ -87,16 +97,22 @@ class Package(Struct, frozen=True):
         return [path for path, _ in placed]
 
     def place_of(self, folder: Path, file: SourceFile) -> Path:
-        """Where a file goes: under its own name, unless a Makefile of somebody else's stands there."""
+        """Where a file goes: under its own name, unless a build file of somebody else's stands there."""
         own = folder / file.name
-        if file.name != "Makefile":
+        if file.name not in OTHERWISE:
             return own
         try:
             standing = own.read_text(encoding="utf-8", errors="replace")
         except OSError:
             return own
         is_ours = standing.split("\n", 1)[0] == file.text.split("\n", 1)[0] and self.main.name in standing
-        return own if is_ours or not standing.strip() else folder / f"{self.file}.mk"
+        if is_ours or not standing.strip():
+            return own
+        if not OTHERWISE[file.name]:
+            raise FormatError(
+                f"{own} is another filter's", "to", "a folder holds one meson.build: deliver to one of its own"
+            )
+        return folder / f"{self.file}{OTHERWISE[file.name]}"
 
 
 def checked_name(name: str) -> str:

@@ -19,6 +19,8 @@ ARITHMETIC = {
 CODE = {
     "converter_in": "codes in",
     "converter_out": "codes out",
+    "build": "build files",
+    "single_file": "one file",
     "file_name": "name of files",
     "type_name": "name of types",
 }

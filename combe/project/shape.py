@@ -82,6 +82,8 @@ class CodeShape(Struct, forbid_unknown_fields=True):
     guard: Flag = False
     converter_in: Text = ""
     converter_out: Text = ""
+    build: Text = "make"
+    single_file: Flag = False
     file_name: Text = ""
     type_name: Text = ""
 

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QProgressBar, QPu
 from combe.app.theme.marks import icon
 from combe.app.widgets.parts import Choice, Panel, Scroller, label, set_role
 from combe.delivery.code_choices import (
+    BUILDS,
     HISTORIES,
     NUMBERS,
     UNROLLS,
@@ -42,6 +43,7 @@ BOXES = (
         tuple("by itself" if not k else str(k) for k in UNROLLS),
         "Taps in one turn of the inner loop",
     ),
+    ("build", "Build files", BUILDS, "cmake: CMakeLists.txt beside the Makefile; meson: meson.build beside it"),
 )
 SWITCHES = (
     ("intrinsics", "Dual multiply-accumulate", "Arm's intrinsics behind #ifdef, with plain C that gives the same"),
@@ -50,6 +52,7 @@ SWITCHES = (
         "Coefficients replaceable",
         "Kept in the state and set while it runs, refused where they could overflow",
     ),
+    ("single_file", "One file", "All of the C in the header; one source of a program takes the functions from it"),
     ("guard", "Guard against denormals", "Values of floating-point loops end in zeros"),
 )
 TEXTS = (

@@ -67,14 +67,19 @@ def c_package(
     shared["story"] = story(realization, name, requirement, lines, choices, made)
     shared |= _vectors(realization, choices, shared)
     file = shared["file"]
-    if shared["is_header_only"]:
+    if shared["is_header_only"] or choices.is_header_alone:
         shared["body"] = _render("source.c.j2", shared)
+    if choices.is_header_alone:
+        texts = {f"{file}.h": "header.h.j2", f"{file}_check.c": "check.c.j2", "Makefile": "Makefile.j2"}
+    elif shared["is_header_only"]:
         texts = {f"{file}.hpp": "header.h.j2", f"{file}_check.cpp": "check.c.j2", "Makefile": "Makefile.j2"}
     else:
         texts = {
             f"{file}.h": "header.h.j2", f"{file}.c": "source.c.j2", f"{file}_check.c": "check.c.j2",
             "Makefile": "Makefile.j2",
         }  # fmt: skip
+    if choices.build != "make":
+        texts[{"cmake": "CMakeLists.txt", "meson": "meson.build"}[choices.build]] = f"{choices.build}.j2"
     files = [SourceFile(written, _render(template, shared)) for written, template in texts.items()]
     return Package(choices.language, name, tuple(files), choices)
 
@@ -109,7 +114,7 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         "has_dual": any(v.values.get("is_dual") for v in stages), "is_float": is_float,
         "held": sorted({r.values["target"].bits for r in rounds if _is_held(r.values)}),
         "has_state": any(v.kind != "requantize" and (v.kind != "network" or v.values["kept"]) for v in stages), "uses_intrinsics": choices.intrinsics and not is_float,
-        "is_header_only": is_cpp, "fn": "inline" if is_cpp else "static", "api": "inline " if is_cpp else "",
+        "is_header_only": is_cpp, "is_single": choices.is_header_alone, "fn": "inline" if is_cpp else "static", "api": "inline " if is_cpp else "",
         "table": "inline constexpr" if is_cpp else "static const",
         "needs_apart": any(v.kind in ("section", "network") or v.values.get("layout") in ("blocks", "rates") for v in stages),
         "wide": used_of_wide([r.values for r in rounds if r.values["is_wide"]]),

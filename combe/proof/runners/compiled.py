@@ -39,7 +39,9 @@ class Compiled(InFolder):
         is_cpp = package.code.language == "c++"
         self.ending = "cpp" if is_cpp else "c"
         self.flags = [*(CPP_STRICT if is_cpp else STRICT), *(extra_flags or [])]
-        self.source = [] if is_cpp else [f"{package.file}.c"]
+        self.source = [] if is_cpp or package.code.is_header_alone else [f"{package.file}.c"]
+        if package.code.is_header_alone:
+            self.flags.append(f"-D{package.name.upper()}_BODY")
         package.write(self.folder)
 
     def build(self) -> None:

@@ -55,7 +55,7 @@ class Emulated:
     @property
     def uses_intrinsics(self) -> bool:
         """Whether the dual multiply-accumulate is really in what was built."""
-        has_dual = "__smla" in self.package.text(f"{self.package.file}.c")
+        has_dual = "__smla" in self.package.main.text
         return not self.portable and has_dual and self.on.has_dual
 
     def run(self, samples: NDArray[Any]) -> NDArray[Any]:
@@ -96,7 +96,9 @@ class Emulated:
             shutil.copy(Path(__file__).parent.parent / "cores" / name, folder / name)
         unit = self.on.float_unit if package.code.is_float else ()
         flags = [*self.on.flags, *unit]
-        run([self.compiler, *flags, *STRICT, *(PORTABLE if self.portable else []), "-c", f"{package.file}.c"], folder)
+        apart = PORTABLE if self.portable else []
+        body = ["-x", "c", f"-D{package.name.upper()}_BODY"] if package.code.is_header_alone else []
+        run([self.compiler, *flags, *STRICT, *apart, *body, "-c", package.main.name, "-o", f"{package.file}.o"], folder)
         loose = ["-O2", "-std=gnu99", "-nostartfiles", "-Wl,--no-warn-rwx-segments", "-T", memory]
         libraries = ["-lgcc"] if package.code.is_float else []
         parts = ["board.c", start, "harness.c", f"{package.file}.o", *libraries]
