@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import subprocess
+import sys
 import tempfile
 import time
 import unittest
@@ -39,6 +41,7 @@ from combe.app.widgets.action_palette import matches
 from combe.app.widgets.figure import Figure
 from combe.app.window import MainWindow
 from combe.delivery import languages
+from combe.errors import CombeError, Stopped
 from combe.project import edits
 from combe.project.demo import demo_project
 from combe.project.document import STEPS, DesignChoice
@@ -465,6 +468,40 @@ class Collecting(unittest.TestCase):
             gc.collect()
 
 
+HEAPS = """
+import ctypes, sys, threading
+if sys.argv[1] == "small":
+    from combe.app.collector import keep_heaps_small
+    keep_heaps_small()
+import numpy as np
+gate = threading.Barrier(6)
+def work():
+    gate.wait()
+    held = [np.ones(9000) for _ in range(50)]
+    gate.wait()
+threads = [threading.Thread(target=work) for _ in range(6)]
+[each.start() for each in threads], [each.join() for each in threads]
+libc = ctypes.CDLL(None)
+libc.fopen.restype = ctypes.c_void_p
+file = ctypes.c_void_p(libc.fopen(sys.argv[2].encode(), b"w"))
+libc.malloc_info(0, file)
+libc.fclose(file)
+"""
+
+
+class Heaps(unittest.TestCase):
+    def test_threads_share_two_heaps(self) -> None:
+        """By the C library's own account; without the call each thread that comes while others work has its own."""
+        counted = {}
+        with tempfile.TemporaryDirectory() as place:
+            for way in ("small", "as they come"):
+                account = Path(place) / "heaps.xml"
+                subprocess.run([sys.executable, "-c", HEAPS, way, str(account)], check=True)
+                counted[way] = account.read_text().count("<heap nr=")
+        self.assertEqual(counted["small"], 2)
+        self.assertGreater(counted["as they come"], 2)
+
+
 class Keeping(WindowCase):
     def test_save_close_and_open_again(self) -> None:
         type_over(self.window.brief.rows[0].figures["stop"], "11k")
@@ -776,6 +813,43 @@ class Background(unittest.TestCase):
             self.assertAlmostEqual(pace.seconds, 0.003)
             list(pace.timed(lambda _: iter((1,)))(lambda: False))
         self.assertFalse(pace.is_quick)
+
+    def test_work_that_now_takes_long_is_left_to_a_lane(self) -> None:
+        """Asked to stop it may raise, end early, or complain of what it hasn't found: none of that is an answer."""
+        from combe.app.jobs import Pace
+
+        def endless(is_stopped):  # type: ignore[no-untyped-def]
+            yield 1
+            for _ in range(2000):
+                time.sleep(0.001)
+                if is_stopped():
+                    raise Stopped
+
+        def ends_early(is_stopped):  # type: ignore[no-untyped-def]
+            for _ in range(2000):
+                time.sleep(0.001)
+                if is_stopped():
+                    break
+            yield "less than it would have found"
+
+        def complains(is_stopped):  # type: ignore[no-untyped-def]
+            yield from ends_early(is_stopped)
+            raise CombeError("nothing was found")
+
+        def complains_at_once(_):  # type: ignore[no-untyped-def]
+            yield 1
+            raise CombeError("nothing was found")
+
+        for job in (endless, ends_early, complains):
+            pace = Pace()
+            pace.seconds = 0.001
+            self.assertIsNone(pace.at_once(job))
+            self.assertFalse(pace.is_quick)
+        pace = Pace()
+        self.assertEqual(pace.at_once(lambda _: iter((1, 2))), [1, 2])
+        self.assertTrue(pace.is_quick)
+        with self.assertRaises(CombeError):
+            pace.at_once(complains_at_once)
 
     def test_the_newest_request_wins_and_stale_answers_are_dropped(self) -> None:
         from combe.app.jobs import Lane

@@ -314,6 +314,32 @@ class Following(WindowCase):
         self.session.end_gesture()
         self.settle()
 
+    def test_drafts_that_may_take_long_are_never_made_beside_the_hand(self) -> None:
+        """However quick the last one was: the thread that waits for another process takes no time of its own."""
+        made_here: list[object] = []
+        self.session._pace.seconds = 0.001
+        move = lambda project: edits.move_edge(project, 0, "stop", 11_000.0)  # noqa: E731
+        with unittest.mock.patch.object(self.session._pace, "at_once", lambda work: made_here.append(work) or []):
+            self.window.drag(move)
+            self.assertEqual(len(made_here), 1)
+            self.session.edit(edits.choose_design(DesignChoice("minimum-phase")))
+            self.session._pace.seconds = 0.001
+            self.window.drag(lambda project: edits.move_edge(project, 0, "stop", 11_500.0))
+            self.assertTrue(self.session.lanes["chain"].is_busy)
+        self.assertEqual(len(made_here), 1)
+        self.session.end_gesture()
+        self.settle()
+
+    def test_a_draft_that_became_long_is_made_in_a_lane(self) -> None:
+        self.session._pace.seconds = 0.001
+        with unittest.mock.patch.object(self.session._pace, "at_once", lambda work: None):
+            self.window.drag(lambda project: edits.move_edge(project, 0, "stop", 11_000.0))
+        self.assertTrue(self.session.lanes["chain"].is_busy)
+        self.session.end_gesture()
+        self.settle()
+        assert self.session.results.ideal is not None
+        self.assertEqual(self.session.results.ideal.design.requirement.bands[0].stop_hz, 11_000.0)
+
     def test_a_refused_move_leaves_everything(self) -> None:
         before = self.session.project
         with unittest.mock.patch.object(edits, "move_edge", side_effect=DesignError("no such edge")):

@@ -16,6 +16,8 @@ Job = Callable[[Callable[[], bool]], Iterator[Any]]
 
 
 QUICK_S = 0.008
+PATIENCE_S = 0.03
+"""How long work that was quick the last time may hold the interface thread this time."""
 """Work of up to so many seconds is done sooner than a thread is woken, shares the interpreter and is heard."""
 
 
@@ -46,6 +48,29 @@ class Pace:
                 yield report
 
         return work
+
+    def at_once(self, job: Job) -> list[Any] | None:
+        """What work yields that is done here and now; None where it takes longer than it took, for a lane to do it over."""
+        ends = time.monotonic() + PATIENCE_S
+        was_late = False
+
+        def is_late() -> bool:
+            nonlocal was_late
+            was_late = was_late or time.monotonic() > ends
+            return was_late
+
+        try:
+            reports = list(self.timed(job)(is_late))
+        except Stopped:
+            reports = []
+        except CombeError:
+            if not was_late:
+                raise
+            reports = []
+        if was_late:  # asked to stop, it may have ended with less than it would have found
+            self.seconds = float("inf")
+            return None
+        return reports
 
 
 class Lane(QObject):

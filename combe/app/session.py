@@ -320,23 +320,26 @@ class Session(Working):
         def follow(is_stopped: Callable[[], bool]) -> Iterator[object]:
             return cast(Iterator[object], work().chain(project, start, with_rest, results, is_stopped))
 
-        if not with_rest and self._pace.is_quick:
-            self._draft_here(names, follow)
-        else:
-            self._submit("chain", names, follow if with_rest else self._pace.timed(follow))
+        if with_rest or work().is_long(project):
+            self._submit("chain", names, follow)  # elsewhere: how long this thread works says nothing
+        elif not (self._pace.is_quick and self._draft_here(names, follow)):
+            self._submit("chain", names, self._pace.timed(follow))
 
-    def _draft_here(self, names: tuple[str, ...], work: Job) -> None:
-        """A draft that takes less than a thread takes to be woken and heard is made at once."""
+    def _draft_here(self, names: tuple[str, ...], work: Job) -> bool:
+        """A draft that takes less than a thread takes to be woken and heard is made at once; not one that now takes longer."""
         self._halt("chain")
         self._working["chain"] = names
         self._show(self.results.begun(names))
         try:
-            for report in self._pace.timed(work)(lambda: False):
-                self._take(cast("News | Failure | Progress", report))
+            reports = self._pace.at_once(work)
         except CombeError as error:
             self._fail_lane("chain", error)
-        else:
+            return True
+        for report in reports or ():
+            self._take(cast("News | Failure | Progress", report))
+        if reports is not None:
             self._end("chain", is_whole=True)
+        return reports is not None
 
     def _after_rest(self) -> None:
         project = self.project
