@@ -29,7 +29,7 @@ from combe.running.simulate import ideal_run, requantized, simulate
 from combe.signals.stimuli import vectors, worst_case
 from combe.signals.sweep import sweep_for
 from combe.values import replace
-from tests.support import BAT, LOWPASS, asked, worst_margin_db
+from tests.support import BAT, LOWPASS, asked, some, worst_margin_db
 
 S16 = parse_format("s16f15")
 
@@ -413,6 +413,19 @@ class BetterIntegers(unittest.TestCase):
         self.assertAlmostEqual(
             share(found[:3]), min(every.values()), delta=0.02, msg="for so few taps it is the best of all"
         )
+
+    def test_narrow_bands_that_leave_most_taps_free(self) -> None:
+        """Fewer places looked at than taps, or places that hardly differ: better integers are found all the same."""
+        source = random.Random(17)
+        for order in some((20, 75, 200, 330), 2):
+            low, high = source.uniform(0.001, 0.004), source.uniform(0.991, 0.998)
+            brief = asked(2, (0, low, -0.1, 0.1), (high, 1, -60))
+            found = design(brief, "equiripple", order)
+            plain = realize(found.filter, 2.0, Choices(10), requirement=brief)
+            better = realize(found.filter, 2.0, Choices(10, better=True), requirement=brief)
+            margins = [worst_margin_db(exact_filter(made).taps, brief) for made in (plain, better)]  # type: ignore[union-attr]
+            self.assertGreaterEqual(margins[1], min(margins[0], 0.0), order)
+            self.assertGreaterEqual(margins[1], 0.0, order)
 
     def test_antisymmetric_taps_stay_so(self) -> None:
         band = asked(2, (0.1, 0.9, -0.3, 0.3))

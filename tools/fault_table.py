@@ -1090,6 +1090,27 @@ FAULTS = (
         "drafts: slow ones hold the window up",
     ),
     Fault(
+        "rounding/search/better_integers.py",
+        "abs(R[k, k]) > least",
+        "R[k, k]",
+        "test_arithmetic",
+        "better integers: taps of which narrow bands say nothing",
+    ),
+    Fault(
+        "designing/rates/parts.py",
+        "m * stage.down % stage.up",
+        "m % stage.up",
+        "test_stages",
+        "stages: phases in another order than outputs take them",
+    ),
+    Fault(
+        "designing/rates/parts.py",
+        "stretch = total * down // up",
+        "stretch = total // up",
+        "test_stages",
+        "stages: drawn as if each worked at the highest rate",
+    ),
+    Fault(
         "app/jobs.py",
         "was_late = was_late or time.monotonic() > ends",
         "was_late = False",

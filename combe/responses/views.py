@@ -12,6 +12,7 @@ from combe.responses.curves import (
     delay_curve,
     difference_curve,
     energy_curve,
+    magnitude_curve,
     phase_curve,
     phase_delay_curve,
     step_figures,
@@ -23,6 +24,7 @@ MODES = {
     "phase": ("unwrapped", "wrapped", "linear part removed"),
     "delay": ("samples", "seconds", "phase delay, samples", "phase delay, seconds"),
     "time": ("impulse", "step"),
+    "stages": ("before folding",),
     "level": ("zero-phase amplitude", "energy above", "difference to pin"),
 }
 FARTHEST_DB = 60.0
@@ -45,7 +47,9 @@ def view_points(kind: str, mode: str, rate_hz: float, source: Filter, reference:
         values = time_curve(source, mode != "impulse")
         settled, overshoot = (0, None) if mode == "impulse" else step_figures(source)
         return Points(np.arange(len(values)).astype(float), values, settled, overshoot)
-    omega, values = {"level": _level, "delay": _delay, "phase": _phase}[kind](mode, source, reference)
+    omega, values = {"level": _level, "stages": _stages, "delay": _delay, "phase": _phase}[kind](
+        mode, source, reference
+    )
     if mode.endswith("seconds"):
         values = values / rate_hz
     return Points(omega * rate_hz / (2 * np.pi), values)
@@ -59,6 +63,10 @@ def _level(mode: str, source: Filter, reference: Filter | None) -> tuple[Array, 
     assert reference is not None
     omega, value = difference_curve(source, reference)
     return omega, np.clip(value, -FARTHEST_DB, FARTHEST_DB)
+
+
+def _stages(_: str, source: Filter, __: Filter | None) -> tuple[Array, Array]:
+    return magnitude_curve(source)
 
 
 def _delay(mode: str, source: Filter, _: Filter | None) -> tuple[Array, Array]:

@@ -15,7 +15,8 @@ from combe.filters import Fir
 from combe.ledger import meets
 from combe.requirement import Requirement
 from combe.rounding.choices import MOST_BITS, Choices
-from combe.rounding.realize import HELD, realize, rounded_lines
+from combe.rounding.rates import realize_design
+from combe.rounding.realize import HELD, rounded_lines
 from combe.values import replace
 
 MORE_ORDERS, MORE_BITS = 8, 12
@@ -71,10 +72,13 @@ def _longer(
 def _holds(found: Design, requirement: Requirement, choices: Choices, is_stopped: Stop) -> bool:
     ends = time.monotonic() + PATIENCE_S
     try:
-        made = realize(
-            found.filter, requirement.sample_rate_hz, choices, requirement=requirement,
-            is_stopped=lambda: is_stopped() or time.monotonic() > ends, enough=HELD,
-        )  # fmt: skip
+        made = realize_design(
+            found,
+            choices,
+            is_stopped=lambda: is_stopped() or time.monotonic() > ends,
+            enough=HELD,
+            requirement=requirement,
+        )
     except CombeError:
         return False
     except Stopped:

@@ -114,6 +114,7 @@ class PlotPanel(Panel):
 
     def show_scene(self, scene: Scene) -> None:
         """Another scene; only what's on screen is drawn."""
+        self.buttons["stages"].setVisible(scene.requirement.rate is not None or self.tab == "stages")
         self.scene = scene
         self._show()
 
@@ -167,5 +168,8 @@ class PlotPanel(Panel):
     def _on_mode(self, index: int) -> None:
         page = self.current_page
         page.set_mode(self.mode.itemText(index))
+        strokes = page.legend()
+        if strokes is not None:
+            self.legend.show_curves(strokes)
         if page.mode != self.mode.itemText(index):
             self.mode.setCurrentText(page.mode)

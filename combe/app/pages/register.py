@@ -74,6 +74,7 @@ REGISTER = (
     Entry("delay", "Delay", PLOTS, "side:DelayPage", CURVES),
     Entry("time", "Time", PLOTS, "side:TimePage", CURVES),
     Entry("level", "Level", PLOTS, "side:LevelPage", CURVES),
+    Entry("stages", "Stages", PLOTS, "stages:StagesPage", ("ideal", "rounded")),
     Entry("roots", "Roots", PLOTS, "roots:RootsPage", CURVES, pictures=(("roots", Picture(1100, 600, WAKE_UP)),)),
     Entry("formula", "Formula", PLOTS, "formula:FormulaPage", CURVES, pictures=(("formula", Picture(900, 480, WAKE_UP)),)),
     Entry("numbers", "Numbers", PLOTS, "numbers:NumbersPage", CURVES),

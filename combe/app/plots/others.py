@@ -162,13 +162,25 @@ class SidePlot(Plot):
         )
         if self.kind == "delay" and self.mode.endswith("seconds") and self.requirement is not None:
             least = 2 / self.requirement.sample_rate_hz
+        if self.kind == "stages":
+            low = max(low, self._floor())
         room = max((high - low) * 0.08, least)
         pad = (right - left) * 0.012 + (0.5 if self.kind == "time" else 0)
         self.set_home(left - pad, right + pad, low - room, high + room)
 
+    def _floor(self) -> float:
+        """How far down a picture of gains goes: a good way below what is asked."""
+        if self.requirement is None:
+            return -100.0
+        rate = self.requirement.rate
+        asked = [level for level in (rate.alias_db, rate.image_db) if level is not None] if rate is not None else []
+        return min(asked, default=-70.0) - 30.0
+
     def _unit(self) -> str:
         if self.kind == "phase":
             return "rad"
+        if self.kind == "stages":
+            return "dB"
         if self.kind == "level":
             return {"zero-phase amplitude": "amplitude", "energy above": "energy above, dB"}.get(
                 self.mode, "difference, dB"

@@ -29,6 +29,8 @@ GAINS, FOLLOWED, PAIRED, KICKS = 61, 40, 10, 200
 CRITICAL, FIRST, VERIFIED, MOST_COLUMNS, NEAR_WORST, NEARLY = 64, 8, 96, 2000, 0.8, 1.3
 RETURN, SLACK = 40, 0.02
 """Kicks go on from what is hardly worse than the best, and come back to it after so many."""
+TOLD = 1e-9
+"""Of the largest in the triangle: what lies below says nothing of a tap."""
 HOPELESS = 2.0
 """Where a share of so many is left after rounding, no search brings it below one."""
 FEW, NODES, AT_MOST_S = 9, 4000, 60.0
@@ -249,7 +251,7 @@ class Problem:
             Q, R = np.linalg.qr(self.columns[:, order])
             for gain in self.gains(exact)[::7]:
                 start = np.zeros(count)
-                start[order] = _in_turn(R, Q.T @ (self.columns @ (exact * gain)))
+                start[order] = _in_turn(R, Q.T @ (self.columns @ (exact * gain)), exact[order] * gain)
                 found.append(start)
         return found
 
@@ -260,11 +262,14 @@ class Problem:
         return 1 + np.linspace(-1.0, 1.0, max(GAINS, MOST_COLUMNS // self.columns.shape[1])) * min(room, 0.2)
 
 
-def _in_turn(R: Array, wanted: Array) -> Array:
-    """Integers from the last to the first, each nearest to what those before it leave over."""
-    found = np.zeros(len(wanted))
-    for k in range(len(wanted) - 1, -1, -1):
-        found[k] = np.round((wanted[k] - R[k, k + 1 :] @ found[k + 1 :]) / R[k, k]) if R[k, k] else 0.0
+def _in_turn(R: Array, wanted: Array, exact: Array) -> Array:
+    """Integers from the last to the first, each nearest to what those before it leave over; rounded plainly where the bands, narrow
+    beside all that is free, say nothing of a tap that the others can't say."""
+    found = np.zeros(len(exact))
+    least = TOLD * float(np.max(np.abs(R.diagonal())))
+    for k in range(len(exact) - 1, -1, -1):
+        is_told = k < len(R) and abs(R[k, k]) > least
+        found[k] = np.round((wanted[k] - R[k, k + 1 :] @ found[k + 1 :]) / R[k, k] if is_told else exact[k])
     return found
 
 
