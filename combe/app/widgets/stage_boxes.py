@@ -12,8 +12,10 @@ from combe.app.theme.palette import SMALL, THEME, font
 from combe.designing.rates.parts import StagePart, padding_of, phases_of
 from combe.requirement.quantities import rate_text, short
 
-HIGH, GAP, LEAST = 84, 80, 148
-"""Of a box; between two of them, for a rate; the least width of a box."""
+HIGH, LEAST, WIDEST = 84, 136, 230
+"""Of a box; its least and its largest width."""
+TIGHT, WIDE = 62, 92
+"""Between two boxes, for a rate."""
 
 
 def box_words(part: StagePart, format_words: str = "") -> tuple[str, ...]:
@@ -28,12 +30,12 @@ def box_words(part: StagePart, format_words: str = "") -> tuple[str, ...]:
     )
     if stage.kind == "cic":
         length = stage.factor * stage.delay
-        return f"{way}   CIC", f"order {stage.order} over {length} samples", f"{short(part.adds, 4)} adds, no multiply"
+        return f"{way}   CIC", f"order {stage.order} over {length}", f"{short(part.adds, 4)} adds, no multiply"
     phases, padding = phases_of(stage), padding_of(stage)
     zeros = sum(1 for tap in stage.taps if not tap)
     made = f"{len(stage.taps)} taps{f', {zeros} zero' if zeros else ''}{', ' + format_words if format_words else ''}"
     shape = f"{len(phases)} × {-(-len(stage.taps) // len(phases))}{f', {padding} padded' if padding else ''}"
-    return f"{way}   {shape}", made, f"{short(part.multiplies, 4)} multiplies, {short(part.adds, 4)} adds"
+    return f"{way}   {shape}", made, f"{short(part.multiplies, 4)} multiplies"
 
 
 class StageBoxes(QWidget):
@@ -58,19 +60,26 @@ class StageBoxes(QWidget):
     def _sentence(self, index: int) -> str:
         part = self.parts[index]
         ends = f"{rate_text(part.rate_in_hz)} to {rate_text(part.rate_out_hz)}"
-        return f"{ends}: {', '.join(self.words[index])} a sample, {part.share:.0%} of all operations"
+        adds = "" if part.stage.kind == "cic" else f" and {short(part.adds, 4)} adds"
+        return f"{ends}: {', '.join(self.words[index])}{adds} a sample, {part.share:.0%} of all operations"
 
     def sizeHint(self) -> QSize:
         """Room for every box at its least width."""
         count = len(self.parts)
-        return QSize(count * LEAST + (count + 1) * GAP, HIGH + 8)
+        return QSize(count * LEAST + (count + 1) * TIGHT, HIGH + 8)
+
+    @property
+    def gap(self) -> float:
+        """Between two boxes: what they leave, within limits."""
+        count = len(self.parts)
+        return min(max((self.width() - count * LEAST) / (count + 1), TIGHT), WIDE)
 
     def box(self, index: int) -> QRectF:
         """Where a stage is drawn."""
-        count = max(len(self.parts), 1)
-        wide = min(max((self.width() - (count + 1) * GAP) / count, LEAST), 230)
-        left = (self.width() - count * wide - (count + 1) * GAP) / 2
-        return QRectF(max(left, 0) + GAP + index * (wide + GAP), 4, wide, HIGH)
+        count, gap = max(len(self.parts), 1), self.gap
+        wide = min(max((self.width() - (count + 1) * gap) / count, LEAST), WIDEST)
+        left = (self.width() - count * wide - (count + 1) * gap) / 2
+        return QRectF(max(left, 0) + gap + index * (wide + gap), 4, wide, HIGH)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Boxes, arrows with rates, shares."""
@@ -78,11 +87,11 @@ class StageBoxes(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for index, part in enumerate(self.parts):
             box = self.box(index)
-            self._arrow(painter, box.left() - GAP, box.left(), part.rate_in_hz)
+            self._arrow(painter, box.left() - self.gap, box.left(), part.rate_in_hz)
             self._box(painter, box, index)
         if self.parts:
             last = self.box(len(self.parts) - 1)
-            self._arrow(painter, last.right(), last.right() + GAP, self.parts[-1].rate_out_hz)
+            self._arrow(painter, last.right(), last.right() + self.gap, self.parts[-1].rate_out_hz)
 
     def _arrow(self, painter: QPainter, left: float, right: float, rate_hz: float) -> None:
         y = 4 + HIGH / 2
