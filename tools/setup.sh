@@ -35,14 +35,21 @@ elif ! "$python" -c 'import ensurepip, venv' >/dev/null 2>&1; then
     missing="$missing python3-venv"
 fi
 
+bring() {
+    apt-get update -q >/dev/null || true
+    # shellcheck disable=SC2086
+    DEBIAN_FRONTEND=noninteractive apt-get install -q -y --no-install-recommends $missing >/dev/null ||
+        echo "some packages could not be installed; what doesn't need them still works"
+}
+
+bringing=""
 if [ -n "$missing" ]; then
     if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; then
         echo "installing$missing"
-        export DEBIAN_FRONTEND=noninteractive
-        apt-get update -q >/dev/null || true
-        # shellcheck disable=SC2086
-        apt-get install -q -y --no-install-recommends $missing >/dev/null ||
-            echo "some packages could not be installed; what doesn't need them still works"
+        case "$missing" in
+            *python3-venv*) bring ;; # what follows needs it
+            *) bring & bringing=$! ;; # half a minute, beside what follows
+        esac
     else
         echo "not on this machine:$missing"
         echo "to install: sudo apt-get install$missing"
@@ -66,3 +73,4 @@ if [ ! -x .venv/bin/python ] || [ ! -f "$stamp" ] || [ pyproject.toml -nt "$stam
     }
     touch "$stamp"
 fi
+[ -z "$bringing" ] || wait "$bringing"
