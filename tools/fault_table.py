@@ -1111,6 +1111,27 @@ FAULTS = (
         "stages: drawn as if each worked at the highest rate",
     ),
     Fault(
+        "delivery/hdl/fir_mac.py",
+        "wide = port.address.width + 1",
+        "wide = port.address.width",
+        "test_two_banks",
+        "circuits: the first taps are also written behind the last lane's",
+    ),
+    Fault(
+        "delivery/hdl/fir_mac.py",
+        "flag_not(port.bank), target, bits",
+        "port.bank, target, bits",
+        "test_two_banks",
+        "circuits: the bank in use is written",
+    ),
+    Fault(
+        "delivery/hdl/build.py",
+        'int(architecture == "folded" and build.pipeline > 0)',
+        "0",
+        "test_two_banks",
+        "circuits: a swap is a sample early in folded taps",
+    ),
+    Fault(
         "app/jobs.py",
         "was_late = was_late or time.monotonic() > ends",
         "was_late = False",

@@ -36,7 +36,7 @@ OPTIONS = {
     "intrinsics": "--intrinsics", "reloadable": "--reloadable", "guard": "--denormal-guard", "converter_in": "--converter-in",
     "converter_out": "--converter-out", "build": "--build", "single_file": "--single-file", "file_name": "--file-name", "type_name": "--type-name",
     "architecture": "--architecture", "clock": "--clock", "multipliers": "--multipliers", "pipeline": "--pipeline",
-    "axi_stream": "--axi-stream", "board": "--board", "synthesize": "--synthesize",
+    "axi_stream": "--axi-stream", "double_buffer": "--double-buffer", "board": "--board", "synthesize": "--synthesize",
 }  # fmt: skip
 """What may belong to some languages only, by the name of its parameter."""
 KEYS = {"clock": "clock_hz"}
@@ -77,6 +77,9 @@ def run(
     pipeline: Annotated[
         int, typer.Option(help="Adders in a row between two registers; 0: no registers in between.")
     ] = 1,
+    double_buffer: Annotated[
+        bool, typer.Option("--double-buffer", help="Replaced coefficients take over together, between two samples.")
+    ] = False,
     axi_stream: Annotated[bool, typer.Option("--axi-stream", help="A wrapper with AXI4-Stream ports too.")] = False,
     board: Annotated[
         str, typer.Option(metavar="BOARD", help="A top level with a self-test for a board: one that ships, or a file.")
@@ -107,7 +110,7 @@ def run(
         "number": number, "history": history, "unroll": unroll, "intrinsics": intrinsics, "reloadable": reloadable,
         "guard": guard, "converter_in": converter_in, "converter_out": converter_out, "build": build, "single_file": single_file, "file_name": file_name,
         "type_name": type_name, "architecture": architecture, "clock_hz": hertz(clock, "--clock") if clock else 0.0,
-        "multipliers": multipliers, "pipeline": pipeline, "axi_stream": axi_stream, "board": board,
+        "multipliers": multipliers, "pipeline": pipeline, "double_buffer": double_buffer, "axi_stream": axi_stream, "board": board,
     }  # fmt: skip
     if project is not None:
         # What the command line leaves open is as the project has chosen it, so that what is written is what it exports.

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 PROCESSORS, CIRCUITS = "processors", "circuits"
 CODES = ("reloadable", "converter_in", "converter_out")
 OF_CODE = ("number", "history", "unroll", "intrinsics", "guard", "build", "file_name", "type_name", *CODES)
-OF_CIRCUITS = ("architecture", "clock_hz", "multipliers", "pipeline", "axi_stream", "board", *CODES)
+OF_CIRCUITS = ("architecture", "clock_hz", "multipliers", "pipeline", "double_buffer", "axi_stream", "board", *CODES)
 """Choices by their keys in a project; what is measured or built on top of them belongs to a language too."""
 
 

@@ -24,7 +24,12 @@ CODE = {
     "file_name": "name of files",
     "type_name": "name of types",
 }
-HARDWARE = {"clock_hz": "clock", "axi_stream": "AXI4-Stream", "board": "board"}
+HARDWARE = {
+    "clock_hz": "clock",
+    "double_buffer": "two banks of coefficients",
+    "axi_stream": "AXI4-Stream",
+    "board": "board",
+}
 
 
 def differences(before: Kept, after: Kept) -> tuple[str, ...]:

@@ -184,5 +184,5 @@ def hardware_of(project: Project) -> HardwareChoices:
     clock = project.hardware.clock_hz or project.requirement.clock_hz or 0.0
     return replace(
         project.hardware, clock_hz=clock, reloadable=code.reloadable, converter_in=code.converter_in,
-        converter_out=code.converter_out,
+        converter_out=code.converter_out, double_buffer=project.hardware.double_buffer and code.reloadable,
     )  # fmt: skip

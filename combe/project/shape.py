@@ -107,6 +107,7 @@ class HardwareShape(Struct, forbid_unknown_fields=True):
     clock_hz: Clock = 0.0
     multipliers: Annotated[int, whole(0, 4096)] = 0
     pipeline: Annotated[int, whole(0, 16)] = 1
+    double_buffer: Flag = False
     axi_stream: Flag = False
     board: Text = ""
 

@@ -155,6 +155,10 @@ class CodePanel(Panel):
         self.axi.setToolTip("A second file with stream ports, words padded to bytes")
         self.axi.clicked.connect(lambda on: self._offer_hardware("axi_stream", on, "AXI4-Stream"))
         self.form.addRow(self.axi)
+        self.banks = QCheckBox("Two banks of coefficients")
+        self.banks.setToolTip("What is written takes over as a whole, between two samples")
+        self.banks.clicked.connect(lambda on: self._offer_hardware("double_buffer", on, "two banks of coefficients"))
+        self.form.addRow(self.banks)
         for key, words, hint in TEXTS:
             field = QLineEdit()
             field.setObjectName("field")
@@ -207,6 +211,7 @@ class CodePanel(Panel):
         self.hardware = hardware
         self.architecture.setCurrentText(hardware.architecture or ITSELF)
         self.axi.setChecked(hardware.axi_stream)
+        self.banks.setChecked(hardware.double_buffer)
         words = {
             "clock_hz": f"{hardware.clock_hz / 1e6:g}" if hardware.clock_hz else "",
             "multipliers": str(hardware.multipliers or ""), "pipeline": str(hardware.pipeline),
@@ -221,13 +226,14 @@ class CodePanel(Panel):
         """Only what the language listens to, and what matters beside the other choices."""
         rows: dict[str, QWidget] = {
             **{key: box for key, box in self.boxes.items() if key != "language"}, **self.texts, **self.switches,
-            **self.hardware_fields, "architecture": self.architecture, "axi_stream": self.axi,
+            **self.hardware_fields, "architecture": self.architecture, "axi_stream": self.axi, "double_buffer": self.banks,
         }  # fmt: skip
         is_float, is_semi = self.choices.is_float, self.hardware.architecture == "semi-parallel"
         idle = {"history", "unroll"} if self.is_recursive else set()
         idle |= {*CONVERTERS, "intrinsics"} if is_float else {"guard"}
         idle |= set() if self.is_recursive else {"guard"}
         idle |= set() if is_semi else {"multipliers"}
+        idle |= set() if self.choices.reloadable else {"double_buffer"}
         for key, row in rows.items():
             self.form.setRowVisible(row, key in self.choices.written_in.choices and key not in idle)
 

@@ -34,6 +34,7 @@ from combe.errors import FormatError
 from combe.realization.cic import Cic
 from combe.realization.formats import Format, narrowest_signed
 from combe.realization.stages import Realization, Requantize, TapSum
+from combe.values import replace
 
 MOST_STREAMED_TAPS = 2000
 LONGEST_SPAN = 60
@@ -164,6 +165,10 @@ def _check_fits(realization: Realization, architecture: str, choices: HardwareCh
     if choices.reloadable and (taps is None or architecture == "multiplierless"):
         what = "coefficients can be replaced in one sum of taps with multipliers"
         raise FormatError(what, "reloadable", "leave it out, or take transposed taps")
+    if choices.double_buffer and not choices.reloadable:
+        raise FormatError("two banks go with replaceable coefficients", "double_buffer", "ask for both, or for neither")
+    if choices.double_buffer and architecture == "serial" and realization.changes_rate:
+        raise FormatError("serial taps of a change of rate have one bank", "double_buffer", "take semi-parallel")
     if architecture not in ("serial", "semi-parallel") and sum(len(s.coefficients) for s in sums) > MOST_STREAMED_TAPS:
         raise FormatError(
             f"{architecture} is written for {MOST_STREAMED_TAPS} taps at most", "architecture", "serial takes more"
@@ -283,11 +288,11 @@ def _stages(
             stream, source = _requantized(build, stream, stage, index), stage.target
         elif isinstance(stage, TapSum):
             if lanes and realization.changes_rate:
-                port = _write_port(build, stage) if choices.reloadable else None
+                port = _write_port(build, stage, choices) if choices.reloadable else None
                 found = polyphase(build, stream, source, stage, lanes, port)
                 stream, ready, clocks = found.stream, found.ready, found.clocks
             elif lanes:
-                port = _write_port(build, stage) if choices.reloadable else None
+                port = _write_port(build, stage, choices) if choices.reloadable else None
                 found = sequenced(build, stream, source, stage, lanes, port)
                 stream, ready, clocks = found.stream, found.ready, found.clocks
             else:
@@ -335,7 +340,7 @@ def _rate_stages(
                 stream, launched = rate_sums(build, stream, source, stage, idle[index], link)
             else:
                 assert isinstance(stage, TapSum)
-                port = _write_port(build, stage) if is_reloadable else None
+                port = _write_port(build, stage, HardwareChoices()) if is_reloadable else None
                 stream, launched = rate_taps(build, stream, source, stage, idle[index], link, port)
             before = link
             source = stage.result
@@ -366,7 +371,7 @@ def _requantized(build: Builder, stream: Stream, stage: Requantize, index: int) 
 def _streamed(
     build: Builder, stream: Stream, stage: TapSum, architecture: str, choices: HardwareChoices
 ) -> Stream:  # fmt: skip
-    loaded = _registers(build, stage, architecture) if choices.reloadable else None
+    loaded = _registers(build, stage, architecture, choices) if choices.reloadable else None
     if architecture == "folded":
         return folded(build, stream, stage, loaded)
     if architecture in ("transposed", "multiplierless"):
@@ -374,28 +379,41 @@ def _streamed(
     return direct(build, stream, stage, loaded)
 
 
-def _write_port(build: Builder, stage: TapSum) -> WritePort:
+def _write_port(build: Builder, stage: TapSum, choices: HardwareChoices) -> WritePort:
+    """Ports for the coefficients. A swap reaches the taps with the sample that was taken at its clock edge, whatever that goes through
+    before."""
     circuit = build.circuit
     bits = bits_for(len(stage.coefficients))
     width = stage.coefficient.bits + (not stage.coefficient.signed)
-    return WritePort(
+    made = WritePort(
         circuit.port("coefficient_write", 1, True, BIT), circuit.port("coefficient_address", bits, True, UNSIGNED),
         circuit.port("coefficient_data", width, True),
     )  # fmt: skip
+    if not choices.double_buffer:
+        return made
+    return replace(made, swap=build.later(circuit.port("coefficient_swap", 1, True, BIT), build.latency))
 
 
-def _registers(build: Builder, stage: TapSum, architecture: str) -> Loaded:
-    """A register for every coefficient, back to what it was made with after a reset."""
-    port, circuit = _write_port(build, stage), build.circuit
+def _registers(build: Builder, stage: TapSum, architecture: str, choices: HardwareChoices) -> Loaded:
+    """A register for every coefficient, back to what it was made with after a reset; two of them where a set is written before it is
+    taken over as a whole."""
+    port, circuit = _write_port(build, stage, choices), build.circuit
     circuit.remark("Coefficients, written from outside.")
+    # Pairs of samples are added a clock before they are multiplied.
+    taken = (
+        build.later(port.swap, int(architecture == "folded" and build.pipeline > 0)) if port.swap is not None else None
+    )
     made = []
     count = len(stage.coefficients)
     for k, value in enumerate(stage.coefficients):
         if architecture == "folded" and k >= (count + 1) // 2:
             break
         enable = circuit.wire(f"write_{k}", flag_and(port.write, equals(port.address, k)))
+        if taken is not None:
+            waiting = circuit.new(f"next_coefficient_{k}", port.data.width)
+            circuit.clocked(waiting, port.data, enable, value)
         signal = circuit.new(f"coefficient_{k}", port.data.width)
-        circuit.clocked(signal, port.data, enable, value)
+        circuit.clocked(signal, port.data if taken is None else waiting, enable if taken is None else taken, value)
         made.append(signal)
     return Loaded(tuple(made))
 

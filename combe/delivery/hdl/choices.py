@@ -16,7 +16,8 @@ class HardwareChoices(Struct, frozen=True):
     """``architecture`` empty takes the one that suits the realization and its rates. ``clock_hz`` 0 means not given.
 
     ``multipliers`` belong to ``semi-parallel`` (0: as few as clock and sample rate allow). ``pipeline`` is how many adders in a
-    row stand between two registers (0: none in between). ``reloadable`` adds a port that writes coefficients. ``axi_stream``
+    row stand between two registers (0: none in between). ``reloadable`` adds a port that writes coefficients, into a second bank
+    with ``double_buffer``, to change places with the first between two samples. ``axi_stream``
     adds a wrapper with AXI4-Stream ports. ``board`` adds a top level with a self-test for a board that ships with Combe, or that
     a file describes.
     """
@@ -26,6 +27,7 @@ class HardwareChoices(Struct, frozen=True):
     multipliers: int = 0
     pipeline: int = 1
     reloadable: bool = False
+    double_buffer: bool = False
     axi_stream: bool = False
     converter_in: str = ""
     converter_out: str = ""

@@ -17,18 +17,40 @@ from combe.delivery.hdl.circuit import (
     equals,
     flag_and,
     flag_not,
+    flag_or,
 )
 from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.realization.formats import Format
 from combe.realization.stages import TapSum
+from combe.values import replace
 
 
 class WritePort(Struct, frozen=True):
-    """The port that replaces coefficients."""
+    """The port that replaces coefficients. With ``swap`` there are two banks: what is written goes to the one that isn't in use, and
+    they change places before the next output; ``bank`` is the one in use."""
 
     write: Signal
     address: Signal
     data: Signal
+    swap: Signal | None = None
+    bank: Signal | None = None
+
+
+def banked(build: Builder, port: WritePort | None, boundary: Expression) -> WritePort | None:
+    """The port with its banks, which change places at a clock edge at which ``boundary`` is set: where no output is under way."""
+    if port is None or port.swap is None:
+        return port
+    circuit = build.circuit
+    circuit.remark(
+        "Two banks of coefficients: one is in use, the other is written. They change places once no output is under way."
+    )
+    waits = circuit.new("swap_waits", 1, BIT)
+    bank = circuit.new("bank", 1, BIT)
+    wanted = circuit.wire("swap_wanted", flag_or(port.swap, waits))
+    now = circuit.wire("swap_now", flag_and(wanted, boundary))
+    circuit.clocked(waits, flag_and(wanted, flag_not(now)), None, 0)
+    circuit.clocked(bank, flag_not(bank), now, 0)
+    return replace(port, bank=bank)
 
 
 class Sequenced(Struct, frozen=True):
@@ -63,7 +85,7 @@ def sequenced(
     first_index = circuit.mux(
         "first_index", accept, Number(0, index_bits, UNSIGNED), circuit.mux("index_on", busy, next_index, index)
     )
-    circuit.clocked(busy, circuit.wire("busy_next", _or(accept, flag_and(busy, flag_not(is_last)))), None, 0)
+    circuit.clocked(busy, circuit.wire("busy_next", flag_or(accept, flag_and(busy, flag_not(is_last)))), None, 0)
     circuit.clocked(index, first_index, None, count - 1)
     circuit.clocked(pointer, next_pointer, accept, 0)
     circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, plus(filled, 1)), accept, 0)
@@ -71,6 +93,7 @@ def sequenced(
     known = circuit.register("known", below(index, filled), None, 0)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
     place = circuit.wire("place", Op("sub", (pointer, circuit.fit(index, depth_bits)), depth_bits, UNSIGNED))
+    port = banked(build, port, flag_or(flag_not(busy), is_last))
     products, carried = [], stream.value.signal
     for lane in range(lanes):
         own = [taps[k] if k < len(taps) else 0 for k in range(lane * count, (lane + 1) * count)]
@@ -159,23 +182,30 @@ def lane_coefficients(
             )
         )
         return factor
-    first = lane * count
-    offset = Op("sub", (port.address, Number(first, port.address.width, UNSIGNED)), port.address.width, UNSIGNED)
-    local = circuit.wire(f"offset_{lane}", offset)
-    inside = below(local, Number(count, port.address.width, UNSIGNED)) if count < 1 << port.address.width else None
-    write = circuit.wire(f"write_{lane}", flag_and(port.write, inside) if inside is not None else port.write)
+    # A bit more than the address has: without it the first taps would also be written behind the end of the last lane.
+    wide = port.address.width + 1
+    first = Number(lane * count, wide, UNSIGNED)
+    local = circuit.wire(f"offset_{lane}", Op("sub", (circuit.fit(port.address, wide), first), wide, UNSIGNED))
+    write = circuit.wire(f"write_{lane}", flag_and(port.write, below(local, Number(count, wide, UNSIGNED))))
     padded = (*own, *[0] * ((1 << bits) - len(own)))
+    target = circuit.fit(local, bits)
+    if port.bank is not None:
+        padded *= 2
+        address = _in_bank(build, port.bank, address, bits)
+        target = _in_bank(build, flag_not(port.bank), target, bits)
     circuit.memory(
-        Memory(name, width, padded, circuit.named(address, f"place_{lane}"), factor, write,
-               circuit.fit(local, bits), port.data, comment=f"Taps of lane {lane}, written from outside.")
+        Memory(name, width, padded, circuit.named(address, f"place_{lane}"), factor, write, target, port.data,
+               comment=f"Taps of lane {lane}, written from outside.")
     )  # fmt: skip
     return factor
+
+
+def _in_bank(build: Builder, bank: Expression, address: Expression, bits: int) -> Expression:
+    """The address with the bank's number above it."""
+    start = build.circuit.mux("in_bank", bank, Number(1 << bits, bits + 1, UNSIGNED), Number(0, bits + 1, UNSIGNED))
+    return Op("or", (start, build.circuit.fit(address, bits + 1)), bits + 1, UNSIGNED)
 
 
 def plus(value: Signal, step: int) -> Op:
     """A counter moved on."""
     return Op("add", (value, Number(step, value.width, UNSIGNED)), value.width, UNSIGNED)
-
-
-def _or(left: Expression, right: Expression) -> Op:
-    return Op("or", (left, right), 1, BIT)

@@ -23,7 +23,7 @@ from combe.delivery.hdl.circuit import (
     flag_not,
     flag_or,
 )
-from combe.delivery.hdl.fir_mac import Flags, Sequenced, WritePort, lane_coefficients, plus, product_of, summed
+from combe.delivery.hdl.fir_mac import Flags, Sequenced, WritePort, banked, lane_coefficients, plus, product_of, summed
 from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.realization.formats import Format
 from combe.realization.stages import TapSum
@@ -80,6 +80,7 @@ def polyphase(
     circuit.clocked(busy, flag_or(start, flag_and(busy, flag_not(is_last))), None, 0)
     memory = _Samples.of(build, stream.value.signal, accept, start, room, lanes * count)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
+    port = banked(build, port, free)
     tap = _numbered(build, stage.up, count, busy, is_output, is_last) if port is not None else row
     products: list[Value] = []
     for lane in range(lanes):

@@ -42,7 +42,14 @@ def facts_of(realization: Realization, built: Built, choices: HardwareChoices) -
         rows.append(
             "coefficient_write stores coefficient_data as tap coefficient_address (newest sample first) at the clock edge;"
         )
-        rows.append("write only values whose sum can't overflow the accumulator, and only between samples.")
+        if choices.double_buffer:
+            rows += [
+                "it goes to a second bank. coefficient_swap, set for one clock, lets that bank take over: from the sample taken at this clock edge",
+                "on, or the next one; what comes free holds older taps: write all of them, none while the output under way at a swap is made.",
+                "Write only values whose sum can't overflow the accumulator.",
+            ]
+        else:
+            rows.append("write only values whose sum can't overflow the accumulator, and only between samples.")
     return rows
 
 
@@ -58,6 +65,7 @@ def page_text(realization: Realization, built: Built, choices: HardwareChoices, 
         "out_valid": "an output is there, for one clock",
         "out_data": f"codes {choices.converter_out}" if choices.converter_out else f"{realization.output}: the integer k stands for k * 2^{-realization.output.fraction}",
         "coefficient_write": "store a coefficient", "coefficient_address": "which tap", "coefficient_data": "its new value",
+        "coefficient_swap": "let the written bank take over",
     }  # fmt: skip
     for port in built.circuit.ports:
         way = "in" if port.is_input else "out"
