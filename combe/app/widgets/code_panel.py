@@ -155,10 +155,6 @@ class CodePanel(Panel):
         self.axi.setToolTip("A second file with stream ports, words padded to bytes")
         self.axi.clicked.connect(lambda on: self._offer_hardware("axi_stream", on, "AXI4-Stream"))
         self.form.addRow(self.axi)
-        self.banks = QCheckBox("Two banks of coefficients")
-        self.banks.setToolTip("What is written takes over as a whole, between two samples")
-        self.banks.clicked.connect(lambda on: self._offer_hardware("double_buffer", on, "two banks of coefficients"))
-        self.form.addRow(self.banks)
         for key, words, hint in TEXTS:
             field = QLineEdit()
             field.setObjectName("field")
@@ -174,6 +170,10 @@ class CodePanel(Panel):
             switch.clicked.connect(partial(self._switched, key))
             self.switches[key] = switch
             self.form.addRow(switch)
+        self.banks = QCheckBox("Two banks of coefficients")
+        self.banks.setToolTip("What is written takes over as a whole, between two samples")
+        self.banks.clicked.connect(lambda on: self._offer_hardware("double_buffer", on, "two banks of coefficients"))
+        self.form.addRow(self.banks)
 
     def dress(self) -> None:
         """Icons in the theme's colours."""
