@@ -73,7 +73,7 @@ class CodeChoices(Struct, frozen=True):
     @property
     def is_header_alone(self) -> bool:
         """Whether all of the C stands in the header; other languages have a way of their own."""
-        return self.single_file and self.language == "c"
+        return self.single_file and "single_file" in self.written_in.choices
 
     @property
     def is_float(self) -> bool:
