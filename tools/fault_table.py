@@ -1132,6 +1132,13 @@ FAULTS = (
         "circuits: a swap is a sample early in folded taps",
     ),
     Fault(
+        "delivery/c/rates.py",
+        "if choices.reloadable else stage.span(source)",
+        "if False else stage.span(source)",
+        "test_reloading",
+        "C: words of a change of rate are as wide as the first taps need",
+    ),
+    Fault(
         "app/jobs.py",
         "was_late = was_late or time.monotonic() > ends",
         "was_late = False",

@@ -35,9 +35,12 @@ def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str
     padded = -(-depth // UNROLLED) * UNROLLED
     rows = phase_rows(stage, padded)
     dual = is_dual(stage, source)
-    sum_type = signed_type(*stage.span(source), 32)
+    # Taps that are replaced may be any of their format, as long as no sum leaves the accumulator.
+    ends = (stage.accumulator.least, stage.accumulator.most) if choices.reloadable else stage.span(source)
+    sum_type = signed_type(*ends, 32)
     sum_type = signed_type(stage.accumulator.least, stage.accumulator.most, 32) if sum_type == "int64_t" else sum_type
     table_type = "int16_t" if dual else c_type(stage.coefficient)
+    any_taps = [[stage.coefficient.least, stage.coefficient.most]]
     together = "down" if up == 1 else "up" if down == 1 and up % 4 == 0 else ""
     return {
         "count": len(stage.coefficients), "padded": padded, "depth": depth, "kept_count": len(stage.coefficients),
@@ -47,7 +50,7 @@ def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str
         "whole": down // up, "part": down % up, "together": together,
         "tap_stride": padded if together == "up" else 0, "sample_stride": down if together == "down" else 0,
         "rows": [literal(value, table_type) for row in rows for value in row], "block": max(block_length(padded), min(32 * down, 256) if up == 1 else 0),
-        "is_dual": dual and choices.intrinsics, "is_short": sum_type == "int64_t" and fits_32_each(rows, source),
+        "is_dual": dual and choices.intrinsics, "is_short": sum_type == "int64_t" and fits_32_each(any_taps if choices.reloadable else rows, source),
         "described": f"{stage.coefficient}: the integer k stands for k * 2^{-stage.coefficient.fraction}",
         "order_words": f" {up} phases, each oldest sample first." if up > 1 else " Oldest sample first.",
         "few_unrolled": divisor(padded // 2, 8), "vectors": "dot" if dual and sum_type == "int32_t" else "",
