@@ -191,6 +191,16 @@ class Making(unittest.TestCase):
         self.assertEqual(needed_section_accumulator(made.stages[0], made.input), made.stages[0].accumulator)  # type: ignore[arg-type, union-attr]
 
 
+    def test_poles_that_no_digit_keeps_from_the_circle_are_told(self) -> None:
+        """An order that is far too high: values between sections have no bound, and no integer stands for that."""
+        high = asked(2, (0, 0.23341, -60), (0.30248, 0.8605, -0.1, 0.1))
+        found = design(high, "elliptic", 72)
+        for form in some(("lattice", "coupled", "direct-1"), 1):
+            with self.assertRaises(CombeError) as caught:
+                realize(found.filter, 2.0, Choices(16, form))
+            self.assertIn("bits", caught.exception.sentence())
+
+
 class LimitCycles(unittest.TestCase):
     def section(self, a: tuple[int, int], rounding: str, bits: int = 8) -> Section:
         made = Section(

@@ -165,10 +165,19 @@ class LinearProgram:
             energy += np.einsum("bnks,bnks->ns", answers, answers)
             state = leap @ state
             done += BLOCK * columns.shape[1] // count
-            left = np.sqrt(np.maximum(np.einsum("is,ij,js->s", state, P, state), 0.0)) / (1 - rate)
-            tail = np.outer(sizes, left)
+            size = np.sqrt(np.maximum(np.einsum("is,ij,js->s", state, P, state), 0.0))
+            # Poles so near the circle that no digit is left between them and it: nothing bounds what is still to come.
+            tail = (
+                np.outer(sizes, size / (1 - rate))
+                if rate < 1
+                else np.where(np.outer(sizes, np.ones(count)) > 0, np.inf, 0.0)
+            )
             sums = positive - negative
-            if np.all(tail <= TAIL_SHARE * np.maximum(sums, 1e-3 * np.max(sums, axis=0))) or done >= LONGEST:
+            if (
+                np.all(tail <= TAIL_SHARE * np.maximum(sums, 1e-3 * np.max(sums, axis=0)))
+                or done >= LONGEST
+                or rate >= 1
+            ):
                 tail = tail + 1e-10 * sums
                 return [Norms(positive[:, k], negative[:, k], tail[:, k], energy[:, k]) for k in range(count)]
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from combe.analysis.bounds import worst_values
 from combe.analysis.linear import LinearProgram, RealTerm
-from combe.errors import FormatError, SumError
+from combe.errors import FormatError, PoleError, SumError
 from combe.realization.formats import Format
 from combe.realization.network import Network, Node, needed_node_accumulator
 from combe.realization.program import stages_program
@@ -66,6 +66,11 @@ def assembled(drafts: list[Draft], form: str, entry: Format, choices: Choices, b
     drafts = [pruned(draft) for draft in drafts]
     flow, _ = draft_program(drafts)
     reach = _reach(flow, entry, choices.scaling)
+    if not np.all(np.isfinite(reach)):
+        what = (
+            f"at {choices.coefficient_bits} bits poles lie so near the circle that nothing bounds what they add up to"
+        )
+        raise PoleError(what, "coefficient_bits", "take more coefficient bits, or a lower order")
     fractions = [bits - 1 - ceil(log2(max(value, 2.0**-300)) + 1e-9) for value in reach]
     for _ in range(MOST_TRIES):
         stages = _stages(drafts, form, entry, choices, bits, fractions)
