@@ -190,7 +190,6 @@ class Making(unittest.TestCase):
             self.assertIn("stages[0]", caught.exception.sentence())
         self.assertEqual(needed_section_accumulator(made.stages[0], made.input), made.stages[0].accumulator)  # type: ignore[arg-type, union-attr]
 
-
     def test_poles_that_no_digit_keeps_from_the_circle_are_told(self) -> None:
         """An order that is far too high: values between sections have no bound, and no integer stands for that."""
         high = asked(2, (0, 0.23341, -60), (0.30248, 0.8605, -0.1, 0.1))

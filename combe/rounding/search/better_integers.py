@@ -38,6 +38,8 @@ FEW, NODES, AT_MOST_S = 9, 4000, 60.0
 machine, so that no clock may end it. The seconds are out of any machine's reach."""
 SHORT, SECONDS = 14, 4.0
 """Up to this many it is given so many seconds to prove how much better any could be; its integers aren't taken."""
+NOTHING_LEFT = 2e-3
+"""So near to what any real taps reach nothing is looked for any more."""
 
 
 class Better(Struct, frozen=True):
@@ -113,25 +115,28 @@ def _better(
     exact = problem.unique(np.array(taps)) * 2.0**fraction
     starts = [np.clip(np.round(exact * gain), *limits) for gain in problem.gains(exact)]
     starts += [np.clip(start, *limits) for start in problem.rounded_in_turn(exact)]
+    starts.append(np.clip(np.round(exact), *limits))
     ranked = sorted(((problem.share(start), k) for k, start in enumerate(starts)))
     best, least = starts[ranked[0][1]], ranked[0][0]
     hopeless = max(HOPELESS * enough, HOPELESS if enough else np.inf)
+    proved = _relaxed(problem, limits) if len(exact) <= SHORT and least > enough else None
+    # What real taps can't do better integers can't either: nothing is left to be looked for.
+    aim = max(enough, proved * (1 + NOTHING_LEFT) if proved is not None else 0.0)
     near: list[tuple[float, int, Array]] = []
     for used, k in ranked[: max(FOLLOWED, MOST_COLUMNS // len(exact))]:
-        if least <= enough or used > hopeless:
+        if least <= aim or used > hopeless:
             break
         found, used = searched(problem, starts[k], limits, is_stopped, False)
         near.append((used, k, found))
         best, least = (found, used) if used < least else (best, least)
     for used, _, start in sorted(near, key=lambda each: each[:2])[: max(PAIRED, MOST_COLUMNS // len(exact))]:
-        if least <= enough or used > hopeless:
+        if least <= aim or used > hopeless:
             break
         found, used = searched(problem, start, limits, is_stopped)
         best, least = (found, used) if used < least else (best, least)
-    if least > enough and (not enough or least <= NEARLY * enough):
+    if least > aim and (not enough or least <= NEARLY * enough):
         best, least = _kicked(problem, best, least, limits, is_stopped, enough)
-    proved = None
-    if (not enough or enough < least < 1.3) and len(exact) <= SHORT and not is_stopped():
+    if least > aim and (not enough or least < 1.3) and len(exact) <= SHORT and not is_stopped():
         if len(exact) <= FEW:
             best, least, proved = _programmed(
                 problem, best, least, limits, {"node_limit": NODES, "time_limit": AT_MOST_S}
@@ -140,6 +145,40 @@ def _better(
             _, _, proved = _programmed(problem, best, least, limits, {"time_limit": SECONDS})
     whole = problem.whole(best.astype(np.int64))
     return Better(tuple(int(k) for k in whole), float(least), problem.share(exact), proved)
+
+
+def _relaxed(problem: Problem, limits: tuple[int, int]) -> float | None:
+    """The least share of any real taps within the format's ends: no integers go below it."""
+    from scipy.optimize import linprog
+
+    count = problem.columns.shape[1]
+    ones = np.ones((len(problem.target), 1))
+    sides = np.vstack([np.hstack([problem.columns, -ones]), np.hstack([-problem.columns, -ones])])
+    room = np.concatenate([problem.target, -problem.target])
+    box = [(float(limits[0]), float(limits[1]))] * count + [(0.0, None)]
+    answer = linprog(np.append(np.zeros(count), 1.0), sides, room, bounds=box, method="highs")
+    return float(answer.fun) if answer.status == 0 else None
+
+
+def _corners(problem: Problem, least: float, limits: tuple[int, int]) -> tuple[Array, Array]:
+    """Between which values each tap lies in anything that uses no more than ``least``: two linear programs for each. A
+    mixed-integer program within them is through in a tenth of the time."""
+    from scipy.optimize import linprog
+
+    count = problem.columns.shape[1]
+    sides = np.vstack([problem.columns, -problem.columns])
+    room = np.concatenate([problem.target + least, least - problem.target])
+    box = [(float(limits[0]), float(limits[1]))] * count
+    ends = np.array([[float(limits[0])] * count, [float(limits[1])] * count])
+    for k in range(count):
+        for row, way in enumerate((1.0, -1.0)):
+            aim = np.zeros(count)
+            aim[k] = way
+            answer = linprog(aim, sides, room, bounds=box, method="highs")
+            if answer.status == 0:
+                # A millionth of a step more than the arithmetic of the program is sure of.
+                ends[row, k] = np.ceil(answer.fun - 1e-6) if row == 0 else np.floor(-answer.fun + 1e-6)
+    return ends[0], ends[1]
 
 
 def _programmed(
@@ -155,7 +194,8 @@ def _programmed(
     ones = np.ones((len(problem.target), 1))
     over = LinearConstraint(np.hstack([problem.columns, -ones]), -np.inf, problem.target)
     under = LinearConstraint(np.hstack([problem.columns, ones]), problem.target, np.inf)
-    box = Bounds(np.append(np.full(count, limits[0]), 0.0), np.append(np.full(count, limits[1]), least * (1 + 1e-9)))
+    low, high = _corners(problem, least * (1 + 1e-9), limits)
+    box = Bounds(np.append(low, 0.0), np.append(high, least * (1 + 1e-9)))
     answer = milp(
         np.append(np.zeros(count), 1.0), constraints=[over, under], bounds=box,
         integrality=np.append(np.ones(count), 0), options=bounds,
