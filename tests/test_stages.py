@@ -220,6 +220,18 @@ class OnThePage(unittest.TestCase):
         self.assertIn("The rate stays as it is", page.empty.text())
         self.assertTrue(page.stack.isHidden() and page.row.isHidden())
 
+    def test_words_of_every_kind_of_stage(self) -> None:
+        from combe.app.widgets.stage_boxes import box_words
+
+        every = (
+            (RateStage("taps", 3, 2, (1.0, 0.0, 1.0, 1.0)), "×3 ÷2   3 × 2, 2 padded", "4 taps, 1 zero, s8f7"),
+            (RateStage("taps", 1, 4, (1.0,) * 8), "÷4   4 × 2", "8 taps, s8f7"),
+            (RateStage("taps", 1, 1, (1.0,) * 8), "same rate   1 × 8", "8 taps, s8f7"),
+            (RateStage("cic", 4, 1, order=3, delay=2), "×4   CIC", "order 3 over 8"),
+        )
+        for stage, first, second in every:
+            self.assertEqual(box_words(stage_parts([stage], 1e3)[0], "s8f7")[:2], (first, second))
+
     def test_many_boxes_move_sideways_and_widen_nothing(self) -> None:
         from combe.app.widgets.stage_boxes import StageRow
 

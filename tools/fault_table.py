@@ -1154,8 +1154,8 @@ FAULTS = (
     ),
     Fault(
         "app/session.py",
-        "if with_rest or work().is_long(project):",
-        "if with_rest:",
+        "self._pace.is_quick and not work().is_long(project)",
+        "self._pace.is_quick",
         "test_strokes",
         "drafts: the hand waits for another process",
     ),

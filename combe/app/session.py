@@ -320,9 +320,12 @@ class Session(Working):
         def follow(is_stopped: Callable[[], bool]) -> Iterator[object]:
             return cast(Iterator[object], work().chain(project, start, with_rest, results, is_stopped))
 
-        if with_rest or work().is_long(project):
-            self._submit("chain", names, follow)  # elsewhere: how long this thread works says nothing
-        elif not (self._pace.is_quick and self._draft_here(names, follow)):
+        if with_rest:
+            self._submit("chain", names, follow)
+            return
+        # Of work in another process the time of this one says nothing.
+        may_be_here = self._pace.is_quick and not work().is_long(project)
+        if not (may_be_here and self._draft_here(names, follow)):
             self._submit("chain", names, self._pace.timed(follow))
 
     def _draft_here(self, names: tuple[str, ...], work: Job) -> bool:

@@ -27,6 +27,8 @@ def box_words(part: StagePart, format_words: str = "") -> tuple[str, ...]:
         else f"×{stage.up}"
         if stage.up > 1
         else f"÷{stage.down}"
+        if stage.down > 1
+        else "same rate"
     )
     if stage.kind == "cic":
         length = stage.factor * stage.delay
