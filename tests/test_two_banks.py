@@ -108,7 +108,7 @@ class Played(unittest.TestCase):
     @unittest.skipUnless(shutil.which("ghdl"), "ghdl is not on this machine")
     def test_vhdl(self) -> None:
         source = random.Random(9)
-        for kind in some(KINDS, 5):
+        for kind in some(KINDS, 3):
             self.check(source, "vhdl", *kind)
 
     def check(
