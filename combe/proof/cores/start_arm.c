@@ -1,38 +1,24 @@
 /* A start for an emulated Cortex-M board: vectors, memory, words to the host by semihosting, a clock that counts
    instructions (with the emulator's -icount shift=0 every instruction takes a nanosecond; the timer counts 40 of them). */
-#include <stddef.h>
 #include <stdint.h>
 
 int main(void);
 void reset(void);
-void say(const char *text);
+void leave(int status);
+void fault(void);
 void clock_start(void);
 uint32_t clock_ticks(void);
+long host(long operation, const void *argument);
 
 extern uint32_t stack_top, data_start, data_stop, data_load, bss_start, bss_stop;
 
-static int host(int operation, const void *argument)
+long host(long operation, const void *argument)
 {
-    register int r0 __asm__("r0") = operation;
+    register long r0 __asm__("r0") = operation;
     register const void *r1 __asm__("r1") = argument;
 
     __asm__ volatile("bkpt 0xAB" : "+r"(r0) : "r"(r1) : "memory");
     return r0;
-}
-
-static void leave(int status)
-{
-    const uint32_t block[2] = {0x20026u, (uint32_t)status};
-
-    host(0x20, block);
-    for (;;) {
-    }
-}
-
-static void fault(void)
-{
-    say("fault\n");
-    leave(9);
 }
 
 __attribute__((section(".vectors"), used)) static void *const vectors[16] = {
@@ -52,11 +38,6 @@ void reset(void)
         *to++ = 0;
     }
     leave(main());
-}
-
-void say(const char *text)
-{
-    host(4, text);
 }
 
 void clock_start(void)

@@ -4,7 +4,8 @@
 
 int main(void);
 void reset(void);
-void say(const char *text);
+void leave(int status);
+void fault(void);
 void clock_start(void);
 uint32_t clock_ticks(void);
 long host(long operation, const void *argument);
@@ -23,6 +24,7 @@ __asm__(
     ".option pop\n"
     "    j reset\n"
     ".text\n"
+    ".globl host\n"
     ".balign 16\n"
     ".option push\n"
     ".option norvc\n"
@@ -33,21 +35,6 @@ __asm__(
     ".option pop\n"
 );
 
-static void leave(int status)
-{
-    const unsigned long block[2] = {0x20026u, (unsigned long)status};
-
-    host(0x20, block);
-    for (;;) {
-    }
-}
-
-__attribute__((aligned(4), used)) static void fault(void)
-{
-    say("fault\n");
-    leave(9);
-}
-
 void reset(void)
 {
     uint32_t *to;
@@ -56,11 +43,6 @@ void reset(void)
         *to++ = 0;
     }
     leave(main());
-}
-
-void say(const char *text)
-{
-    host(4, text);
 }
 
 void clock_start(void)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-STRICT = ["-std=c99", "-O2", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror"]
-"""How generated code is built: without a warning."""
 _HOST = [
     "-display",
     "none",

@@ -18,7 +18,8 @@ from combe.delivery.c.floating import real_text
 from combe.delivery.c.types import c_type, literal
 from combe.delivery.package import Package
 from combe.errors import ToolError
-from combe.proof.runners.cores import CORES, STRICT
+from combe.proof.runners.compiled import STRICT
+from combe.proof.runners.cores import CORES
 from combe.proof.tools import find, run, version
 from combe.realization.stages import Realization
 
