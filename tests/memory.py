@@ -20,8 +20,9 @@ from typing import Any
 from unittest import mock
 
 from combe.designing import contenders
-from combe.designing.task import DesignChoice
-from combe.project import following, looking
+from combe.designing.designed import Design
+from combe.designing.task import DesignChoice, Task
+from combe.project import chain, following, looking
 from combe.requirement import Requirement
 from combe.rounding import widths
 from combe.rounding.trade import trade
@@ -31,8 +32,11 @@ FOLDER = "COMBE_TEST_MEMORY"
 STREAMS = {"contenders": 1, "prices": 2, "relaxations": 1, "rounding_remedies": 4, "width_chart": 3, "trade": 6}
 """Functions that yield their results one by one, and how many of their arguments tell calls apart."""
 
-WHOLE = ("rounding_facts", "facts", "realize", "certified_lines")
+WHOLE = ("rounding_facts", "facts", "realize", "certified_lines", "arithmetic_lines")
 """Functions whose result comes at once; their callables don't tell calls apart."""
+
+DESIGNS = ("designed", "design_task")
+"""Functions of a task, of which whom it starts from and who may stop it don't tell it from others; drafts aren't remembered."""
 
 Stream = Callable[..., Iterator[object]]
 _known: dict[str, list[Any]] = {}
@@ -51,6 +55,10 @@ def remember_all(case: unittest.TestCase, demo: Requirement, follows: tuple[str,
     case.addCleanup(_narrow().close)
     for name in WHOLE:
         patched = mock.patch.object(_home(name), name, _whole(name))
+        patched.start()
+        case.addCleanup(patched.stop)
+    for name in DESIGNS:
+        patched = mock.patch.object(chain, name, _designing(name))
         patched.start()
         case.addCleanup(patched.stop)
 
@@ -98,6 +106,23 @@ def _whole(name: str) -> Callable[..., Any]:
     return again
 
 
+def _designing(name: str) -> Callable[[Task], Design]:
+    real = getattr(chain, name)
+
+    def again(task: Task) -> Design:
+        if task.is_draft:
+            return real(task)
+        key = _key(name, (task.asked, task.sample_rate_hz, task.choice))
+        with _alone(key):
+            found = _recalled(key)
+            if found is None:
+                found = [real(task)]
+                _kept(key, found)
+        return found[0]
+
+    return again
+
+
 def _for(demo: Requirement, whole: Stream, less: Stream) -> Stream:
     def chosen(*words: Any, **more: Any) -> Iterator[object]:
         asked = next(word for word in words if isinstance(word, Requirement))
@@ -109,10 +134,15 @@ def _for(demo: Requirement, whole: Stream, less: Stream) -> Stream:
 def _few(asked: Requirement, is_stopped: Callable[[], bool]) -> Iterator[object]:
     """A short race."""
     for name in ("equiripple", "elliptic", "blackman-window"):
-        found = contenders.tried(asked, DesignChoice(name), is_stopped)
-        if found is None:
-            return
-        yield found
+        key = _key("few", (asked, name))
+        with _alone(key):
+            found = _recalled(key)
+            if found is None:
+                contender = contenders.tried(asked, DesignChoice(name), is_stopped)
+                if contender is None:
+                    return
+                _kept(key, found := [contender])
+        yield from found
 
 
 def _plain(*words: Any) -> Iterator[object]:

@@ -154,8 +154,11 @@ def load() -> None:
 
 
 def _warm() -> None:
-    """Go once through the loops that are compiled, so that no two modules compile them side by side."""
+    """Go once through the loops that are compiled, so that no two modules compile them side by side; read the templates."""
+    from jinja2 import TemplateError
+
     import combe
+    from combe import templates
     from combe.analysis.measured import measured_noise
     from combe.designing.equiripple.exchange import make_ready
     from combe.requirement import requirement_from
@@ -164,6 +167,10 @@ def _warm() -> None:
              {"name": "high", "start_hz": 9000, "stop_hz": 24_000, "max_db": -50}]  # fmt: skip
     head = {"format": "combe-requirement", "version": 1, "name": "warm", "sample_rate_hz": 48_000, "bands": bands}
     make_ready()
+    for folder in templates.FOLDERS:
+        for name in templates.templates(folder).list_templates(("j2",)):
+            with contextlib.suppress(TemplateError):
+                templates.templates(folder).get_template(name)
     for method, more in (
         ("equiripple", {}),
         ("elliptic", {"structure": "direct-1"}),

@@ -77,9 +77,9 @@ def luminance(color: str) -> float:
 
 def wait_for_errands() -> None:
     """What views have to have worked out arrives."""
-    end = time.monotonic() + 20
+    end = time.monotonic() + 60
     while is_any_errand_out() and time.monotonic() < end:
-        QApplication.processEvents()
+        QTest.qWait(2)
     for _ in range(3):
         QApplication.processEvents()
 

@@ -190,6 +190,7 @@ class Errand(QObject):
             self._waiting = work
             return
         self._running = True
+        _out.add(self)
         pool = QThreadPool.globalInstance()
         assert pool is not None
         # One after another on a thread that stays: two would take the interpreter from the interface twice as often.
@@ -211,9 +212,14 @@ class Errand(QObject):
             self.arrived.emit(found)
         if work is not None:
             self.send(work)
+        elif not self._running:
+            _out.discard(self)
+
+
+_out: set[Errand] = set()
+"""Those that work, or whose result hasn't arrived."""
 
 
 def is_any_errand_out() -> bool:
     """Whether views still wait for what they draw."""
-    pool = QThreadPool.globalInstance()
-    return pool is not None and pool.activeThreadCount() > 0
+    return bool(_out)

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from functools import cache
 from typing import Any
 
 import numpy as np
-from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from combe.delivery.c.codes import code_values, codes_through, converters
 from combe.delivery.c.floating import GUARD, TYPES, float_views, real_text
@@ -27,6 +25,7 @@ from combe.requirement import Requirement
 from combe.running.random_integers import random_integers
 from combe.running.simulate import simulate
 from combe.signals.stimuli import vectors
+from combe.templates import rendered
 
 VECTOR_SAMPLES = 2048
 CHUNK = 128
@@ -182,15 +181,7 @@ def _finished(part: Part, value: str, name: str) -> str:
 
 
 def _render(template: str, shared: dict[str, Any]) -> str:
-    return _environment().get_template(template).render(shared)
-
-
-@cache
-def _environment() -> Environment:
-    return Environment(
-        loader=PackageLoader("combe.delivery", "c"), trim_blocks=True, lstrip_blocks=True,
-        keep_trailing_newline=True, undefined=StrictUndefined,
-    )  # fmt: skip
+    return rendered("delivery/c", template, shared)
 
 
 def _roundings(view: View) -> list[View]:

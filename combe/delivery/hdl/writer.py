@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache
 from typing import Any
-
-from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from combe.delivery.hdl.axi import axi_values
 from combe.delivery.hdl.board import board_named
@@ -24,6 +21,7 @@ from combe.errors import FormatError
 from combe.ledger import Line
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
+from combe.templates import rendered
 
 ENDINGS = {"verilog": "v", "vhdl": "vhd"}
 PORTS = ("clk", "rst", "in_valid", "in_ready", "in_data", "out_valid", "out_data")
@@ -119,13 +117,5 @@ def _values(built: Built, language: str, played: Vectors, choices: HardwareChoic
     }  # fmt: skip
 
 
-@cache
-def _environment() -> Environment:
-    return Environment(
-        loader=PackageLoader("combe.delivery", "hdl"), trim_blocks=True, lstrip_blocks=True,
-        keep_trailing_newline=True, undefined=StrictUndefined,
-    )  # fmt: skip
-
-
 def _render(template: str, values: dict[str, Any]) -> str:
-    return _environment().get_template(template).render(values)
+    return rendered("delivery/hdl", template, values)

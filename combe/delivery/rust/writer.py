@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache
 from typing import Any
-
-from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.languages import Order
@@ -19,6 +16,7 @@ from combe.realization.stages import Realization
 from combe.requirement import Requirement
 from combe.running.simulate import simulate
 from combe.signals.stimuli import vectors
+from combe.templates import rendered
 
 VECTOR_SAMPLES = 2048
 
@@ -55,18 +53,10 @@ def rust_package(
         f"{name}.rs": "source.rs.j2", f"{name}_check.rs": "check.rs.j2", f"{name}_no_std.rs": "no_std.rs.j2",
         "Makefile": "Makefile.j2",
     }  # fmt: skip
-    files = [SourceFile(file, _environment().get_template(template).render(shared)) for file, template in texts.items()]
+    files = [SourceFile(file, rendered("delivery/rust", template, shared)) for file, template in texts.items()]
     return Package("rust", name, tuple(files), CodeChoices("rust"))
 
 
 def written(order: Order) -> Package:
     """The code an order asks for."""
     return rust_package(order.realization, order.name, order.requirement, order.lines, order.made)
-
-
-@cache
-def _environment() -> Environment:
-    return Environment(
-        loader=PackageLoader("combe.delivery", "rust"), trim_blocks=True, lstrip_blocks=True,
-        keep_trailing_newline=True, undefined=StrictUndefined,
-    )  # fmt: skip

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from functools import cache
 from typing import Any
 
 import numpy as np
-from jinja2 import Environment, PackageLoader, StrictUndefined
 from numpy.typing import NDArray
 
 from combe.delivery.c.types import c_type
@@ -15,6 +13,7 @@ from combe.errors import ToolError
 from combe.proof.runners.folder import InFolder
 from combe.proof.tools import find, run, version
 from combe.realization.stages import Realization
+from combe.templates import rendered
 
 STRICT = ["-std=c99", "-O2", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror"]
 CPP_STRICT = ["-std=c++17", *STRICT[1:]]
@@ -46,11 +45,12 @@ class Compiled(InFolder):
 
     def build(self) -> None:
         """The delivered check and a program that takes a stream."""
-        harness = environment().get_template("harness.c.j2").render(
-            name=self.package.name, file=self.package.file, types=self.package.types,
-            is_header_only=self.ending == "cpp", changes_rate=self.realization.changes_rate,
-            most_outputs=-(-4096 * self.realization.ratio[0] // self.realization.ratio[1]) + 64 * self.realization.ratio[0],
-        )  # fmt: skip
+        up, down = self.realization.ratio
+        harness = rendered("proof", "harness.c.j2", {
+            "name": self.package.name, "file": self.package.file, "types": self.package.types,
+            "is_header_only": self.ending == "cpp", "changes_rate": self.realization.changes_rate,
+            "most_outputs": -(-4096 * up // down) + 64 * up,
+        })  # fmt: skip
         (self.folder / f"harness.{self.ending}").write_text(harness, encoding="utf-8")
         self._compile("check", f"{self.package.file}_check.{self.ending}")
         self._compile("stream", f"harness.{self.ending}")
@@ -100,11 +100,3 @@ class Compiled(InFolder):
         if len(heard) != wanted:
             raise ToolError(f"the program wrote {len(heard)} samples instead of {wanted}", "proof")
         return heard.astype(np.float64 if is_float else np.int64)
-
-
-@cache
-def environment() -> Environment:
-    """The programs that feed what is proved."""
-    return Environment(
-        loader=PackageLoader("combe", "proof"), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
-    )

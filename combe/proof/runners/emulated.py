@@ -5,12 +5,10 @@ from __future__ import annotations
 import re
 import shutil
 import tempfile
-from functools import cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from jinja2 import Environment, PackageLoader, StrictUndefined
 from numpy.typing import NDArray
 
 from combe.delivery.c.codes import code_values
@@ -22,6 +20,7 @@ from combe.proof.runners.compiled import STRICT
 from combe.proof.runners.cores import CORES
 from combe.proof.tools import find, run, version
 from combe.realization.stages import Realization
+from combe.templates import rendered
 
 BLOCKS = (1, 7, 64, 256)
 SECONDS = 120
@@ -131,11 +130,11 @@ class Emulated:
         else:
             in_type, out_type = types["input"], types["output"]
             rows = [literal(int(x), c_type(self.realization.input)) for x in samples]
-        return _environment().get_template("harness.c.j2").render(
-            name=self.package.name, file=self.package.file, types=types, is_header_only=False, count=len(rows),
-            out_count=self.realization.output_count(len(rows)),
-            blocks=BLOCKS, entry="run_codes" if self.with_codes else "run", in_type=in_type, out_type=out_type, inputs=rows,
-        )  # fmt: skip
+        return rendered("proof/cores", "harness.c.j2", {
+            "name": self.package.name, "file": self.package.file, "types": types, "is_header_only": False,
+            "count": len(rows), "out_count": self.realization.output_count(len(rows)), "blocks": BLOCKS,
+            "entry": "run_codes" if self.with_codes else "run", "in_type": in_type, "out_type": out_type, "inputs": rows,
+        })  # fmt: skip
 
 
 def _sizes(table: str) -> tuple[int, int, int]:
@@ -159,10 +158,3 @@ def _state_bytes(core: Emulated, folder: Path) -> int:
     run([core.compiler, *core.on.flags, "-fno-common", "-c", "one.c"], folder)
     found = re.search(r"^\.s?bss\s+(\d+)", run([core.size_tool, "-A", "one.o"], folder).decode(), re.MULTILINE)
     return int(found[1]) if found else 0
-
-
-@cache
-def _environment() -> Environment:
-    return Environment(
-        loader=PackageLoader("combe.proof", "cores"), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
-    )

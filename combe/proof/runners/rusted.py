@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from combe.delivery.package import Package
 from combe.delivery.rust.types import struct_name
-from combe.proof.runners.compiled import Compiled, environment
+from combe.proof.runners.compiled import Compiled
 from combe.proof.tools import run
 from combe.realization.stages import Realization
+from combe.templates import rendered
 
 FLAGS = ["--edition", "2021", "-O", "-D", "warnings", "-C", "overflow-checks=on"]
 
@@ -27,7 +28,7 @@ class Rusted(Compiled):
     def build(self) -> None:
         """The module alone without the standard library, the delivered check, and a program that takes a stream."""
         name = self.package.name
-        harness = environment().get_template("harness.rs.j2").render(name=name, cls=struct_name(name))
+        harness = rendered("proof", "harness.rs.j2", {"name": name, "cls": struct_name(name)})
         (self.folder / "harness.rs").write_text(harness, encoding="utf-8")
         run([self.compiler, *FLAGS, "--crate-type", "lib", "--emit", "metadata", f"{name}_no_std.rs"], self.folder)
         self._compile("check", f"{name}_check.rs")

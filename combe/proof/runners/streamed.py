@@ -3,11 +3,9 @@ synthesizes from it."""
 
 from __future__ import annotations
 
-from functools import cache
 from typing import Any
 
 import numpy as np
-from jinja2 import Environment, PackageLoader, StrictUndefined
 from numpy.typing import NDArray
 
 from combe.delivery.hdl.build import build_circuit
@@ -20,6 +18,7 @@ from combe.proof.tools import find, run
 from combe.proof.translated import as_verilog
 from combe.proof.verilated import build
 from combe.realization.stages import Realization
+from combe.templates import rendered
 
 SECONDS, PATIENCE = 300, 200_000
 MOST_BITS = 64
@@ -54,11 +53,8 @@ class Streamed(InFolder):
         self.package.write(folder)
         circuit = self.built.circuit
         extra = [port.signal for port in circuit.ports if port.signal.name not in PORTS]
-        text = (
-            _environment()
-            .get_template("stream.cpp.j2")
-            .render(name=name, extra=extra, patience=PATIENCE, changes_rate=self.realization.changes_rate)
-        )
+        values = {"name": name, "extra": extra, "patience": PATIENCE, "changes_rate": self.realization.changes_rate}
+        text = rendered("proof", "stream.cpp.j2", values)
         (folder / "stream.cpp").write_text(text, encoding="utf-8")
         build(
             folder,
@@ -92,10 +88,3 @@ class Streamed(InFolder):
 
 def _mask(bits: int) -> np.int64:
     return np.int64(-1) if bits >= 64 else np.int64((1 << bits) - 1)
-
-
-@cache
-def _environment() -> Environment:
-    return Environment(
-        loader=PackageLoader("combe", "proof"), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
-    )
