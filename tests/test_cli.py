@@ -203,7 +203,7 @@ class Refusals(InFolder):
         self.put("big.txt", "1\n40000\n")
         cases = (
             (("design", "none.json"), "none.json"), (("design", asked, "--order", "-3"), "order"), (("design", asked, "--method", "magic"), "method"),
-            (("design", asked, "--symmetry", "odd"), "symmetry"), (("design", asked, "--out", self.folder / "no" / "d.json"), "d.json"),
+            (("design", asked, "--symmetry", "odd"), "symmetry"), (("design", asked, "--method", "kaiser", "--out", self.folder / "no" / "d.json"), "d.json"),
             (("design",), "REQ.json"), (("design", asked, "--order", "x"), "order"), (("design", asked, "--bogus"), "--bogus"), (("bogus",), "bogus"),
             (("realize", asked), "combe-design"), (("realize", design, "--input", "16"), "input"), (("realize", design, "--structure", "spiral"), "structure"),
             (("realize", design, "--coefficient-bits", "1"), "coefficient_bits"), (("realize", design, "--coefficient-bits", "few"), "coefficient_bits"),

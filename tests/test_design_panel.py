@@ -17,8 +17,10 @@ from combe.app.widgets.hankel_chart import HankelChart
 from combe.designing.moves import Figure
 from combe.designing.prices import Price
 from combe.filters import Fir
+from combe.project import edits
 from combe.project.demo import fresh_project
 from combe.project.document import DesignChoice
+from combe.values import replace
 from tests.support import LOWPASS
 from tests.test_app import WindowCase
 
@@ -208,6 +210,7 @@ class InTheWindow(WindowCase):
         self.assertGreater(len(self.window.contenders.rows), 5)
 
     def test_better_integers_are_searched_at_a_click(self) -> None:
+        self.session.edit(edits.ask(replace(LOWPASS, name="small"), "a small brief"))
         self.window.open_step("rounded")
         self.window.rounded.bits.setValue(12)
         self.settle()

@@ -140,6 +140,7 @@ class Circuits(unittest.TestCase):
         self.assertTrue(proof.holds, proof.sentence())
 
     @unittest.skipUnless(shutil.which("nextpnr-ice40") and shutil.which("yosys"), "no placer on this machine")
+    @unittest.skipUnless(IS_CAMPAIGN, "in a campaign")
     def test_four_sections_are_placed_at_48_mhz(self) -> None:
         """24-bit state on the smallest device with multipliers, and what is wider still as well."""
         for made in some(

@@ -465,9 +465,8 @@ class Verbs(InFolder):
         for member in members:
             words = ("deliver", self.path, "--filter", member.code_name, "--language", "c", "--name", member.code_name)
             self.assertEqual(call(*words, "--to", self.folder / "code" / member.code_name)[0], 0)
-        told = [call("check", self.path, "--json", "--jobs", jobs) for jobs in ("1", "3")]
-        self.assertEqual([status for status, _, _ in told], [0, 0])
-        self.assertEqual(told[0][1], told[1][1])
+        told = [call("check", self.path, "--json", "--jobs", jobs) for jobs in some(("1", "3"), 1)]
+        self.assertEqual({(status, out) for status, out, _ in told}, {(0, told[0][1])})
         found = json.loads(told[0][1])
         self.assertEqual([f["name"] for f in found["filters"]], ["calls", "notch", "probe"])
         (self.folder / "code" / "notch" / "notch.c").write_text("")

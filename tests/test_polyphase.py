@@ -66,7 +66,7 @@ class Polyphase(unittest.TestCase):
     def test_any_number_of_multipliers_gives_the_same_with_stalls_and_resets(self) -> None:
         """Both languages; latency and clocks are those told, over a whole output where samples don't all take the same."""
         source = random.Random(71)
-        for index in some(range(60), 6):
+        for index in some(range(60), 4):
             made = one_way(source)
             depth = -(-len(taps_of(made).coefficients) // taps_of(made).up)
             lanes = source.choice((1, depth, source.randint(1, depth)))
@@ -194,7 +194,7 @@ class Reloaded(unittest.TestCase):
             )
             if architecture == "serial" or (up == 1) or (down == 1 and architecture == "semi-parallel")
         ]
-        for index, (architecture, up, down, lanes) in enumerate(some(cases, 5)):
+        for index, (architecture, up, down, lanes) in enumerate(some(cases, 3)):
             made = plain(source.choice((16, 17, 23)), up, down)
             stage = taps_of(made)
             others = tuple(source.randint(-60, 60) for _ in stage.coefficients)

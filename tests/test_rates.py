@@ -490,7 +490,7 @@ class Designed(unittest.TestCase):
                  (RATIO, ("single", "")), (STRICT, ("single", "2x4", "")), (SLOWER, ("single", "5/6x2", "5/2x3x2", "5/12", "")),
                  (FASTER, ("single", "2x6/5", "3x4/5", "2x2x3/5", "")))  # fmt: skip
         for brief, names in plans:
-            for plan in names:
+            for plan in some(names, 3):
                 found = planned(brief, plan)
                 self.assertTrue(meets(lines_of(found.filter, brief)), (plan, found.notes))
                 up, down = prod(s.up for s in found.stages), prod(s.down for s in found.stages)
@@ -553,9 +553,12 @@ class Designed(unittest.TestCase):
                 self.assertLessEqual(best, other * 1.1, (plan, best, other))
 
     def test_of_a_ratio_either_way_may_be_cheapest(self) -> None:
-        for brief, plans in (
-            (SLOWER, ("single", "5/6x2", "5/4x3", "5/3x4", "5/2x6", "5/3x2x2", "5/2x3x2", "5/2x2x3")),
-            (FASTER, ("single", "2x6/5", "3x4/5", "4x3/5", "6x2/5", "2x2x3/5", "2x3x2/5", "3x2x2/5")),
+        for brief, plans in some(
+            (
+                (SLOWER, ("single", "5/6x2", "5/4x3", "5/3x4", "5/2x6", "5/3x2x2", "5/2x3x2", "5/2x2x3")),
+                (FASTER, ("single", "2x6/5", "3x4/5", "4x3/5", "6x2/5", "2x2x3/5", "2x3x2/5", "3x2x2/5")),
+            ),
+            1,
         ):
             best, each = counted(planned(brief)), {}
             for plan in plans:

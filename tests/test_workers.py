@@ -340,7 +340,7 @@ class Processes(unittest.TestCase):
     def test_all_that_a_session_sends_can_be_sent(self) -> None:
         """Every generator function of the chain that runs apart, found by its name in a fresh process."""
         self.window()
-        project = demo_project()
+        project = replace(demo_project(), requirement=LOWPASS)
         with mock.patch.object(workers, "count", lambda: 1):  # a race is not what this is about
             known = [tried(project.requirement, DesignChoice("equiripple"), lambda: False)]
         ideal = ideal_of(project)
