@@ -20,6 +20,9 @@ T = TypeVar("T")
 IS_CAMPAIGN = bool(os.environ.get("COMBE_CAMPAIGN"))
 """Set by ``make proof``: every case is gone through, not only those that ``some`` leaves for every day."""
 
+in_campaign = unittest.skipUnless(IS_CAMPAIGN, "in a campaign")
+"""A decorator for what takes seconds, and whose every part has a quicker test of its own that runs every day."""
+
 
 def some(cases: Sequence[T], count: int) -> Sequence[T]:
     """So many of the cases, spread evenly from the first to the last; all of them in a campaign."""

@@ -16,7 +16,7 @@ from unittest import mock
 
 from combe.values import replace
 from tests import memory
-from tests.support import fewer_vectors, some
+from tests.support import fewer_vectors, in_campaign, some
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 try:
@@ -714,6 +714,7 @@ class Keeping(WindowCase):
         self.assertEqual(read_project(self.folder / "p.combe").recipe, self.session.project.recipe)
 
     @unittest.skipUnless(shutil.which("qemu-system-arm") and shutil.which("arm-none-eabi-gcc"), "no emulator")
+    @in_campaign
     def test_the_budget_counts_and_follows_the_clock(self) -> None:
         page = self.window.code_view.page("budget")
         self.window.open_step("code")

@@ -25,7 +25,7 @@ from combe.project.file import project_document, project_from
 from combe.proof.runners import BitTrue
 from combe.realization.stages import Realization
 from combe.signals.spec import signal_from_sentence
-from tests.support import some
+from tests.support import in_campaign, some
 from tests.test_app import WindowCase
 from tests.test_cli import InFolder, call
 from tests.test_delivery import HAS_GCC
@@ -312,6 +312,7 @@ class OnThePage(WindowCase):
             box.editingFinished.emit()
             self.assertEqual(self.session.project, before, text)
 
+    @in_campaign
     def test_a_pinned_filter_takes_over_in_the_middle(self) -> None:
         page = self.page
         self.assertFalse(page.then.isEnabled())

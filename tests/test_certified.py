@@ -37,7 +37,7 @@ from combe.signals.noise_run import SIGNALS, listen
 from combe.signals.report import adders_document, arithmetic_document
 from combe.values import replace
 from tests.independent import plain_run, rounded
-from tests.support import IS_CAMPAIGN, asked, least_margin_db, some
+from tests.support import IS_CAMPAIGN, asked, in_campaign, least_margin_db, some
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
 BAND = asked(48_000, (0, 1000, -70), (2000, 8000, -0.2, 0.2), (9500, 24_000, -50))
@@ -117,6 +117,7 @@ class Certified(unittest.TestCase):
 
 
 class Ratios(unittest.TestCase):
+    @in_campaign
     def test_a_ratio_that_is_promised_is_heard_whatever_the_rounding(self) -> None:
         """Toward zero the error follows the signal, and was promised 4 to 9 dB better than a run is."""
         for rounding in some(("toward-zero", "nearest-even", "floor"), 1):

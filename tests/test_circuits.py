@@ -40,7 +40,7 @@ from combe.rounding.realize import Choices, realize
 from combe.rounding.search.adders import adder_graph, structural_adders
 from combe.running.simulate import simulate
 from combe.values import replace
-from tests.support import IS_CAMPAIGN, asked, fewer_vectors, some
+from tests.support import IS_CAMPAIGN, asked, fewer_vectors, in_campaign, some
 from tests.test_arithmetic import random_realization
 from tests.test_cli import InFolder, call
 from tests.test_networks import random_network
@@ -148,6 +148,7 @@ class Verilog(unittest.TestCase):
                 self.proved(package, made)
 
     @unittest.skipUnless(shutil.which("verilator"), "verilator is not on this machine")
+    @in_campaign
     def test_a_second_simulator_agrees(self) -> None:
         made = sections()
         self.proved(packaged(made, "serial"), made, ("iverilog", "verilator"))
@@ -519,6 +520,7 @@ class Patterns(unittest.TestCase):
                 self.assertLess(max(map(len, text.splitlines())), 150)
 
     @unittest.skipUnless(HAS_GHDL and shutil.which("verilator") and shutil.which("g++"), "GHDL or Verilator is missing")
+    @in_campaign
     def test_arrays_are_simulated_word_by_word(self) -> None:
         source = random.Random(31)
         for architecture in some(("folded", "transposed", "parallel"), 1):
@@ -555,6 +557,7 @@ class Patterns(unittest.TestCase):
             self.assertEqual(in_words(text), text)
 
     @unittest.skipUnless(HAS_YOSYS, "yosys is not on this machine")
+    @in_campaign
     def test_synthesis_drops_whatever_only_repeats_a_sign(self) -> None:
         """Each word of a bank in the width of the widest: as many registers remain as words need by their exact limits."""
         source = random.Random(3)
@@ -648,6 +651,7 @@ class Counted(unittest.TestCase):
             found = operators(packaged(made, architecture))["register_bits"]
             self.assertLess(abs(found / counted.registers - 1), 0.1, (architecture, found, counted))
 
+    @in_campaign
     def test_both_languages_synthesize_to_the_same_multipliers(self) -> None:
         made = taps(12)
         verilog = synthesized(packaged(made, "folded"), "ecp5")

@@ -20,7 +20,7 @@ import numpy as np
 from combe.app.pages.register import NAMES
 from combe.cli import run_verb
 from tests.independent import plain_run
-from tests.support import IS_CAMPAIGN, document, few_methods, fewer_vectors, some, worst_margin_db
+from tests.support import IS_CAMPAIGN, document, few_methods, fewer_vectors, in_campaign, some, worst_margin_db
 from tests.test_delivery import HAS_GCC
 
 setUpModule = fewer_vectors
@@ -299,7 +299,25 @@ class Commands(InFolder):
     def test_pictures_of_every_view(self) -> None:
         listed = call("picture", "--list")[1].split()
         self.assertEqual(tuple(listed), NAMES)
-        done = self.run_combe("picture", "phase", "--to", "p.png", "--size", "640x400", "--theme", "dark")
+        from combe.project.demo import demo_project
+        from combe.project.file import save_project
+        from combe.values import replace
+        from tests.support import LOWPASS
+
+        save_project(replace(demo_project(), requirement=LOWPASS), self.folder / "small.combe")
+        words = (
+            "picture",
+            "phase",
+            "--project",
+            "small.combe",
+            "--to",
+            "p.png",
+            "--size",
+            "640x400",
+            "--theme",
+            "dark",
+        )
+        done = self.run_combe(*words)
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertEqual((self.folder / "p.png").read_bytes()[:4], b"\x89PNG")
 
@@ -515,6 +533,7 @@ class Arithmetic(InFolder):
         self.assertEqual(call("design", asked, "--method", method, "--out", path)[0], 0)
         return path
 
+    @in_campaign
     def test_every_structure_is_realized_told_and_run(self) -> None:
         sections = self.designed("elliptic")
         samples = self.put("in.txt", "".join(f"{(k * 7919) % 65536 - 32768}\n" for k in range(300)))

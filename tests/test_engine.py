@@ -17,7 +17,7 @@ from combe.proof.synthesis import synthesized
 from combe.realization.program import Program
 from combe.realization.stages import Realization
 from combe.rounding.realize import Choices, realize
-from tests.support import IS_CAMPAIGN, asked, fewer_vectors, some
+from tests.support import IS_CAMPAIGN, asked, fewer_vectors, in_campaign, some
 from tests.test_networks import random_network
 
 setUpModule = fewer_vectors
@@ -133,6 +133,7 @@ class Circuits(unittest.TestCase):
             self.assertTrue(proof.holds, proof.sentence())
 
     @unittest.skipUnless(shutil.which("ghdl"), "ghdl is not on this machine")
+    @in_campaign
     def test_so_they_are_in_the_other_language(self) -> None:
         made = four_sections(20, "s24f23", "s24f20", error_feedback=True)
         package = hdl_package(made, "vhdl", "calls", choices=HardwareChoices("serial"))

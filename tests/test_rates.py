@@ -49,7 +49,7 @@ from combe.running.simulate import ideal_run, simulate
 from combe.signals.noise_run import SIGNALS, listen
 from combe.values import replace
 from tests.independent import brought
-from tests.support import IS_CAMPAIGN, document, examples, fewer_vectors, some
+from tests.support import IS_CAMPAIGN, document, examples, fewer_vectors, in_campaign, some
 
 setUpModule = fewer_vectors
 
@@ -552,6 +552,7 @@ class Designed(unittest.TestCase):
                     continue
                 self.assertLessEqual(best, other * 1.1, (plan, best, other))
 
+    @in_campaign
     def test_of_a_ratio_either_way_may_be_cheapest(self) -> None:
         for brief, plans in some(
             (

@@ -30,6 +30,7 @@ from combe.filters import Fir, Roots
 from combe.filters.by_hand import marks_of
 from combe.project.demo import wake_up_project
 from combe.project.document import DesignChoice
+from tests.support import in_campaign
 from tests.test_app import WindowCase
 
 
@@ -375,6 +376,7 @@ class Arithmetic(WindowCase):
         self.session.undo()
         self.session.undo()
 
+    @in_campaign
     def test_a_point_of_the_chart_is_taken_by_a_click(self) -> None:
         plots = self.window.plots
         plots.open_tab("widths")
