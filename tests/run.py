@@ -184,7 +184,7 @@ def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[st
     waiting = list(modules)
     running: dict[int, tuple[str, float]] = {}
     while waiting or running:
-        while waiting and len(running) < max(1, min((os.cpu_count() or 1) + 1, 4)):
+        while waiting and len(running) < max(1, min(os.cpu_count() or 1, 4)):
             module = waiting.pop(0)
             sys.stdout.flush()
             child = os.fork()
