@@ -16,6 +16,8 @@ except ImportError as error:  # pragma: no cover - depends on the machine
     raise unittest.SkipTest(f"Qt is missing here: {error}") from None
 
 from combe.app.plots.axes import Plot
+from combe.app.plots.curve import Curve
+from combe.app.plots.magnitude import MagnitudePlot
 from combe.app.plots.seen import DASH, GAP, dashes, seen
 from combe.app.plots.stems import Stems, outermost
 from combe.app.plots.stroke import Stroke
@@ -25,7 +27,7 @@ from combe.errors import DesignError
 from combe.ledger import gain_lines
 from combe.project import edits
 from combe.project.demo import demo_project
-from combe.responses import frequency_response
+from combe.responses import curves, frequency_response
 from combe.values import replace
 from tests.support import BAT, asked
 from tests.test_app import WindowCase, drag
@@ -140,6 +142,55 @@ class Pixels(unittest.TestCase):
                 for right in (-1, 0, 1):
                     near |= np.roll(np.roll(other, down, 0), right, 1)
             self.assertLess(np.count_nonzero(one & ~near), 0.01 * np.count_nonzero(one))
+
+    def test_what_moves_sideways_is_painted_as_anew(self) -> None:
+        """Far and near, back and forth; nothing is looked at again on the way."""
+        x = np.linspace(0, 10, 3000)
+        y = -20 + 25 * np.sin(9 * x)
+        for kind in (Stroke, Stems):
+            pictures = []
+            for way in ((0.0, 0.3, 4.0, 9.5, -3.0, 2.0), (2.0,)):
+                plot = Plot("dB")
+                plot.resize(640, 420)
+                stroke = kind()
+                stroke.set_look(QColor("black"), 2.0)
+                stroke.show_points(x[:: 1 if kind is Stroke else 60], y[:: 1 if kind is Stroke else 60])
+                plot.addItem(stroke, ignoreBounds=True)
+                plot.show()
+                with unittest.mock.patch.object(stroke, "_strokes", wraps=stroke._strokes) as made:
+                    for left in way:
+                        plot.plotItem.getViewBox().setRange(xRange=(left, left + 3), yRange=(-50, 10), padding=0)
+                        picture = self.gray(plot).astype(int)
+                self.assertEqual(made.call_count, 1, "the view was only moved")
+                pictures.append(picture)
+            self.assertGreater(np.count_nonzero(pictures[1] < 120), 500)
+            self.assertLess(np.count_nonzero(np.abs(pictures[0] - pictures[1]) > 40), 20, kind)
+
+    def test_a_moved_view_has_its_responses_already(self) -> None:
+        source = design_task(Task(BAT, 250_000.0, DesignChoice("equiripple"))).filter
+        pictures = []
+        for way in ((20e3, 22e3, 27e3, 31e3), (31e3,)):
+            plot = MagnitudePlot()
+            plot.resize(700, 500)
+            plot.show_requirement(BAT)
+            plot.show_curves([Curve("fir", source, "river")])
+            plot.show()
+            box = plot.main.plotItem.getViewBox()
+            with unittest.mock.patch(
+                "combe.app.plots.magnitude.magnitude_window", wraps=curves.magnitude_window
+            ) as asked_for:
+                for left in way:
+                    box.setXRange(left, left + 20e3, padding=0)
+                    picture = self.gray(plot.main).astype(int)
+                before = asked_for.call_count
+                self.assertLessEqual(before, 3)
+                box.setXRange(left + 4e3, left + 8e3, padding=0)
+                self.assertEqual(asked_for.call_count, before + 1, "a closer look asks for more points")
+            if len(way) > 1:
+                self.assertGreater(before, 1, "what was seen at first doesn't reach so far")
+            pictures.append(picture)
+        differ = np.count_nonzero(np.abs(pictures[0] - pictures[1]) > 60)
+        self.assertLess(differ, 0.002 * pictures[0].size)
 
     @staticmethod
     def levels(picture: QImage) -> np.ndarray:

@@ -16,6 +16,28 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- what moves sideways is painted from what is there
+    Fault(
+        "app/plots/stroke.py",
+        "np.searchsorted(self._ends[:, 2], first - width - 1)",
+        "np.searchsorted(self._ends[:, 2], first + 40 * width)",
+        "test_strokes.Pixels",
+        "the first lines of a moved curve are left out",
+    ),
+    Fault(
+        "app/plots/magnitude.py",
+        "and abs(wide - span) < 1e-6 * span",
+        "",
+        "test_strokes.Pixels",
+        "a closer look is drawn with the points of the wide one",
+    ),
+    Fault(
+        "app/jobs.py",
+        "elif not self._running:\n            _out.discard(self)",
+        "_out.discard(self)",
+        "test_widgets test_views",
+        "an errand that has begun anew counts as done",
+    ),
     # -- all filters together, the race, who gets a process
     Fault(
         "proof/together.py",

@@ -19,6 +19,8 @@ SPARE = 1.5
 class LevelStroke(Stroke):
     """Samples at even distances, taken at the level of detail that the view asks for whenever it is painted anew."""
 
+    moves = False
+
     def __init__(self) -> None:
         super().__init__()
         self.levels = Levels(0)

@@ -48,7 +48,8 @@ class MagnitudePlot(QWidget):
         self.linear = False
         self._items: list[tuple[Stroke, Stroke]] = []
         self._words: tuple[Plot, str] | None = None
-        self._drawn: dict[int, tuple[object, ...]] = {}
+        self._drawn: dict[int, tuple[tuple[object, ...], float, float, float]] = {}
+        """Of each curve what it was drawn for, from where to where, and how wide the view was."""
         self._dots = (pg.ScatterPlotItem(pxMode=True), pg.ScatterPlotItem(pxMode=True))
         self._marks: list[WorstMark] = []
         self._handles: list[Handle] = []
@@ -323,13 +324,18 @@ class MagnitudePlot(QWidget):
         start, stop = max(left / turn, 0.0), min(right / turn, np.pi)
         if stop <= start:
             return
-        centers = self._centers()
+        centers, span = self._centers(), (right - left) / turn
         for place, (curve, pair) in enumerate(zip(self.curves, self._items)):
-            key = (curve, start, stop, self.linear, self.axis.is_log, turn, centers)
-            if self._drawn.get(place) == key:
+            key = (curve, self.linear, self.axis.is_log, turn, centers)
+            known, from_, to, wide = self._drawn.get(place, ((), 0.0, 0.0, 0.0))
+            if known == key and from_ <= start and stop <= to and abs(wide - span) < 1e-6 * span:
                 continue
-            self._drawn[place] = key
-            omega, level = magnitude_window(curve.filter, start, stop, POINTS_IN_WINDOW)
+            # A view that moves over a curve soon wants what lies beside it.
+            room = span / 2 if known == key and not self.axis.is_log else 0.0
+            first, last = max(start - room, 0.0), min(stop + room, np.pi)
+            self._drawn[place] = key, first, last, span
+            count = round(POINTS_IN_WINDOW * (last - first) / (stop - start))
+            omega, level = magnitude_window(curve.filter, first, last, count)
             if self.axis.is_log:
                 more = np.geomspace(max(start, self.axis.floor_hz / turn), stop, POINTS_IN_WINDOW // 2)
                 omega = np.concatenate([omega, more])

@@ -28,9 +28,9 @@ class Stems(Stroke):
 
     def _strokes(self, transform: QTransform, low: float, high: float, dashed: bool) -> Array:
         span = high - low
-        x = transform.m11() * self.x + transform.dx()
-        y = transform.m22() * np.clip(self.y, low - span, high + span) + transform.dy()
-        zero = transform.m22() * min(max(0.0, low - span), high + span) + transform.dy()
+        x = transform.m11() * self.x
+        y = transform.m22() * np.clip(self.y, low - span, high + span)
+        zero = transform.m22() * min(max(0.0, low - span), high + span)
         has_room = len(x) < 2 or (x[-1] - x[0]) / (len(x) - 1) >= ROOM
         points = np.column_stack([x, y]) if has_room else np.zeros((0, 2))
         self._dots.resize(len(points))
@@ -44,6 +44,7 @@ class Stems(Stroke):
         pen.setCapStyle(Qt.PenCapStyle.RoundCap)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(pen)
+        painter.translate(*self._at[:2])
         painter.drawPoints(*self._dots.drawargs())
 
 

@@ -23,6 +23,9 @@ class Stroke(pg.GraphicsObject):
     transformation, and there it shows which points matter.
     """
 
+    moves = True
+    """Whether its lines stay what they are when the view moves sideways."""
+
     def __init__(self) -> None:
         super().__init__()
         self.x: Array = np.zeros(0)
@@ -30,6 +33,8 @@ class Stroke(pg.GraphicsObject):
         self._look: tuple[QColor, float, bool, bool] = (QColor(), 1.0, False, True)
         self._bounds = QRectF()
         self._key: tuple[Any, ...] = ()
+        self._at: tuple[Any, ...] = ()
+        self._ends: Array = np.zeros((0, 4))
         self._lines = PrimitiveArray(QLineF, 4)
 
     def show_points(self, x: Array, y: Array) -> None:
@@ -73,13 +78,21 @@ class Stroke(pg.GraphicsObject):
     def paint(self, painter: QPainter, *_: Any) -> None:
         """In pixels."""
         color, width, dashed, is_smooth = self._look
-        transform, (_, (low, high)) = painter.worldTransform(), self.getViewBox().viewRange()
-        key = (transform.m11(), transform.m22(), transform.dx(), transform.dy(), low, high, self.getViewBox().width())
+        transform, ((left, right), (low, high)) = painter.worldTransform(), self.getViewBox().viewRange()
+        key = (transform.m11(), transform.m22(), low, high, *(() if self.moves else (left, right)))
         if key != self._key:
-            self._key = key
-            ends = self._strokes(transform, low, high, dashed)
-            self._lines.resize(len(ends))
-            self._lines.ndarray()[:] = ends
+            self._key, self._at = key, ()
+            self._ends = self._strokes(transform, low, high, dashed)
+        at = (transform.dx(), transform.dy(), left, right)
+        if at != self._at:
+            # What moves sideways keeps its lines: those that can be seen are moved, no point is looked at again.
+            self._at = at
+            first, last = (transform.m11() * edge for edge in (left, right))
+            begin = int(np.searchsorted(self._ends[:, 2], first - width - 1))
+            end = int(np.searchsorted(self._ends[:, 0], last + width + 1))
+            self._lines.resize(max(end - begin, 0))
+            dx, dy = transform.dx(), transform.dy()
+            np.add(self._ends[begin:end], (dx, dy, dx, dy), out=self._lines.ndarray())
         pen = QPen(color, width)
         pen.setCapStyle(Qt.PenCapStyle.FlatCap)
         painter.save()
@@ -94,12 +107,13 @@ class Stroke(pg.GraphicsObject):
         """What else is to be painted, in pixels."""
 
     def _strokes(self, transform: QTransform, low: float, high: float, dashed: bool) -> Array:
-        """Both ends of each line to be painted; what leaves the view is cut a view's height away."""
+        """Both ends of each line to be painted, in pixels from the axes' own zero and from left to right; what leaves the view is
+        cut a view's height away."""
         if len(self.x) < 2:
             return np.zeros((0, 4))
         span = high - low
         y = np.clip(self.y, low - span, high + span)
-        x, y = seen(transform.m11() * self.x + transform.dx(), transform.m22() * y + transform.dy())
+        x, y = seen(transform.m11() * self.x, transform.m22() * y)
         ends = np.column_stack([x[:-1], y[:-1], x[1:], y[1:]])
         if dashed:
             x, y, is_on = dashes(x, y)
