@@ -520,7 +520,6 @@ class Patterns(unittest.TestCase):
                 self.assertLess(max(map(len, text.splitlines())), 150)
 
     @unittest.skipUnless(HAS_GHDL and shutil.which("verilator") and shutil.which("g++"), "GHDL or Verilator is missing")
-    @in_campaign
     def test_arrays_are_simulated_word_by_word(self) -> None:
         source = random.Random(31)
         for architecture in some(("folded", "transposed", "parallel"), 1):
@@ -538,9 +537,12 @@ class Patterns(unittest.TestCase):
                 )
             self.assertRegex(whole, r"\[\d{3}:0\] (history|partial);")
             self.assertNotRegex(words, r"\[\d{3,}:0\]", "no net is wider than a machine's words")
-            proof = prove_hdl(package, made)
-            self.assertTrue(proof.holds, proof.sentence())
-            self.assertIn("compiled", proof.sentence())
+            if IS_CAMPAIGN:
+                proof = prove_hdl(package, made)
+                self.assertTrue(proof.holds, proof.sentence())
+                self.assertIn("compiled", proof.sentence())
+            answer, _ = _streamed(package, made, ())
+            self.assertTrue(answer.holds, answer.sentence())
 
     def test_a_vector_used_in_any_other_way_stays_whole(self) -> None:
         body = "  wire [99:0] a;\n  wire [99:0] b;\n  assign a = {{{0}}};\n  assign b = {1};\n  assign y = b[3];\n"

@@ -66,7 +66,7 @@ class Polyphase(unittest.TestCase):
     def test_any_number_of_multipliers_gives_the_same_with_stalls_and_resets(self) -> None:
         """Both languages; latency and clocks are those told, over a whole output where samples don't all take the same."""
         source = random.Random(71)
-        for index in some(range(60), 4):
+        for index in some(range(60), 6):
             made = one_way(source)
             depth = -(-len(taps_of(made).coefficients) // taps_of(made).up)
             lanes = source.choice((1, depth, source.randint(1, depth)))

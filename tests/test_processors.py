@@ -103,7 +103,7 @@ class FourKinds(unittest.TestCase):
     def test_the_worst_input_of_each_run_of_products(self) -> None:
         """All taps at the format's ends, all samples at theirs: any sum that holds one product too many overflows."""
         entry = coefficient = Format(True, 16, 15)
-        for count, spread in some(((40, 1), (520, 7), (300, 0), (300, 1), (300, 3)), 2):
+        for count, spread in some(((40, 1), (520, 7), (300, 0), (300, 1), (300, 3)), 3):
             ends = (-32768, 32767) if spread else (32767, 32767)
             taps = tuple(ends[(k + 1) % 2] // (1 + k % max(spread, 1)) for k in range(count))
             stage = TapSum(taps, coefficient, Format(True, 64, 30))

@@ -29,7 +29,7 @@ from combe.delivery.hdl.writer import hdl_package
 from combe.designing.designed import Design
 from combe.designing.file import design_document, design_from
 from combe.designing.rates.chain import planned
-from combe.designing.rates.plans import duties
+from combe.designing.rates.plans import duties, plan_from, priced
 from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError, FormatError, RequirementError
 from combe.ledger import lines_of, meets
@@ -41,6 +41,7 @@ from combe.realization.formats import Format, narrowest_signed
 from combe.realization.reading import realization_document, realization_from
 from combe.realization.stages import Realization, Requantize, Stage, TapSum, needed_accumulator
 from combe.requirement import Requirement, requirement_document, requirement_from
+from combe.requirement.rates import prototype_requirement
 from combe.rounding.choices import Choices
 from combe.rounding.holding import stages_that_hold
 from combe.rounding.rates import fewest_bits_of_stages, rate_lines, realize_stages
@@ -568,6 +569,13 @@ class Designed(unittest.TestCase):
             self.assertGreater(len(each), 4)
             self.assertLessEqual(best, 1.1 * min(each.values()), each)
         self.assertEqual(len(planned(SLOWER).stages), 2)
+
+    def test_a_price_is_near_what_is_counted(self) -> None:
+        for brief, plan in ((SLOWER, "single"), (SLOWER, "5/6x2"), (FASTER, "2x6/5")):
+            assert brief.rate is not None
+            up, down = brief.rate.up, brief.rate.down
+            price = up * priced(plan_from(plan, up, down), prototype_requirement(brief))
+            self.assertTrue(0.7 < price / counted(planned(brief, plan)) < 1.5, (plan, price))
 
     def test_costs_are_those_of_the_structure(self) -> None:
         for brief, plan in (

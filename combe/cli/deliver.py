@@ -36,7 +36,7 @@ OPTIONS = {
     "intrinsics": "--intrinsics", "reloadable": "--reloadable", "guard": "--denormal-guard", "converter_in": "--converter-in",
     "converter_out": "--converter-out", "build": "--build", "single_file": "--single-file", "file_name": "--file-name", "type_name": "--type-name",
     "architecture": "--architecture", "clock": "--clock", "multipliers": "--multipliers", "pipeline": "--pipeline",
-    "axi_stream": "--axi-stream", "double_buffer": "--double-buffer", "board": "--board", "synthesize": "--synthesize",
+    "axi_stream": "--axi-stream", "double_buffer": "--double-buffer", "board": "--board", "described": "--describe", "synthesize": "--synthesize",
 }  # fmt: skip
 """What may belong to some languages only, by the name of its parameter."""
 KEYS = {"clock": "clock_hz"}
@@ -84,6 +84,10 @@ def run(
     board: Annotated[
         str, typer.Option(metavar="BOARD", help="A top level with a self-test for a board: one that ships, or a file.")
     ] = "",
+    described: Annotated[
+        bool,
+        typer.Option("--describe", help="Describe the core for other tools: NAME.core (CAPI2), NAME.xml (IP-XACT)."),
+    ] = False,
     phase_at: Annotated[
         float, typer.Option(metavar="HZ", help="Tell gain and phase of the circuit's outputs there.")
     ] = 0.0,
@@ -111,6 +115,7 @@ def run(
         "guard": guard, "converter_in": converter_in, "converter_out": converter_out, "build": build, "single_file": single_file, "file_name": file_name,
         "type_name": type_name, "architecture": architecture, "clock_hz": hertz(clock, "--clock") if clock else 0.0,
         "multipliers": multipliers, "pipeline": pipeline, "double_buffer": double_buffer, "axi_stream": axi_stream, "board": board,
+        "described": described,
     }  # fmt: skip
     if project is not None:
         # What the command line leaves open is as the project has chosen it, so that what is written is what it exports.

@@ -25,7 +25,17 @@ if TYPE_CHECKING:
 PROCESSORS, CIRCUITS = "processors", "circuits"
 CODES = ("reloadable", "converter_in", "converter_out")
 OF_CODE = ("number", "history", "unroll", "intrinsics", "guard", "build", "file_name", "type_name", *CODES)
-OF_CIRCUITS = ("architecture", "clock_hz", "multipliers", "pipeline", "double_buffer", "axi_stream", "board", *CODES)
+OF_CIRCUITS = (
+    "architecture",
+    "clock_hz",
+    "multipliers",
+    "pipeline",
+    "double_buffer",
+    "axi_stream",
+    "board",
+    "described",
+    *CODES,
+)
 """Choices by their keys in a project; what is measured or built on top of them belongs to a language too."""
 
 
@@ -113,11 +123,11 @@ LANGUAGES = (
     ),
     Language(
         "verilog", "Verilog", CIRCUITS, OF_CIRCUITS, ("synthesize",), HDL_WRITER, HDL_PROOF, ".v",
-        ((".v", "verilog"), (".md", "markdown"), ("Makefile", "make")), ("iverilog", "verilator"),
+        ((".v", "verilog"), (".md", "markdown"), ("Makefile", "make"), (".core", "yaml"), (".xml", "xml")), ("iverilog", "verilator"),
     ),
     Language(
         "vhdl", "VHDL", CIRCUITS, OF_CIRCUITS, ("synthesize",), HDL_WRITER, HDL_PROOF, ".vhd",
-        ((".vhd", "vhdl"), (".md", "markdown"), ("Makefile", "make")), ("ghdl",),
+        ((".vhd", "vhdl"), (".md", "markdown"), ("Makefile", "make"), (".core", "yaml"), (".xml", "xml")), ("ghdl",),
     ),
 )  # fmt: skip
 BY_NAME = {language.name: language for language in LANGUAGES}

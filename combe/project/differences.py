@@ -28,6 +28,7 @@ HARDWARE = {
     "clock_hz": "clock",
     "double_buffer": "two banks of coefficients",
     "axi_stream": "AXI4-Stream",
+    "described": "descriptions of the core",
     "board": "board",
 }
 

@@ -35,7 +35,16 @@ from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
 from combe.signals.spec import signal_from_sentence
 from combe.values import as_dict
 
-HARDWARE_KEYS = ("architecture", "clock_hz", "multipliers", "pipeline", "double_buffer", "axi_stream", "board")
+HARDWARE_KEYS = (
+    "architecture",
+    "clock_hz",
+    "multipliers",
+    "pipeline",
+    "double_buffer",
+    "axi_stream",
+    "board",
+    "described",
+)
 CODE_KEYS = CodeChoices.__struct_fields__
 LATER_CHOICES = (
     "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering", "error_feedback", "branches",

@@ -110,6 +110,7 @@ class HardwareShape(Struct, forbid_unknown_fields=True):
     double_buffer: Flag = False
     axi_stream: Flag = False
     board: Text = ""
+    described: Flag = False
 
 
 class BenchShape(Struct, forbid_unknown_fields=True):

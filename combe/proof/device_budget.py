@@ -72,7 +72,7 @@ def shared_device(
     check_device(device)
     for circuit in circuits:
         made, clock = circuit.realization, clock_hz or circuit.choices.clock_hz or USUAL_CLOCK_HZ
-        own = replace(circuit.choices, clock_hz=clock, board="", axi_stream=False)
+        own = replace(circuit.choices, clock_hz=clock, board="", axi_stream=False, described=False)
         try:
             built = build_circuit(made, circuit.name, own)
             package = hdl_package(made, "verilog", circuit.name, choices=own)

@@ -131,7 +131,7 @@ def prove_hdl(
     """
     choices = package.circuit or HardwareChoices()
     built = build_circuit(realization, package.name, choices)
-    played = hdl_vectors(realization, choices, built.clocks, package.language, 7)
+    played = hdl_vectors(realization, choices, built, package.language, 7)
     missing, done = [], []
     with stoppable(is_stopped):
         for tool in simulators or package.written_in.tools:

@@ -155,6 +155,10 @@ class CodePanel(Panel):
         self.axi.setToolTip("A second file with stream ports, words padded to bytes")
         self.axi.clicked.connect(lambda on: self._offer_hardware("axi_stream", on, "AXI4-Stream"))
         self.form.addRow(self.axi)
+        self.described = QCheckBox("Descriptions of the core")
+        self.described.setToolTip("NAME.core (CAPI2) and NAME.xml (IP-XACT, IEEE 1685), for tools that take cores in")
+        self.described.clicked.connect(lambda on: self._offer_hardware("described", on, "descriptions of the core"))
+        self.form.addRow(self.described)
         for key, words, hint in TEXTS:
             field = QLineEdit()
             field.setObjectName("field")
@@ -212,6 +216,7 @@ class CodePanel(Panel):
         self.architecture.setCurrentText(hardware.architecture or ITSELF)
         self.axi.setChecked(hardware.axi_stream)
         self.banks.setChecked(hardware.double_buffer)
+        self.described.setChecked(hardware.described)
         words = {
             "clock_hz": f"{hardware.clock_hz / 1e6:g}" if hardware.clock_hz else "",
             "multipliers": str(hardware.multipliers or ""), "pipeline": str(hardware.pipeline),
@@ -227,6 +232,7 @@ class CodePanel(Panel):
         rows: dict[str, QWidget] = {
             **{key: box for key, box in self.boxes.items() if key != "language"}, **self.texts, **self.switches,
             **self.hardware_fields, "architecture": self.architecture, "axi_stream": self.axi, "double_buffer": self.banks,
+            "described": self.described,
         }  # fmt: skip
         is_float, is_semi = self.choices.is_float, self.hardware.architecture == "semi-parallel"
         idle = {"history", "unroll"} if self.is_recursive else set()

@@ -19,7 +19,7 @@ class HardwareChoices(Struct, frozen=True):
     row stand between two registers (0: none in between). ``reloadable`` adds a port that writes coefficients, into a second bank
     with ``double_buffer``, to change places with the first between two samples. ``axi_stream``
     adds a wrapper with AXI4-Stream ports. ``board`` adds a top level with a self-test for a board that ships with Combe, or that
-    a file describes.
+    a file describes. ``described`` adds descriptions of the core for other build systems (CAPI2) and tools (IP-XACT).
     """
 
     architecture: str = ""
@@ -32,6 +32,7 @@ class HardwareChoices(Struct, frozen=True):
     converter_in: str = ""
     converter_out: str = ""
     board: str = ""
+    described: bool = False
 
 
 def check_hardware_choices(choices: HardwareChoices) -> None:

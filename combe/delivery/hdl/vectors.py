@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from combe.delivery.c.codes import codes_through
 from combe.delivery.code_choices import CodeChoices, converter_from
+from combe.delivery.hdl.build import Built
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.realization.formats import Format
 from combe.realization.stages import Realization
@@ -18,6 +19,8 @@ from combe.signals.stimuli import tone, vectors
 Integers = NDArray[np.int64]
 MOST_CLOCKS = {"verilog": 60_000, "vhdl": 40_000}
 """Clocks of both passes that take a simulator seconds."""
+MOST_WORK, MULTIPLIER = {"verilog": 60_000_000, "vhdl": 3_500_000}, 100
+"""Register bits times samples that do where every clock has many operations, a multiplier counting as so many bits."""
 LEAST_SAMPLES, MOST_SAMPLES = 160, 2400
 TONES = (0.3, 1.1)
 """Radians a sample of the two-tone signal."""
@@ -39,13 +42,18 @@ class Vectors(Struct, frozen=True, eq=False):
 
 
 def hdl_vectors(
-    realization: Realization, choices: HardwareChoices, clocks: int, language: str, seed: int = 1
+    realization: Realization, choices: HardwareChoices, built: Built, language: str, seed: int = 1
 ) -> Vectors:
-    """As many as a simulator takes in seconds: fewer where a sample takes many clocks."""
+    """As many as a simulator takes in seconds: fewer where a sample takes many clocks, or a clock many operations."""
     up, down = realization.ratio
+    clocks, work = built.clocks, built.count.registers + MULTIPLIER * built.count.multipliers
     wanted = max(
         LEAST_SAMPLES,
-        min(MOST_SAMPLES * max(1, min(down // up, 4)), MOST_CLOCKS[language] * min(down, 4) // (2 * clocks)),
+        min(
+            MOST_SAMPLES * max(1, min(down // up, 4)),
+            MOST_CLOCKS[language] * min(down, 4) // (2 * clocks),
+            MOST_WORK[language] // max(work * clocks, 1),
+        ),
     )
     if choices.converter_in:
         entry = Format(False, converter_from(choices.converter_in, "converter_in").bits, 0)

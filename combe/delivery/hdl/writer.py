@@ -8,6 +8,7 @@ from combe.delivery.hdl.axi import axi_values
 from combe.delivery.hdl.board import board_named
 from combe.delivery.hdl.build import Built, build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.described import core_files
 from combe.delivery.hdl.page import facts_of, page_text
 from combe.delivery.hdl.selftest import board_values
 from combe.delivery.hdl.vectors import Vectors, hdl_vectors
@@ -46,7 +47,7 @@ def hdl_package(
     checked_name(name)
     checked_hdl_name(name)
     built = build_circuit(realization, name, choices)
-    played = hdl_vectors(realization, choices, built.clocks, language)
+    played = hdl_vectors(realization, choices, built, language)
     told = story(realization, name, requirement, lines, made=made)
     head = [*told[:-2], *facts_of(realization, built, choices), "", *told[-2:]]
     text = verilog_text(built.circuit, head) if language == "verilog" else vhdl_text(built.circuit, head)
@@ -58,6 +59,12 @@ def hdl_package(
         files.append(
             SourceFile(f"{name}_axi.{ending}", _render(f"axi.{ending}.j2", _values(built, language, played, choices)))
         )
+    if choices.described:
+        values = _values(built, language, played, choices)
+        rtl = [f"{name}.{ending}", *([f"{name}_axi.{ending}"] if choices.axi_stream else [])]
+        data = [file.name for file in files if file.name.endswith(".txt")]
+        described = core_files(built, language, rtl, data, f"{name}: {made or realization.name}", values)
+        files += [SourceFile(file, written) for file, written in described.items()]
     files.append(SourceFile(f"{name}.md", page_text(realization, built, choices, told)))
     return Package(language, name, tuple(files), choices)
 

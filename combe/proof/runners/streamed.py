@@ -59,7 +59,7 @@ class Streamed(InFolder):
         build(
             folder,
             name,
-            ["--cc", "--exe", "-O3", "-CFLAGS", "-O1"],
+            ["--cc", "--exe", "-O3", "-CFLAGS", "-O0"],
             [as_verilog(self.package, folder, is_in_words=True), "stream.cpp"],
         )
 
