@@ -194,7 +194,7 @@ class Reloaded(unittest.TestCase):
             )
             if architecture == "serial" or (up == 1) or (down == 1 and architecture == "semi-parallel")
         ]
-        for index, (architecture, up, down, lanes) in enumerate(some(cases, 3)):
+        for index, (architecture, up, down, lanes) in enumerate(some(cases, 5)):
             made = plain(source.choice((16, 17, 23)), up, down)
             stage = taps_of(made)
             others = tuple(source.randint(-60, 60) for _ in stage.coefficients)
