@@ -10,11 +10,13 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from collections.abc import Sequence
 from fractions import Fraction
 from itertools import product
 from math import ceil, log10, prod
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
@@ -28,6 +30,7 @@ from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import hdl_package
 from combe.designing.designed import Design
 from combe.designing.file import design_document, design_from
+from combe.designing.rates import chain
 from combe.designing.rates.chain import planned
 from combe.designing.rates.plans import duties, plan_from, priced
 from combe.designing.task import DesignChoice, Task
@@ -36,6 +39,7 @@ from combe.ledger import lines_of, meets
 from combe.proof.c import prove_c
 from combe.proof.cores import prove_on_target
 from combe.proof.hdl import prove_hdl
+from combe.proof.runners.compiled import Compiled
 from combe.realization.cic import Cic
 from combe.realization.formats import Format, narrowest_signed
 from combe.realization.reading import realization_document, realization_from
@@ -57,10 +61,10 @@ setUpModule = fewer_vectors
 SANITIZERS = ["-fsanitize=address,undefined", "-fno-sanitize-recover=all"]
 
 
-def by_the_book(made: Realization, samples: list[int]) -> list[int]:
+def by_the_book(stages: Sequence[Stage], samples: list[int]) -> list[int]:
     """Zeros stuffed in, every tap multiplied, all but every ``down``-th dropped: plain integers, stage after stage."""
     signal = list(samples)
-    for stage in made.stages:
+    for stage in stages:
         if isinstance(stage, Requantize):
             unit = Fraction(2) ** -stage.source.fraction
             done = [brought(x * unit, str(stage.target), stage.rounding, stage.overflow)[0] for x in signal]
@@ -139,7 +143,7 @@ class Exactly(unittest.TestCase):
         for index in range(examples(300)):
             made = random_rates(source)
             samples = random_input(source, made.input, source.randint(0, 90))
-            wanted = by_the_book(made, samples)
+            wanted = by_the_book(made.stages, samples)
             found = simulate(made, np.array(samples, dtype=np.int64))
             self.assertEqual([int(x) for x in found], wanted, index)
             self.assertEqual(made.output_count(len(samples)), len(wanted))
@@ -213,6 +217,35 @@ class Code(unittest.TestCase):
             self.assertTrue(proof.holds, (index, made, proof.sentence()))
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_floating_point_gives_the_same_but_for_rounding(self) -> None:
+        """Against exact integers by the book, roundings left out; and the proof it comes with."""
+        source, seen = random.Random(50), set()
+        for index in range(examples(64) // 4):
+            made = random_rates(source, 40, 5)
+            number, language = source.choice(("single", "double")), source.choice(("c", "c", "c++"))
+            choices = CodeChoices(language, number=number, reloadable=source.random() < 0.3)
+            if any(isinstance(stage, Cic) for stage in made.stages):
+                with self.assertRaisesRegex(CombeError, "modulo a power of two"):
+                    c_package(made, "f", choices=choices)
+                continue
+            seen |= {(stage.up > 1, stage.down > 1) for stage in made.stages if isinstance(stage, TapSum)}
+            package = c_package(made, "f", choices=choices)
+            proof = prove_c(package, made, (), SANITIZERS)
+            self.assertTrue(proof.holds, (index, made, proof.sentence()))
+            sums = [stage for stage in made.stages if isinstance(stage, TapSum)]
+            loud = [replace(stage, coefficients=tuple(map(abs, stage.coefficients))) for stage in sums]
+            samples = random_input(source, made.input, 150)
+            with Compiled(package, made, SANITIZERS) as program:
+                program.build()
+                heard = program.run(np.array(samples))
+            bits = made.input.fraction + sum(stage.coefficient.fraction for stage in sums)
+            wanted, most = by_the_book(sums, samples), max(by_the_book(loud, [abs(x) for x in samples]))
+            self.assertEqual(len(heard), len(wanted))
+            off = max(abs(Fraction(float(a)) - Fraction(b, 1 << bits)) for a, b in zip(heard, wanted))
+            self.assertLess(off, Fraction(most, 1 << bits) * Fraction(200, 1 << (24 if number == "single" else 53)))
+        self.assertGreater(len(seen), 1)
+
+    @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_taps_at_one_rate_before_and_after_a_change_leave_nothing_unused(self) -> None:
         """Every layout of taps, with every warning an error."""
         entry, wide = Format(True, 16, 15), Format(True, 40, 30)
@@ -250,7 +283,7 @@ class Code(unittest.TestCase):
         other = [(7 * k) % 23 - 11 for k in range(21)]
         changed = replace(made, stages=(replace(taps, coefficients=tuple(other)),))
         samples = random_input(random.Random(3), entry, 400)
-        wanted = by_the_book(changed, samples)
+        wanted = by_the_book(changed.stages, samples)
         program = f"""
 #include "f.h"
 #include <stdio.h>
@@ -337,9 +370,6 @@ int main(void)
                     self.assertTrue(circuit.holds, (index, word, made, converter, circuit.sentence()))
 
     def test_what_does_not_go_with_rates_is_refused(self) -> None:
-        made = random_rates(random.Random(3))
-        with self.assertRaises(FormatError):
-            c_package(made, "f", choices=CodeChoices(number="single"))
         made = next(made for made in map(random_rates, map(random.Random, range(99))) if len(made.stages) > 3)
         with self.assertRaises(FormatError):
             hdl_package(made, "verilog", "f", choices=HardwareChoices(architecture="semi-parallel"))
@@ -569,6 +599,15 @@ class Designed(unittest.TestCase):
             self.assertGreater(len(each), 4)
             self.assertLessEqual(best, 1.1 * min(each.values()), each)
         self.assertEqual(len(planned(SLOWER).stages), 2)
+
+    def test_a_hopeless_single_stage_is_not_searched_for(self) -> None:
+        """About 6500 taps, of 5000 at most: the search for it took four seconds to say so."""
+        brief = asked(44_100, ((0, 20_000, -0.05, 0.05),), up=160, down=147, alias_db=-90, image_db=-90)
+        with mock.patch.object(chain, "_kept", wraps=chain._kept) as made:
+            found = planned(brief)
+        self.assertEqual([(stage.up, stage.down) for stage in found.stages], [(2, 1), (80, 147)])
+        self.assertTrue(meets(lines_of(found.filter, brief)))
+        self.assertNotIn("single", [call.args[1].words for call in made.call_args_list])
 
     def test_a_price_is_near_what_is_counted(self) -> None:
         for brief, plan in ((SLOWER, "single"), (SLOWER, "5/6x2"), (FASTER, "2x6/5")):

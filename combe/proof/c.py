@@ -158,16 +158,25 @@ def _compared(program: Compiled, lines: tuple[Line, ...]) -> Proof:
 def _rates_compared(program: Compiled, lines: tuple[Line, ...]) -> Proof:
     """The same where the rate changes, without broadband noise: there is no response at one rate."""
     package, realization = program.package, program.realization
+    is_float = package.code.is_float
     sweep, down = sweep_for(realization, lines), realization.ratio[1]
-    pieces = vectors(realization, SAMPLES, seed=7)
+    pieces = vectors(realization, FLOAT_SAMPLES if is_float else SAMPLES, seed=7)
     pieces = np.concatenate([pieces, np.zeros(-len(pieces) % down, dtype=np.int64)])
     samples = np.concatenate([pieces, sweep.samples])
     heard = program.run(samples)
-    found = agreement(heard, BitTrue(realization).run(samples))
-    measured = measured_lines(sweep, realization, heard[realization.output_count(len(pieces)) :], lines)
-    return Proof(
+    first = realization.output_count(len(pieces))
+    tolerance = 0.0
+    if is_float:
+        wanted, tolerance = Floating(realization, package.code).model(pieces)
+        found = agreement(heard[:first], wanted, tolerance)
+        heard = heard / realization.output.step
+    else:
+        found = agreement(heard, BitTrue(realization).run(samples))
+    measured = measured_lines(sweep, realization, heard[first:], lines)
+    proof = Proof(
         package.language, package.checksum, program.name, found.samples, found.differences, found.first, "", measured
     )
+    return replace(proof, largest_error=found.largest, tolerance=tolerance) if is_float else proof
 
 
 def _response_document(response: MeasuredResponse) -> dict[str, Any]:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import struct
 from typing import Any
 
-from combe.delivery.c.blocks import block_length, filled, unrolling
+from combe.delivery.c.blocks import UNROLLED, block_length, filled, unrolling
 from combe.delivery.c.network import SHIFTED_BY_HAND, kept_word, value_word
+from combe.delivery.c.rates import rate_shape
 from combe.delivery.c.samples import USUAL_UNROLL, WORDS
 from combe.delivery.c.stages import View
 from combe.delivery.code_choices import CodeChoices
@@ -84,6 +85,8 @@ def _taps(stage: TapSum, index: int, choices: CodeChoices, word: str) -> dict[st
         "unroll": choices.unroll or USUAL_UNROLL, "is_reloadable": choices.reloadable,
         "table": f"state->taps_{index}" if choices.reloadable else "",
     }  # fmt: skip
+    if (stage.up, stage.down) != (1, 1):
+        return shared | _rates(stage, choices, rows)
     if stage.form == "transposed" and count > 1:
         if choices.reloadable:
             raise FormatError("transposed taps can't be replaced while it runs", "reloadable", "take direct or folded")
@@ -103,6 +106,18 @@ def _taps(stage: TapSum, index: int, choices: CodeChoices, word: str) -> dict[st
         "rows": [zero] * (padded - count) + rows[::-1], "block": block_length(padded),
         "order_words": " Oldest sample first" + (f", filled up with {padded - count} zeros." if padded > count else "."),
     } | unrolling(padded, choices.unroll)  # fmt: skip
+
+
+def _rates(stage: TapSum, choices: CodeChoices, rows: list[str]) -> dict[str, Any]:
+    """Taps by phases, laid out as the integers are."""
+    padded = -(-len(rows) // stage.up)
+    padded = -(-padded // UNROLLED) * UNROLLED
+    own = [rows[phase :: stage.up][::-1] for phase in range(stage.up)]
+    zero = real_text(0.0, choices.number)
+    return rate_shape(stage, padded, choices) | {
+        "padded": padded, "rows": [text for row in own for text in [zero] * (padded - len(row)) + row], "bias": "0",
+        "is_long": False, "is_short": False, "vectors": "",
+    }  # fmt: skip
 
 
 def _network(stage: Network, word: str, number: str) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from combe.analysis.linear import LinearProgram
 from combe.delivery.code_choices import CodeChoices
-from combe.realization.stages import Realization
+from combe.realization.stages import Realization, TapSum
 from combe.realization.term import Term
 
 Array = NDArray[np.float64]
@@ -35,6 +35,9 @@ def float_model(realization: Realization, samples: NDArray[Any], choices: CodeCh
     """
     single = choices.number == "single"
     given: Array = samples.astype(np.float32 if single else np.float64).astype(np.float64)
+    if realization.changes_rate:
+        outputs, reach = _through_rates(realization, given, single)
+        return FloatModel(given, outputs, SLACK * UNIT[choices.number] * reach)
     flow = LinearProgram.of(realization.program)
     rounded = LinearProgram(
         [[Term(link.signal, link.delay, float(np.float32(link.coefficient)) if single else link.coefficient, is_rest=link.is_rest)
@@ -43,6 +46,24 @@ def float_model(realization: Realization, samples: NDArray[Any], choices: CodeCh
     outputs = _run(rounded, given)
     largest = float(np.max(np.abs(given), initial=0.0))
     return FloatModel(given, outputs, SLACK * UNIT[choices.number] * _reach(flow, largest) + choices.guard * 1e-25)
+
+
+def _through_rates(realization: Realization, given: Array, single: bool) -> tuple[Array, float]:
+    """Sums of taps one after another: zeros stuffed, filtered, dropped, as it's defined; and how far, in units of rounding, errors
+    reach. An output meets the taps of one phase."""
+    values, size, reach = given.astype(np.longdouble), float(np.max(np.abs(given), initial=0.0)), 0.0
+    for stage in realization.stages:
+        if not isinstance(stage, TapSum):
+            continue  # roundings and limits fall away
+        taps = np.array(stage.coefficients, dtype=np.float64) * stage.coefficient.step
+        taps = taps.astype(np.float32).astype(np.float64) if single else taps
+        stuffed = np.zeros(len(values) * stage.up, dtype=np.longdouble)
+        stuffed[:: stage.up] = values
+        values = np.convolve(stuffed, taps.astype(np.longdouble))[: len(stuffed) : stage.down]
+        gain = max(float(np.sum(np.abs(taps[phase :: stage.up]))) for phase in range(stage.up))
+        reach = gain * reach + (-(-len(taps) // stage.up) + 2) * gain * size
+        size *= gain
+    return np.asarray(values, dtype=np.float64), reach + size
 
 
 def _run(flow: LinearProgram, samples: Array) -> Array:

@@ -26,11 +26,7 @@ def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str
     are worked out together where they share something: the taps where the rate only goes down, the samples where it goes
     only up and has phases enough.
     """
-    if choices.history != "blocks":
-        raise FormatError(
-            f"a change of rate keeps its samples in blocks, not {choices.history}", "history", "take blocks"
-        )
-    up, down = stage.up, stage.down
+    up = stage.up
     depth = -(-len(stage.coefficients) // up)
     padded = -(-depth // UNROLLED) * UNROLLED
     rows = phase_rows(stage, padded)
@@ -41,19 +37,32 @@ def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str
     sum_type = signed_type(stage.accumulator.least, stage.accumulator.most, 32) if sum_type == "int64_t" else sum_type
     table_type = "int16_t" if dual else c_type(stage.coefficient)
     any_taps = [[stage.coefficient.least, stage.coefficient.most]]
-    together = "down" if up == 1 else "up" if down == 1 and up % 4 == 0 else ""
-    return {
+    return rate_shape(stage, padded, choices) | {
         "count": len(stage.coefficients), "padded": padded, "depth": depth, "kept_count": len(stage.coefficients),
         "sum_type": sum_type, "is_long": sum_type == "int64_t", "bias": "0", "table_type": table_type,
         "kept_type": "int16_t" if dual else c_type(source), "accumulator": stage.accumulator,
-        "coefficient": stage.coefficient, "form": stage.form, "layout": "rates", "up": up, "down": down,
-        "whole": down // up, "part": down % up, "together": together,
-        "tap_stride": padded if together == "up" else 0, "sample_stride": down if together == "down" else 0,
-        "rows": [literal(value, table_type) for row in rows for value in row], "block": max(block_length(padded), min(32 * down, 256) if up == 1 else 0),
+        "coefficient": stage.coefficient, "form": stage.form,
+        "rows": [literal(value, table_type) for row in rows for value in row],
         "is_dual": dual and choices.intrinsics, "is_short": sum_type == "int64_t" and fits_32_each(any_taps if choices.reloadable else rows, source),
         "described": f"{stage.coefficient}: the integer k stands for k * 2^{-stage.coefficient.fraction}",
+        "vectors": "dot" if dual and sum_type == "int32_t" else "",
+    }  # fmt: skip
+
+
+def rate_shape(stage: TapSum, padded: int, choices: CodeChoices) -> dict[str, Any]:
+    """What the same template prints of phases and blocks, in integers and in floating point alike."""
+    if choices.history != "blocks":
+        raise FormatError(
+            f"a change of rate keeps its samples in blocks, not {choices.history}", "history", "take blocks"
+        )
+    up, down = stage.up, stage.down
+    together = "down" if up == 1 else "up" if down == 1 and up % 4 == 0 else ""
+    return {
+        "layout": "rates", "up": up, "down": down, "whole": down // up, "part": down % up, "together": together,
+        "tap_stride": padded if together == "up" else 0, "sample_stride": down if together == "down" else 0,
+        "block": max(block_length(padded), min(32 * down, 256) if up == 1 else 0),
         "order_words": f" {up} phases, each oldest sample first." if up > 1 else " Oldest sample first.",
-        "few_unrolled": divisor(padded // 2, 8), "vectors": "dot" if dual and sum_type == "int32_t" else "",
+        "few_unrolled": divisor(padded // 2, 8),
     } | unrolling(padded, choices.unroll)  # fmt: skip
 
 

@@ -19,8 +19,9 @@ from combe.delivery.package import Package, SourceFile, checked_name
 from combe.delivery.story import OWNERSHIP, story
 from combe.errors import FormatError
 from combe.ledger import Line
+from combe.realization.cic import Cic
 from combe.realization.formats import Format
-from combe.realization.stages import Realization
+from combe.realization.stages import Realization, Requantize, TapSum
 from combe.requirement import Requirement
 from combe.running.random_integers import random_integers
 from combe.running.simulate import simulate
@@ -59,7 +60,7 @@ def c_package(
     for typed in (name, choices.file_name or name, choices.type_name or name):
         checked_name(typed)
     if realization.changes_rate:
-        _check_rates(choices)
+        _check_rates(realization, choices)
     if realization.input.bits > 62:
         raise FormatError(f"{realization.input} is too wide an input for C", "input", "62 bits are the most")
     shared = _values(realization, name, choices)
@@ -140,10 +141,18 @@ def _codes(
     return found | {"chunk": chunk, "room": most_outputs(chunk, ratios)}
 
 
-def _check_rates(choices: CodeChoices) -> None:
+def _check_rates(realization: Realization, choices: CodeChoices) -> None:
     """What doesn't go with a change of rate."""
-    if choices.is_float:
-        raise FormatError("a change of rate is written in integers", "number", "take integer")
+    if not choices.is_float or all(isinstance(stage, (TapSum, Requantize)) for stage in realization.stages):
+        return
+    if any(isinstance(stage, Cic) for stage in realization.stages):
+        what, instead = (
+            "sums in a row count modulo a power of two, which real numbers don't",
+            "take integer, or a plan without cic",
+        )
+    else:
+        what, instead = "beside a change of rate only taps are written in floating point", "take integer"
+    raise FormatError(what, "number", instead)
 
 
 def _is_held(values: dict[str, Any]) -> bool:

@@ -9,6 +9,9 @@ from functools import lru_cache
 import numpy as np
 
 from combe.designing.designed import Design
+from combe.designing.equiripple.method import MAXIMUM_TAPS
+from combe.designing.equiripple.too_long import too_long
+from combe.designing.estimates import estimated_taps
 from combe.designing.rates.plans import (
     MOST_CIC_ORDER,
     Piece,
@@ -37,6 +40,8 @@ POINTS = 65
 """Of a limit that makes good for the droop of the stages before."""
 SPARE_DB = 1e-4
 ROUNDS = 4
+HOPELESS = 1.15
+"""Of the most taps: estimates are right to a few in a hundred."""
 
 
 def single_stage(found: Design, requirement: Requirement) -> Design:
@@ -74,6 +79,10 @@ def planned(
     for one in wanted:
         # A single stage of a large ratio is long: it is designed only where its price says that it may win.
         if best is not None and priced(one, asked) > 1.3 * _operations(best):
+            continue
+        # Nor where it would be longer than any that is designed: the search for it takes seconds to say so.
+        if one == alone and len(wanted) > 1 and estimated_taps(asked)[0] > HOPELESS * MAXIMUM_TAPS:
+            failure = failure or too_long(asked, estimated_taps(asked)[0], MAXIMUM_TAPS)
             continue
         try:
             found = _designed(requirement, one, is_stopped)
