@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import random
 import re
 import shutil
 import subprocess
@@ -20,6 +21,7 @@ from combe.realization.stages import Realization
 from combe.rounding.realize import Choices, realize
 from tests.support import fewer_vectors
 from tests.test_cli import InFolder, call
+from tests.test_polyphase import one_way
 
 setUpModule = fewer_vectors
 SPACE = {"x": "http://www.accellera.org/XMLSchema/IPXACT/1685-2014"}
@@ -110,6 +112,16 @@ class Described(unittest.TestCase):
                     self.assertEqual(len(mapped), 8 if "axi_stream" in more else 0)
                     self.assertLessEqual(set(mapped), set(found))
                     self.assertIn('by <hand> & "eye"', root.findtext("x:description", "", SPACE))
+
+    def test_streams_of_a_change_of_rate_have_no_end(self) -> None:
+        made = one_way(random.Random(1))
+        package = hdl_package(made, "verilog", "f", choices=HardwareChoices(axi_stream=True, described=True))
+        root = ElementTree.fromstring(package.text(".xml"))
+        text = next(file.text for file in package.files if file.name == "f_axi.v")
+        names = [port.findtext("x:name", "", SPACE) for port in root.findall("x:model/x:ports/x:port", SPACE)]
+        self.assertEqual(set(names), set(ports_in(text, "f_axi", "verilog")))
+        self.assertFalse([name for name in names if "tlast" in name])
+        self.assertEqual(len(root.findall(".//x:physicalPort", SPACE)), 6)
 
     @unittest.skipUnless(shutil.which("iverilog"), "iverilog is not on this machine")
     def test_its_files_are_all_that_a_simulator_needs(self) -> None:

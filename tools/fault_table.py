@@ -16,6 +16,42 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- streams and floating point where the rate changes, descriptions of the core
+    Fault(
+        "delivery/hdl/axi.py",
+        '"room": depth - room,',
+        '"room": depth - 1,',
+        "test_rate_streams",
+        "a change of rate's outputs that are still to come have no room",
+    ),
+    Fault(
+        "delivery/c/floating.py",
+        "own = [rows[phase :: stage.up][::-1] for phase in range(stage.up)]",
+        "own = [rows[phase :: stage.up] for phase in range(stage.up)]",
+        "test_rates",
+        "phases in floating point, newest sample first",
+    ),
+    Fault(
+        "delivery/c/model.py",
+        "values = np.convolve(stuffed, taps.astype(np.longdouble))[: len(stuffed) : stage.down]",
+        "values = np.convolve(stuffed, taps.astype(np.longdouble))[stage.down - 1 : len(stuffed) : stage.down]",
+        "test_rates",
+        "the model in more digits keeps other outputs",
+    ),
+    Fault(
+        "designing/rates/chain.py",
+        "estimated_taps(asked)[0] > HOPELESS * MAXIMUM_TAPS",
+        "estimated_taps(asked)[0] > 2 * MAXIMUM_TAPS",
+        "test_rates.Designed",
+        "a hopeless single stage is searched for",
+    ),
+    Fault(
+        "delivery/hdl/described.py",
+        'port.signal.name, "in" if port.is_input else "out"',
+        'port.signal.name, "out" if port.is_input else "in"',
+        "test_described",
+        "ports of a described core the other way round",
+    ),
     # -- what moves sideways is painted from what is there
     Fault(
         "app/plots/stroke.py",

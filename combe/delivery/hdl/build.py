@@ -179,8 +179,6 @@ def _check_rate_architecture(realization: Realization, architecture: str, choice
     """Where the rate changes: serial takes everything, semi-parallel one sum of taps that goes down or up, the others one that
     goes down."""
     taps = _only_taps(realization)
-    if choices.axi_stream:
-        raise FormatError("the AXI4-Stream wrapper goes with a single rate", "axi_stream", "leave it out")
     if architecture == "serial":
         return
     if architecture == "semi-parallel" and _polyphase_taps(realization) is not None:

@@ -57,7 +57,7 @@ def core_files(
     core = rendered("delivery/hdl", "core.j2", shared | {"told": json.dumps(told)})
     more = {
         "vendor": VENDOR, "library": LIBRARY, "version": VERSION, "ports": ports, "sets": sets, "told": told,
-        "buses": _buses() if values["axi"] else [],
+        "buses": _buses(values["changes_rate"]) if values["axi"] else [],
     }  # fmt: skip
     return {f"{name}.core": core, f"{name}.xml": rendered("delivery/hdl", "ipxact.j2", shared | more)}
 
@@ -76,20 +76,21 @@ def _stream_ports(values: dict[str, Any]) -> list[Outside]:
     return [
         Outside("aclk", "in", 1), Outside("aresetn", "in", 1), Outside("s_axis_tvalid", "in", 1),
         Outside("s_axis_tready", "out", 1), Outside("s_axis_tdata", "in", values["in_bytes"], True),
-        Outside("m_axis_tvalid", "out", 1), Outside("m_axis_tready", "in", 1), Outside("s_axis_tlast", "in", 1),
-        Outside("m_axis_tlast", "out", 1), *(Outside(port.name, "in", port.width) for port in values["extra"]),
+        Outside("m_axis_tvalid", "out", 1), Outside("m_axis_tready", "in", 1),
+        *(Outside(f"{side}_axis_tlast", way, 1) for side, way in (("s", "in"), ("m", "out")) if not values["changes_rate"]),
+        *(Outside(port.name, "in", port.width) for port in values["extra"]),
         Outside("m_axis_tdata", "out", values["out_bytes"], True),
     ]  # fmt: skip
 
 
-def _buses() -> list[dict[str, Any]]:
+def _buses(changes_rate: bool) -> list[dict[str, Any]]:
     """Both streams; Arm's document names their signals (IHI 0051A)."""
     return [
         STREAM
         | {
             "name": f"{side}_axis", "mode": mode,
             "maps": [
-                (f"T{word}", f"{side}_axis_t{word.lower()}") for word in ("VALID", "READY", "DATA", "LAST")
+                (f"T{word}", f"{side}_axis_t{word.lower()}") for word in ("VALID", "READY", "DATA", *(() if changes_rate else ("LAST",)))
             ],
         }
         for side, mode in (("s", "slave"), ("m", "master"))

@@ -52,15 +52,18 @@ def hdl_package(
     head = [*told[:-2], *facts_of(realization, built, choices), "", *told[-2:]]
     text = verilog_text(built.circuit, head) if language == "verilog" else vhdl_text(built.circuit, head)
     ending = ENDINGS[language]
-    files = [SourceFile(f"{name}.{ending}", text), *bench_files(built, language, played, choices)]
+    files = [SourceFile(f"{name}.{ending}", text), *bench_files(realization, built, language, played, choices)]
     if choices.board:
         files += _board_files(realization, built, language, played, choices)
     if choices.axi_stream:
         files.append(
-            SourceFile(f"{name}_axi.{ending}", _render(f"axi.{ending}.j2", _values(built, language, played, choices)))
+            SourceFile(
+                f"{name}_axi.{ending}",
+                _render(f"axi.{ending}.j2", _values(built, language, played, choices, realization.ratio)),
+            )
         )
     if choices.described:
-        values = _values(built, language, played, choices)
+        values = _values(built, language, played, choices, realization.ratio)
         rtl = [f"{name}.{ending}", *([f"{name}_axi.{ending}"] if choices.axi_stream else [])]
         data = [file.name for file in files if file.name.endswith(".txt")]
         described = core_files(built, language, rtl, data, f"{name}: {made or realization.name}", values)
@@ -78,7 +81,7 @@ def _board_files(
             "a board's self-test plays the filter's own format", "converter_in", "leave the converter out"
         )
     name, ending = built.circuit.name, ENDINGS[language]
-    plain = _values(built, language, played, choices)
+    plain = _values(built, language, played, choices, realization.ratio)
     values = plain | board_values(realization, built, board_named(choices.board)) | {"language": language}
     files = [
         SourceFile(f"{name}_top.{ending}", _render(f"top.{ending}.j2", values)),
@@ -97,10 +100,12 @@ def written(order: Order) -> Package:
     )
 
 
-def bench_files(built: Built, language: str, played: Vectors, choices: HardwareChoices) -> list[SourceFile]:
+def bench_files(
+    realization: Realization, built: Built, language: str, played: Vectors, choices: HardwareChoices
+) -> list[SourceFile]:
     """Test bench, its vectors and the Makefile."""
     name, ending = built.circuit.name, ENDINGS[language]
-    values = _values(built, language, played, choices)
+    values = _values(built, language, played, choices, realization.ratio)
     samples, expected = played.rows(built.input_bits, built.output_bits)
     return [
         SourceFile(f"{name}_tb.{ending}", _render(f"tb.{ending}.j2", values)),
@@ -110,7 +115,9 @@ def bench_files(built: Built, language: str, played: Vectors, choices: HardwareC
     ]  # fmt: skip
 
 
-def _values(built: Built, language: str, played: Vectors, choices: HardwareChoices) -> dict[str, Any]:
+def _values(
+    built: Built, language: str, played: Vectors, choices: HardwareChoices, ratio: tuple[int, int]
+) -> dict[str, Any]:
     extra = [port.signal for port in built.circuit.ports if port.signal.name not in PORTS]
     out = built.circuit.signals["out_data"]
     return {
@@ -120,7 +127,7 @@ def _values(built: Built, language: str, played: Vectors, choices: HardwareChoic
         "latency": built.latency, "clocks": built.clocks, "span": built.span, "timed": built.timed or built.clocks,
         "patience": (12 if played.due is not None else 4) * (built.latency + built.clocks) + 100,
         "ownership": OWNERSHIP, "axi": choices.axi_stream,
-        "out_signed": out.kind == "signed", **axi_values(built),
+        "out_signed": out.kind == "signed", **axi_values(built, ratio),
     }  # fmt: skip
 
 
