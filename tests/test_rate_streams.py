@@ -7,6 +7,7 @@ import shutil
 import subprocess
 import tempfile
 import unittest
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -70,6 +71,48 @@ endmodule
             assert done.returncode == 0, done.stdout + done.stderr
     lines = [line for line in done.stdout.splitlines() if "finish" not in line]
     return [int(line) for line in lines if not line.startswith("clocks")], int(lines[-1].split()[-1])
+
+
+def taken(package: Package, made: Realization, samples: int) -> list[int]:
+    """The clocks at which the circuit itself takes samples where one is always there, from the first on."""
+    text = f"""module bench;
+  reg clk = 0, rst = 1; wire r, o; wire [{made.output.bits - 1}:0] y; integer k = 0, clocks = 0;
+  f dut (.clk(clk), .rst(rst), .in_valid(!rst), .in_ready(r), .in_data({made.input.bits}'d1), .out_valid(o), .out_data(y));
+  always #5 clk = ~clk;
+  initial #42 rst = 0;
+  always @(posedge clk) if (!rst) begin
+    if (r) begin $display("%0d", clocks); k = k + 1; end
+    clocks = clocks + 1;
+    if (k > {samples} || clocks > 400000) $finish;
+  end
+endmodule
+"""
+    with tempfile.TemporaryDirectory() as place:
+        package.write(place)
+        (Path(place) / "bench.v").write_text(text)
+        for words in (["iverilog", "-g2005", "-o", "out", "f.v", "bench.v"], ["vvp", "-n", "out"]):
+            done = subprocess.run(words, cwd=place, capture_output=True, text=True, check=False)
+            assert done.returncode == 0, done.stdout + done.stderr
+    clocks = [int(line) for line in done.stdout.split() if line.isdigit()]
+    return [clock - clocks[0] for clock in clocks]
+
+
+@unittest.skipUnless(shutil.which("iverilog"), "iverilog is not on this machine")
+class Clocks(unittest.TestCase):
+    def test_no_two_samples_lie_further_apart_than_is_told(self) -> None:
+        """Once every stage is at work: the first two samples after a reset may lie closer than any later ones."""
+        source, later = random.Random(64), 0
+        for index in range(150 if IS_CAMPAIGN else 12):
+            made = random_rates(source, 20, 5)
+            package = hdl_package(made, "verilog", "f", choices=HardwareChoices("serial"))
+            built = build_circuit(made, "f", HardwareChoices("serial"))
+            clocks = taken(package, made, 90)
+            gaps = [after - one for one, after in pairwise(clocks)]
+            self.assertLessEqual(max(gaps), built.clocks, (index, made))
+            self.assertIn(built.clocks, gaps, "and some do")
+            self.assertEqual(clocks[built.span], built.timed or built.clocks)
+            later += max(gaps) > gaps[0]
+        self.assertGreater(later, 0)
 
 
 @unittest.skipUnless(shutil.which("iverilog"), "iverilog is not on this machine")

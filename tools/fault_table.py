@@ -16,6 +16,21 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- clocks between samples where stages in a row wait for each other
+    Fault(
+        "delivery/hdl/build.py",
+        "max(later - one for one, later in pairwise(build.taken))",
+        "build.taken[1]",
+        "test_rate_streams.Clocks",
+        "the first two samples after a reset tell the clocks of all",
+    ),
+    Fault(
+        "delivery/hdl/fir_rates.py",
+        "coming = before > 0",
+        "coming = False",
+        "test_rate_streams.Clocks test_rates",
+        "a sample on its way to the first stage holds nobody up",
+    ),
     # -- streams and floating point where the rate changes, descriptions of the core
     Fault(
         "delivery/hdl/axi.py",
@@ -1233,8 +1248,8 @@ FAULTS = (
     ),
     Fault(
         "delivery/hdl/axi.py",
-        "bits_for(in_flight + 3)",
-        "bits_for(in_flight + 2)",
+        "-(-built.latency // built.clocks) + 3",
+        "-(-built.latency // built.clocks) + 2",
         "test_circuits",
         "axi: the memory holds the circuit up",
     ),

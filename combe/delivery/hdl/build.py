@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+from math import prod
+
 from msgspec import Struct
 
 from combe.delivery.code_choices import Converter, converter_from, input_shift, output_shift
@@ -25,7 +28,7 @@ from combe.delivery.hdl.circuit import (
 from combe.delivery.hdl.engine import engine
 from combe.delivery.hdl.fir_mac import WritePort, sequenced
 from combe.delivery.hdl.fir_polyphase import fewest_lanes, polyphase, taps_of_phase
-from combe.delivery.hdl.fir_rates import Link, Pace, clocks_between, close_link, kept_only, rate_sums, rate_taps
+from combe.delivery.hdl.fir_rates import Link, Pace, close_link, kept_only, rate_sums, rate_taps, taken_at
 from combe.delivery.hdl.fir_stream import Loaded, direct, folded, transposed
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
 from combe.delivery.hdl.recursive_stream import recursive
@@ -37,8 +40,10 @@ from combe.realization.stages import Realization, Requantize, TapSum
 from combe.values import replace
 
 MOST_STREAMED_TAPS = 2000
-LONGEST_SPAN = 60
+LONGEST_SPAN = 40
 """Samples of a test bench's first piece, at least."""
+MOST_SAMPLES = 400
+"""That are followed through stages in a row."""
 
 
 class Built(Struct, frozen=True):
@@ -100,13 +105,16 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
         in_bits,
         out_bits,
         lanes,
-        *_timed(realization, lanes if architecture == "semi-parallel" else 0),
+        *_timed(realization, lanes if architecture == "semi-parallel" else 0, build.taken),
     )
 
 
-def _timed(realization: Realization, lanes: int) -> tuple[int, int]:
+def _timed(realization: Realization, lanes: int, taken: list[int]) -> tuple[int, int]:
     """Over how many samples clocks are measured, and how many they take: those of a decimator's output where it isn't longer
-    than what a test bench plays in one piece."""
+    than what a test bench plays in one piece; of stages in a row as many as such a piece has."""
+    if len(taken) > 2:
+        span = min(LONGEST_SPAN, len(taken) - 1)
+        return span, taken[span]
     taps = _polyphase_taps(realization) if lanes else None
     if taps is None or taps.down == 1:
         return 1, 0
@@ -307,7 +315,8 @@ def _stages(
 def _rate_stages(
     build: Builder, stream: Stream, realization: Realization, is_reloadable: bool
 ) -> tuple[Stream, Expression, int]:
-    """Stages in a row that hand on one value at a time. Clocks a sample occupies are those of the first, after a reset."""
+    """Stages in a row that hand on one value at a time. Clocks a sample occupies are the most there are between two, once all
+    stages are at work."""
     circuit = build.circuit
     changing = [
         k for k, stage in enumerate(realization.stages)
@@ -355,7 +364,10 @@ def _rate_stages(
         assert isinstance(one, (TapSum, Cic))
         before_it = 1 if isinstance(one, TapSum) else 0 if one.down > 1 else one.order + 1
         paces.append(Pace(one, until - begun[len(paces)] - before_it))
-    return stream, ready, clocks_between(paces) + begun[0]
+    # All phases of all stages twice over, and then some: how long a sample waits depends on who is at work behind.
+    wanted = min(2 * prod(pace.stage.down for pace in paces) + 4 * len(paces) + 8, MOST_SAMPLES)
+    build.taken = taken_at(paces, begun[0], wanted)
+    return stream, ready, max(later - one for one, later in pairwise(build.taken))
 
 
 def _requantized(build: Builder, stream: Stream, stage: Requantize, index: int) -> Stream:

@@ -7,6 +7,8 @@ nothing has to be stored in between and nothing can be lost.
 
 from __future__ import annotations
 
+from itertools import count as count_up
+
 from msgspec import Struct
 
 from combe.delivery.hdl.circuit import (
@@ -31,7 +33,8 @@ from combe.realization.cic import Cic
 from combe.realization.formats import Format
 from combe.realization.stages import TapSum
 
-MOST_CLOCKS = 10_000_000
+MOST_CLOCKS = 20_000
+"""That are gone through to see how samples are taken."""
 ALWAYS = Number(1, 1, BIT)
 
 
@@ -278,14 +281,16 @@ class Pace(Struct, frozen=True):
     clocks: int
 
 
-def clocks_between(paces: list[Pace]) -> int:
-    """Clocks from the first sample taken after a reset to the second: every stage has an output to make then, so that no
-    later sample waits longer. The stages' flags, clock by clock."""
+def taken_at(paces: list[Pace], before: int, samples: int) -> list[int]:
+    """The clocks at which samples are taken after a reset where one is always offered; ``before`` are the clocks that each takes
+    to the first stage. The stages' flags, clock by clock, as far as ``samples`` samples, or ``MOST_CLOCKS`` clocks and two samples,
+    reach.
+    """
     count = len(paces)
     busy, due, phase, left = [0] * count, [False] * count, [0] * count, [0] * count
-    sent = [False] * count
-    arriving: list[tuple[int, int]] = [(0, 0)]
-    waits = [0] * count
+    sent, coming = [False] * count, False
+    arriving: list[tuple[int, int]] = []
+    waits, taken = [0] * count, list[int]()
 
     def idle(k: int) -> bool:
         one = paces[k].stage
@@ -296,10 +301,16 @@ def clocks_between(paces: list[Pace]) -> int:
     def free(k: int) -> bool:
         return k == count - 1 or (not sent[k] and idle(k + 1))
 
-    for clock in range(MOST_CLOCKS):
-        if clock and idle(0):
-            return clock
+    for clock in count_up():
+        if not coming and idle(0):
+            taken.append(clock)
+            coming = before > 0
+            arriving.append((clock + before, 0))
+        if len(taken) >= samples or (clock > MOST_CLOCKS and len(taken) > 1):
+            break
         arrived = [k for at, k in arriving if at == clock]
+        arriving = [one for one in arriving if one[0] > clock]
+        coming = coming and 0 not in arrived
         begun = [
             k
             for k in range(count)
@@ -332,7 +343,7 @@ def clocks_between(paces: list[Pace]) -> int:
                 left[k] = max(left[k] - 1, 0)
             if begins:
                 busy[k] = -(-len(one.coefficients) // one.up)
-    raise AssertionError("the stages never come to rest")
+    return taken
 
 
 def _begins(

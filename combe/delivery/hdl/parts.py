@@ -53,6 +53,8 @@ class Builder:
     circuit: Circuit
     pipeline: int
     latency: int = 0
+    taken: list[int] = field(default_factory=list)
+    """Of stages that change the rate in a row, the clocks at which samples are taken after a reset."""
     _later: dict[tuple[str, int], Signal] = field(default_factory=dict)
 
     def later(self, signal: Signal, clocks: int) -> Signal:
