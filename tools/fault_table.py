@@ -16,6 +16,28 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- masks over spectra
+    Fault(
+        "benching/asks.py",
+        "limit = ask.value + (ask.end - ask.value) * (hz[inside] - ask.hz) / (ask.until_hz - ask.hz)",
+        "limit = ask.value + 0 * hz[inside]",
+        "test_masks",
+        "a sloped mask is flat",
+    ),
+    Fault(
+        "benching/asks.py",
+        "power[inside] / np.max(power)",
+        "power[inside] / np.max(power[inside])",
+        "test_masks",
+        "a mask counts from the highest density inside it",
+    ),
+    Fault(
+        "app/pages/bench_mask.py",
+        "self.pieces[other] = replace(beside, hz=moved.until_hz, value=moved.end)",
+        "pass",
+        "test_masks",
+        "pieces of a mask part under the hand",
+    ),
     # -- clocks between samples where stages in a row wait for each other
     Fault(
         "delivery/hdl/build.py",

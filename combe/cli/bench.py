@@ -11,7 +11,7 @@ import typer
 from combe import api
 from combe.api.benching import benched, with_joints
 from combe.api.projects import way
-from combe.benching.asks import ask_lines
+from combe.benching.asks import ask_lines, mask_from_file
 from combe.benching.files import FILES, write_bench
 from combe.benching.nodes import told
 from combe.benching.run import THROUGH, USUAL, Bench
@@ -46,6 +46,9 @@ def run(
     against: Annotated[
         list[str] | None, typer.Option(metavar="moving-average:N", help="Compare with a moving average, too.")
     ] = None,
+    mask: Annotated[
+        str, typer.Option(metavar="F", help="What the bit-true output's spectrum stays under: lines of Hz and dB.")
+    ] = "",
     to: Annotated[str, typer.Option(metavar="DIR", help="Write bench.json, traces.csv and spectrum.csv here.")] = "",
     sound: Annotated[
         float | None, typer.Option(metavar="TIMES", help="With --to: all of it as sound files, so many times slower.")
@@ -75,7 +78,10 @@ def run(
         played = read_signal(signal)
     else:
         played = signal_from_sentence(signal, rate, samples, seed)
+    under = mask_from_file(mask, rate) if mask else ()
     names = tuple(dict.fromkeys(word.strip() for word in through.split(",") if word.strip()))
+    if under and "bit-true" not in names:
+        raise FormatError("a mask is held against the bit-true output", "--mask", "let it go through bit-true")
     try:
         lengths = [_length(word) for word in against or []]
         bench = api.bench(realized, played, through=names, against=lengths, to="" if whole is not None else to, say=say)
@@ -86,7 +92,8 @@ def run(
     except CombeError as error:
         raise error.at(file) if error.where in ("through", "against") else error from None
     sounds = write_sound(bench, to, sound) if sound is not None else []
-    lines = ask_lines(bench, own.bench.asks) if own is not None and "bit-true" in names else ()
+    asks = (*(own.bench.asks if own is not None else ()), *under)
+    lines = ask_lines(bench, asks) if "bit-true" in names else ()
     if json:
         asked = {"asked": [line.document() for line in lines]} if lines else {}
         print_json(bench.document() | asked)

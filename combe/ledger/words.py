@@ -13,7 +13,7 @@ NAMES = {
     "min_sinad_db": "Noise and distortion", "max_sinad_db": "Noise and distortion", "min_spurious_free_db": "Spurious-free",
     "max_spurious_free_db": "Spurious-free", "min_distortion_db": "Distortion", "max_distortion_db": "Distortion",
     "min_effective_bits": "Effective bits", "max_effective_bits": "Effective bits", "min_error_vector_db": "Error vector",
-    "max_error_vector_db": "Error vector",
+    "max_error_vector_db": "Error vector", "max_spectrum_db": "spectrum",
 }  # fmt: skip
 LEAST_SHOWN_DB = 0.0005
 """Half a step of the last digit shown: a limit missed by less is told with digits enough to see it."""

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QLabel, QStack
 
 from combe.app.jobs import Errand
 from combe.app.pages.bench_figures import LOOKS, figures_html, figures_text, look_of, meanings_html
+from combe.app.pages.bench_mask import SpectrumMask
 from combe.app.pages.page import Page, Scene
 from combe.app.pages.sheet import WAYS
 from combe.app.plots.axes import Plot
@@ -25,9 +26,13 @@ from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, Panel, label
+from combe.benching.asks import HEARD
+from combe.benching.setup import BenchSetup
 from combe.benching.views import DENSITIES, FLOOR_DB, LINES, Histogram, histogram, spectra, spectrogram
+from combe.project import edits
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, short
+from combe.values import replace
 
 if TYPE_CHECKING:
     from combe.benching.heard import Heard
@@ -64,6 +69,8 @@ class BenchView(Panel):
         self.of.hide()
         head.addWidget(self.below)
         head.addWidget(self.of)
+        self.setup = BenchSetup()
+        self.top_db = 0.0
         self.legend = Legend()
         head.addWidget(self.legend, 1)
         self.column.addLayout(head)
@@ -83,6 +90,9 @@ class BenchView(Panel):
         self.others: dict[str, SpectrogramPlot | HistogramPlot | ConstellationPlot] = {}
         for part, share in ((self.time, 5), (self.difference, 4), (self.lowest, 6)):
             self.column.addWidget(part, share)
+        self.spectrum_mask = SpectrumMask(self.spectrum, self)
+        self.spectrum_mask.changed.connect(lambda _: self._show_density())
+        head.insertWidget(4, self.spectrum_mask.button)
         self.limits: list[pg.PlotDataItem] = []
         self.strokes: dict[tuple[str, str], Stroke] = {}
         self._errand = Errand()
@@ -108,17 +118,24 @@ class BenchView(Panel):
         )
 
     def show_bench(
-        self, bench: Bench | None, requirement: Requirement, counted: str, sentence: str, is_done: bool
+        self,
+        bench: Bench | None,
+        requirement: Requirement,
+        counted: str,
+        sentence: str,
+        is_done: bool,
+        setup: BenchSetup,
     ) -> None:
         """Another bench, or why there is none."""
         part = f"{bench.samples:,} samples" if bench is not None and bench.is_excerpt else ""
         self.words.setText(sentence or (part if is_done else f"running… {part}".strip()))
-        self.requirement = requirement
+        self.requirement, self.setup = requirement, setup
         if self.spectrum.frequency_axis is not None:
             self.spectrum.frequency_axis.set_rate(requirement.sample_rate_hz, counted)
         for plot in (self.time, self.difference, self.spectrum):
             plot.label_axes()
         if bench is self.bench:
+            self._show_mask()
             return
         self.bench = bench
         self._list_outputs()
@@ -223,6 +240,7 @@ class BenchView(Panel):
         self.of.clear()
         self.of.addItems(listed)
         self.of.setCurrentText(chosen if chosen in listed else first)
+        self.spectrum_mask.button.setVisible(view == "spectra")
         self.of.setVisible(view in ("spectra", "spectrogram") or (view == "histogram" and len(listed) > 1))
 
     def _everything(self) -> list[tuple[str, Array, float, float]]:
@@ -368,9 +386,26 @@ class BenchView(Panel):
                     )
                     self.spectrum.addItem(item, ignoreBounds=True)
                     self.limits.append(item)
+        if HEARD in found:
+            self.top_db = float(np.max(found[HEARD][1]))
+        self._show_mask()
         self.spectrum.unit = "dB of full scale" if kind in LINES else "dB per Hz"
         self.spectrum.label_axes()
         self.spectrum.set_home(0.0, last, max(FLOOR_DB, peak - 130), peak + 8)
+
+    def _show_mask(self) -> None:
+        """Against densities: lines of a longer window stand elsewhere."""
+        if self.requirement is None or self.of.currentText() not in DENSITIES or HEARD not in self.names:
+            self.spectrum_mask.hide()
+            self.spectrum_mask.asks = self.setup.asks
+            return
+        self.spectrum_mask.show_asks(self.setup.asks, self.requirement.input_rate_hz, self.top_db)
+
+    def _show_density(self) -> None:
+        """Where a mask can be seen."""
+        if self.of.currentText() in LINES:
+            self.of.setCurrentText(next(iter(DENSITIES)))
+            self._show_lower()
 
 
 class BenchPage(Page):
@@ -382,13 +417,19 @@ class BenchPage(Page):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.view)
+        self.view.spectrum_mask.changed.connect(self._on_mask)
+        self.view.spectrum_mask.complained.connect(self.told)
 
     def show_scene(self, scene: Scene) -> None:
         """Another bench."""
         results = scene.results
         self.view.show_bench(
-            results.bench, scene.requirement, scene.counted, scene.trouble("bench"), "bench" in results.fresh
-        )
+            results.bench, scene.requirement, scene.counted, scene.trouble("bench"), "bench" in results.fresh,
+            scene.project.bench,
+        )  # fmt: skip
+
+    def _on_mask(self, asks: tuple[str, ...]) -> None:
+        self.edited.emit(edits.set_bench(replace(self.view.setup, asks=asks)))
 
     @property
     def plot(self) -> Plot:

@@ -153,6 +153,8 @@ class BenchPanel(Panel):
             figure.setVisible(k < len(words))
             if k < len(words):
                 figure.show_text(words[k])
+                if not figure.hasFocus():
+                    figure.setCursorPosition(0)
                 figure.setToolTip(words[k] or "a limit on a figure of the bit-true run, such as " + ", ".join(EXAMPLES))
 
     def _check_ask(self, text: str) -> None:
