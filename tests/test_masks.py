@@ -124,6 +124,8 @@ class OnTheBench(WindowCase):
         self.settle()
         self.assertGreater(mask.pieces[0].until_hz, 21_000)
         self.assertEqual(mask.pieces[0].until_hz, mask.pieces[1].hz, "pieces that touch go on touching")
+        mask._on_moved(0, "stop", 33_000.0, 0.0)
+        self.assertEqual((mask.pieces[0].until_hz, mask.pieces[1].hz), (33_000.0, 33_000.0), "whichever grip it is")
         path.write_text("0,3\nnothing\n")
         said: list[str] = []
         mask.complained.connect(said.append)
