@@ -16,6 +16,21 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- what synthesis counted
+    Fault(
+        "proof/kept_costs.py",
+        "if is_ours(path.parent) and is_ours(path):",
+        "if path.exists():",
+        "test_kept_costs",
+        "counts that others could have written are believed",
+    ),
+    Fault(
+        "proof/synthesis.py",
+        "(device, SCRIPTS[device], PLACED.get(device), KINDS)",
+        "(SCRIPTS, KINDS)",
+        "test_kept_costs",
+        "a count of one device is taken for another",
+    ),
     # -- masks over spectra
     Fault(
         "benching/asks.py",

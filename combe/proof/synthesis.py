@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import shutil
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -13,11 +14,13 @@ from msgspec import Struct
 
 from combe.delivery.package import Package
 from combe.errors import ToolError
+from combe.proof.kept_costs import kept, key_of
 from combe.proof.tools import find, run
 from combe.proof.translated import as_verilog
 
 DEVICES = ("generic", "ice40-up5k", "ice40-hx8k", "ecp5")
 SECONDS = 300
+TOO_LARGE = "it doesn't fit"
 SCRIPTS = {
     "generic": "synth -flatten -top {top}; stat -json", "ice40-up5k": "synth_ice40 -dsp -top {top} -json placed.json; stat -json",
     "ice40-hx8k": "synth_ice40 -top {top} -json placed.json; stat -json", "ecp5": "synth_ecp5 -top {top}; stat -json",
@@ -61,7 +64,23 @@ class Synthesized(Struct, frozen=True):
 
 
 def synthesized(package: Package, device: str, report: Callable[[str], None] = lambda _: None) -> Synthesized:
-    """Count the cells of a package's circuit on a device, and place it where that device's placer is there."""
+    """Count the cells of a package's circuit on a device, and place it where that device's placer is there; what was counted
+    of the same text by the same tools before is known."""
+    placer = ["nextpnr-ice40"] if device in PLACED and shutil.which("nextpnr-ice40") else []
+    try:
+        tools = [*(["ghdl"] if package.language == "vhdl" else []), "yosys", *placer]
+        key = key_of(package, tools, (device, SCRIPTS[device], PLACED.get(device), KINDS))
+        return kept(key, Synthesized, lambda: _counted(package, device, report), _is_whole)  # type: ignore[no-any-return]
+    except ToolError as error:
+        return Synthesized(device, failure=error.sentence().removeprefix("proof: "))
+
+
+def _is_whole(found: Synthesized) -> bool:
+    """Neither a failure nor a remark but that it doesn't fit: another time it may go otherwise."""
+    return not found.failure and found.remark in ("", TOO_LARGE)
+
+
+def _counted(package: Package, device: str, report: Callable[[str], None]) -> Synthesized:
     try:
         yosys = find("yosys")
         report(f"synthesizing for {device}")
@@ -131,7 +150,7 @@ def _placed(device: str, folder: Path) -> tuple[float, str]:
         words = error.sentence()
         return (
             0.0,
-            "it doesn't fit"
+            TOO_LARGE
             if "Unable to place" in words or "no BELs" in words or "failed to place" in words.lower()
             else words.removeprefix("proof: "),
         )

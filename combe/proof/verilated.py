@@ -76,7 +76,7 @@ def _key(objects: Path, top: str) -> str:
     return found.hexdigest()[:32]
 
 
-def _is_ours(place: Path) -> bool:
+def is_ours(place: Path) -> bool:
     """Whether nobody else may have put something there."""
     about = place.stat()
     return about.st_uid == os.getuid() and not about.st_mode & 0o022
@@ -87,7 +87,7 @@ def _taken(objects: Path, key: str) -> set[str]:
     place = shelf() / key
     taken = set()
     with suppress(OSError):
-        for path in place.glob(LIBRARY) if _is_ours(place) else ():
+        for path in place.glob(LIBRARY) if is_ours(place) else ():
             (objects / path.name).write_bytes(path.read_bytes())
             taken.add(path.name)
         os.utime(place)
