@@ -96,7 +96,7 @@ class Effects(unittest.TestCase):
                     self.assertGreater(self.differs(method, {}, name), 0)
                     tried += 1
             pairs = list(itertools.permutations(names, 2))
-            for first, second in some(pairs, (len(pairs) + 23) // 24):
+            for first, second in some(pairs, (len(pairs) + 47) // 48):
                 if frozenset((first, second)) in APART or (method.name, second) == ("hilbert", "ripple_db"):
                     continue
                 with self.subTest(method=method.name, beside=first, setting=second):

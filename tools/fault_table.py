@@ -48,7 +48,7 @@ FAULTS = (
     ),
     Fault(
         "app/pages/bench_mask.py",
-        "self.pieces[other] = replace(beside, hz=moved.until_hz, value=moved.end)",
+        "self.pieces[other] = altered(beside, hz=moved.until_hz, value=moved.end)",
         "pass",
         "test_masks",
         "pieces of a mask part under the hand",

@@ -18,6 +18,7 @@ from combe.ledger.words import UNTOLD
 from combe.requirement.quantities import duration_text, frequency_text, parse_duration, parse_frequency, short
 from combe.requirement.rates import MOST_RATIO
 from combe.signals.figures import density
+from combe.values import replace
 
 if TYPE_CHECKING:
     from combe.benching.heard import Heard
@@ -83,6 +84,11 @@ class Ask(Struct, frozen=True):
         figure = FIGURES[self.figure]
         value = duration_text(self.value) if figure.limit.endswith("_s") else f"{self.value:g}"
         return f"{figure.words} {side} {value}{' dB' if figure.limit.endswith('_db') else ''}"
+
+
+def altered(ask: Ask, **changes: float) -> Ask:
+    """The same limit with another place or level."""
+    return replace(ask, **changes)
 
 
 def ask_from(text: str, rate: float) -> Ask:

@@ -32,7 +32,6 @@ from combe.benching.views import DENSITIES, FLOOR_DB, LINES, Histogram, histogra
 from combe.project import edits
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, short
-from combe.values import replace
 
 if TYPE_CHECKING:
     from combe.benching.heard import Heard
@@ -429,7 +428,7 @@ class BenchPage(Page):
         )  # fmt: skip
 
     def _on_mask(self, asks: tuple[str, ...]) -> None:
-        self.edited.emit(edits.set_bench(replace(self.view.setup, asks=asks)))
+        self.edited.emit(edits.set_bench(edits.with_bench(self.view.setup, asks=asks)))
 
     @property
     def plot(self) -> Plot:

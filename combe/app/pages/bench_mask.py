@@ -12,9 +12,8 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton, QWidget
 from combe.app.plots.axes import Plot
 from combe.app.plots.handle import Handle
 from combe.app.theme.palette import THEME
-from combe.benching.asks import MOST_ASKS, Ask, ask_from, mask_from_file
+from combe.benching.asks import MOST_ASKS, Ask, altered, ask_from, mask_from_file
 from combe.errors import CombeError, FileError
-from combe.values import replace
 
 SPARE_DB = 3.0
 """So far above what stands there a new piece begins."""
@@ -101,11 +100,11 @@ class SpectrumMask(QObject):
         least = (piece.until_hz - piece.hz) * 1e-3
         if end == "level":
             rise = round(y - self.top - (piece.value + piece.end) / 2, 1)
-            moved = replace(piece, value=round(piece.value + rise, 1), end=round(piece.end + rise, 1))
+            moved = altered(piece, value=round(piece.value + rise, 1), end=round(piece.end + rise, 1))
         elif end == "start":
-            moved = replace(piece, hz=float(f"{min(max(x, 0.0), piece.until_hz - least):.4g}"))
+            moved = altered(piece, hz=float(f"{min(max(x, 0.0), piece.until_hz - least):.4g}"))
         else:
-            moved = replace(piece, until_hz=float(f"{max(x, piece.hz + least):.4g}"))
+            moved = altered(piece, until_hz=float(f"{max(x, piece.hz + least):.4g}"))
         if not moved.hz < moved.until_hz:
             return
         # Pieces that touch go on touching.
@@ -113,9 +112,9 @@ class SpectrumMask(QObject):
             if other == place:
                 continue
             if (beside.until_hz, beside.end) == (piece.hz, piece.value) and beside.hz < moved.hz:
-                self.pieces[other] = replace(beside, until_hz=moved.hz, end=moved.value)
+                self.pieces[other] = altered(beside, until_hz=moved.hz, end=moved.value)
             elif (beside.hz, beside.value) == (piece.until_hz, piece.end) and moved.until_hz < beside.until_hz:
-                self.pieces[other] = replace(beside, hz=moved.until_hz, value=moved.end)
+                self.pieces[other] = altered(beside, hz=moved.until_hz, value=moved.end)
         self.pieces[place] = moved
         self._draw()
 
