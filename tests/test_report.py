@@ -41,6 +41,7 @@ class Reports(InFolder):
         self.assertEqual(call("report", project, "--to", pdf)[0], 0)
         self.assertTrue(pdf.read_bytes().startswith(b"%PDF-"))
 
+    @mock.patch("combe.reports.page._image", lambda *_: "<img>")
     def test_a_whole_project_with_its_path_variants_and_proofs(self) -> None:
         members = recorder_project().members
         project = project_of("Recorder", (*members[:2], members[4]))

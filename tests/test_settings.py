@@ -11,7 +11,7 @@ from combe.designing.methods import METHODS, Method, design_task
 from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError
 from combe.filters import Cascade, Filter
-from tests.support import asked, some
+from tests.support import IS_CAMPAIGN, asked, some
 
 RATE = 48_000.0
 LOW = asked(RATE, (0, 6000, -0.5, 0.5), (9000, 24_000, -40))
@@ -89,7 +89,7 @@ class Effects(unittest.TestCase):
 
     def test_each_alone_and_beside_each_other(self) -> None:
         tried = 0
-        for method in METHODS:
+        for method in some(METHODS, (len(METHODS) + 1) // 2):
             names = [setting.name for setting in method.settings]
             for name in names:
                 with self.subTest(method=method.name, setting=name):
@@ -101,7 +101,7 @@ class Effects(unittest.TestCase):
                     continue
                 with self.subTest(method=method.name, beside=first, setting=second):
                     self.differs(method, {first: VALUES[first][1]}, second)
-        self.assertGreater(tried, 30)
+        self.assertGreater(tried, 30 if IS_CAMPAIGN else 10)
 
     def test_two_ways_to_say_one_thing_are_refused_together(self) -> None:
         for method in METHODS:
