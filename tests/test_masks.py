@@ -136,7 +136,6 @@ class OnTheBench(WindowCase):
         view._show_lower()
         self.settle()
         self.assertEqual(mask.pieces, [])
-        mask.show_asks(self.session.project.bench.asks, mask.rate, view.top_db)
         mask.clear()
         self.settle()
         self.assertEqual(self.session.project.bench.asks, first)

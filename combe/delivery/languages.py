@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, cast
 
 from msgspec import Struct
 
+from combe.delivery.hdl.choices import HARDWARE_KEYS
 from combe.errors import FormatError
 
 if TYPE_CHECKING:
@@ -25,17 +26,7 @@ if TYPE_CHECKING:
 PROCESSORS, CIRCUITS = "processors", "circuits"
 CODES = ("reloadable", "converter_in", "converter_out")
 OF_CODE = ("number", "history", "unroll", "intrinsics", "guard", "build", "file_name", "type_name", *CODES)
-OF_CIRCUITS = (
-    "architecture",
-    "clock_hz",
-    "multipliers",
-    "pipeline",
-    "double_buffer",
-    "axi_stream",
-    "board",
-    "described",
-    *CODES,
-)
+OF_CIRCUITS = (*HARDWARE_KEYS, *CODES)
 """Choices by their keys in a project; what is measured or built on top of them belongs to a language too."""
 
 

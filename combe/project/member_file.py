@@ -9,7 +9,7 @@ from combe.benching.asks import ask_from
 from combe.benching.setup import MODELS, PINS, TOOLS, BenchSetup
 from combe.checking import is_number
 from combe.delivery.code_choices import CodeChoices, check_code_choices
-from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
+from combe.delivery.hdl.choices import ARCHITECTURES, HARDWARE_KEYS, HardwareChoices
 from combe.delivery.package import checked_name, identifier_from
 from combe.delivery.recipes import GALLERY, recipe_document, recipe_from
 from combe.designing.file import filter_document, filter_from
@@ -35,16 +35,6 @@ from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
 from combe.signals.spec import signal_from_sentence
 from combe.values import as_dict
 
-HARDWARE_KEYS = (
-    "architecture",
-    "clock_hz",
-    "multipliers",
-    "pipeline",
-    "double_buffer",
-    "axi_stream",
-    "board",
-    "described",
-)
 CODE_KEYS = CodeChoices.__struct_fields__
 LATER_CHOICES = (
     "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering", "error_feedback", "branches",

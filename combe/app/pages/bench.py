@@ -394,11 +394,9 @@ class BenchView(Panel):
 
     def _show_mask(self) -> None:
         """Against densities: lines of a longer window stand elsewhere."""
-        if self.requirement is None or self.of.currentText() not in DENSITIES or HEARD not in self.names:
-            self.spectrum_mask.hide()
-            self.spectrum_mask.asks = self.setup.asks
-            return
-        self.spectrum_mask.show_asks(self.setup.asks, self.requirement.input_rate_hz, self.top_db)
+        if self.requirement is not None:
+            is_seen = self.of.currentText() in DENSITIES and HEARD in self.names
+            self.spectrum_mask.show_asks(self.setup.asks, self.requirement.input_rate_hz, self.top_db, is_seen)
 
     def _show_density(self) -> None:
         """Where a mask can be seen."""

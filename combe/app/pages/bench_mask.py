@@ -53,19 +53,15 @@ class SpectrumMask(QObject):
         """Whether the hand has one of its grips."""
         return any(handle.is_held for handle in self._handles)
 
-    def show_asks(self, asks: tuple[str, ...], rate: float, top: float) -> None:
-        """The bench's limits, the rate of their sentences, and the highest density in the plot's dB."""
+    def show_asks(self, asks: tuple[str, ...], rate: float, top: float, is_seen: bool = True) -> None:
+        """The bench's limits, the rate of their sentences, and the highest density in the plot's dB; pieces aren't drawn where
+        what the plot shows can't be held against them."""
         if self.is_held:
             return
         self.asks, self.rate, self.top = asks, rate, top
         found = [(place, ask_from(text, rate)) for place, text in enumerate(asks)]
         self._places = [place for place, ask in found if ask.figure == "spectrum"]
-        self.pieces = [ask for _, ask in found if ask.figure == "spectrum"]
-        self._draw()
-
-    def hide(self) -> None:
-        """Nothing on the plot: what it shows can't be held against a mask."""
-        self.pieces, self._places = [], []
+        self.pieces = [ask for _, ask in found if ask.figure == "spectrum" and is_seen]
         self._draw()
 
     def _draw(self) -> None:

@@ -8,6 +8,10 @@ from combe.errors import FormatError
 from combe.requirement.quantities import frequency_text
 
 ARCHITECTURES = ("parallel", "transposed", "folded", "serial", "semi-parallel", "multiplierless")
+HARDWARE_KEYS = (
+    "architecture", "clock_hz", "multipliers", "pipeline", "double_buffer", "axi_stream", "board", "described"
+)  # fmt: skip
+"""Choices of a circuit's own, as a project has them; it shares others with code for processors."""
 USUAL_CLOCK_HZ = 48e6
 """The clock an architecture is suited to where none is given."""
 
