@@ -23,8 +23,8 @@ def axi_values(built: Built, ratio: tuple[int, int]) -> dict[str, int]:
 
 
 def still_to_come(built: Built, ratio: tuple[int, int]) -> int:
-    """The most outputs that may follow once no sample is taken any more: those of all samples of the last ``latency`` clocks, and
-    of the clocks that one sample's outputs take; in a serial circuit outputs don't come closer than they are worked out."""
+    """No fewer than the outputs that may follow once no sample is taken any more: those of ``latency`` clocks, and of as many as
+    the samples take over which clocks are measured. Of stages in a row that is ample: each holds a value or two, not dozens."""
     up, down = ratio
     clocks = built.latency + max(built.clocks, built.timed)
     most = -(-(clocks + 1) * up // down) + 2
