@@ -15,6 +15,7 @@ import numpy as np
 from combe.delivery.hdl.build import build_circuit, suited
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.fir_polyphase import clocks_a_sample, fewest_lanes
+from combe.delivery.hdl.walks import walk_of
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
 from combe.errors import FormatError
@@ -68,7 +69,7 @@ class Polyphase(unittest.TestCase):
         source = random.Random(71)
         for index in some(range(60), 6):
             made = one_way(source)
-            depth = -(-len(taps_of(made).coefficients) // taps_of(made).up)
+            depth = walk_of(taps_of(made)).longest()
             lanes = source.choice((1, depth, source.randint(1, depth)))
             for turn, (language, tool) in enumerate(TOOLS.items()):
                 if shutil.which(tool) is None or index % 2 != turn:
@@ -96,13 +97,14 @@ class Polyphase(unittest.TestCase):
         for _ in range(400):
             stage = taps_of(one_way(source, 12, 300))
             clocks = source.randint(1, 60)
-            lanes = fewest_lanes(stage, clocks)
+            walk = walk_of(stage)
+            lanes = fewest_lanes(stage, walk, clocks)
             if lanes is None:
                 self.assertGreater(stage.up, clocks)
                 continue
-            self.assertLessEqual(clocks_a_sample(stage, lanes), clocks)
+            self.assertLessEqual(clocks_a_sample(stage, walk, lanes), clocks)
             if lanes > 1:
-                self.assertGreater(clocks_a_sample(stage, lanes - 1), clocks)
+                self.assertGreater(clocks_a_sample(stage, walk, lanes - 1), clocks)
 
     def test_what_suits_a_rate_keeps_up_with_it(self) -> None:
         """One multiplier where it does, several where it doesn't; what is too slow names what isn't."""

@@ -5,9 +5,9 @@ from __future__ import annotations
 import struct
 from typing import Any
 
-from combe.delivery.c.blocks import UNROLLED, block_length, filled, unrolling
+from combe.delivery.c.blocks import block_length, filled, unrolling
 from combe.delivery.c.network import SHIFTED_BY_HAND, kept_word, value_word
-from combe.delivery.c.rates import rate_shape
+from combe.delivery.c.rates import rate_shape, rows_of
 from combe.delivery.c.samples import USUAL_UNROLL, WORDS
 from combe.delivery.c.stages import View
 from combe.delivery.code_choices import CodeChoices
@@ -110,13 +110,12 @@ def _taps(stage: TapSum, index: int, choices: CodeChoices, word: str) -> dict[st
 
 def _rates(stage: TapSum, choices: CodeChoices, rows: list[str]) -> dict[str, Any]:
     """Taps by phases, laid out as the integers are."""
-    padded = -(-len(rows) // stage.up)
-    padded = -(-padded // UNROLLED) * UNROLLED
-    own = [rows[phase :: stage.up][::-1] for phase in range(stage.up)]
+    found = rows_of(stage.coefficients, stage.up, stage.down, not choices.reloadable)
     zero = real_text(0.0, choices.number)
-    return rate_shape(stage, padded, choices) | {
-        "padded": padded, "rows": [text for row in own for text in [zero] * (padded - len(row)) + row], "bias": "0",
-        "is_long": False, "is_short": False, "vectors": "",
+    alone = [(place, number, rows[number] if number >= 0 else "") for place, number in found.alone]
+    return rate_shape(stage, found, choices, alone) | {
+        "rows": [text for row in found.rows for text in [zero] * (found.padded - len(row)) + [rows[k] for k in row]],
+        "bias": "0", "is_long": False, "is_short": False, "vectors": "", "alone_type": TYPES[choices.number],
     }  # fmt: skip
 
 

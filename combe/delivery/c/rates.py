@@ -6,6 +6,8 @@ from fractions import Fraction
 from math import ceil
 from typing import Any
 
+from msgspec import Struct
+
 from combe.delivery.c.blocks import UNROLLED, block_length, divisor, fits_32, is_dual, unrolling
 from combe.delivery.c.types import c_type, literal, signed_type
 from combe.delivery.c.wide import is_wide, wide_rounding
@@ -15,21 +17,63 @@ from combe.realization.cic import Cic
 from combe.realization.formats import Format
 from combe.realization.stages import Requantize, TapSum
 
+MOST_SKIPPED = 16
+"""The largest factor of which samples that meet no tap are told apart."""
+WORTH = 5
+"""Taps that must fall away for each sample: telling samples apart costs as much as some of them."""
 LONGEST_BETWEEN = 1024
 """Words handed on between two stages at a time."""
+
+
+class Rows(Struct, frozen=True):
+    """The taps of a change of rate as the table has them, by number, oldest sample first: a row for each phase of two taps or more.
+
+    ``alone`` is the one tap of each other phase (-1 where it has none). Going down, samples that come ``skipped`` places before an output
+    meet no tap of the table; one of these places may have a tap, again ``alone``.
+    """
+
+    rows: tuple[tuple[int, ...], ...]
+    alone: tuple[tuple[int, int], ...] = ()
+    skipped: tuple[int, ...] = ()
+
+    @property
+    def padded(self) -> int:
+        """The length of each row with its zeros."""
+        return -(-max(len(row) for row in self.rows) // UNROLLED) * UNROLLED
+
+
+def rows_of(taps: tuple[int, ...], up: int, down: int, is_fixed: bool) -> Rows:
+    """Zeros that stand at every such place needn't be multiplied, unless taps may be replaced: half-band and M-th-band stages
+    (Mintzer 1982) have them."""
+    every = Rows(tuple(tuple(range(phase, len(taps), up))[::-1] for phase in range(up)))
+    if not is_fixed:
+        return every
+    if up > 1:
+        used = [[number for number in row if taps[number]] for row in every.rows]
+        alone = tuple((phase, (*row, -1)[0]) for phase, row in enumerate(used) if len(row) < 2)
+        if len(alone) == up or (down > 1 and down % up == 0):
+            return every
+        return Rows(tuple(row for row, own in zip(every.rows, used) if len(own) > 1), alone)
+    skipped: tuple[int, ...] = ()
+    middle = -1
+    for place in range(down if down <= MOST_SKIPPED else 0):
+        own = [number for number in range(place, len(taps), down) if taps[number]]
+        if not own or (len(own) == 1 and middle < 0):
+            skipped += (place,)
+            middle = own[0] if own else middle
+    row = tuple(number for number in every.rows[0] if number % down not in skipped)
+    found = Rows((row,), ((middle % down, middle),) if middle >= 0 else (), skipped)
+    return found if row and every.padded - found.padded >= WORTH * down else every
 
 
 def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str, Any]:
     """What the template prints of a sum of taps that changes the rate.
 
     The table holds the taps of each phase in a row, oldest sample first, filled up with zeros at the oldest end. Four outputs
-    are worked out together where they share something: the taps where the rate only goes down, the samples where it goes
-    only up and has phases enough.
+    are worked out together where they share something: the taps where the rate only goes down or there are few phases, the
+    samples where it goes only up and has phases enough.
     """
-    up = stage.up
-    depth = -(-len(stage.coefficients) // up)
-    padded = -(-depth // UNROLLED) * UNROLLED
-    rows = phase_rows(stage, padded)
+    found = rows_of(stage.coefficients, stage.up, stage.down, not choices.reloadable)
     dual = is_dual(stage, source)
     # Taps that are replaced may be any of their format, as long as no sum leaves the accumulator.
     ends = (stage.accumulator.least, stage.accumulator.most) if choices.reloadable else stage.span(source)
@@ -37,42 +81,66 @@ def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str
     sum_type = signed_type(stage.accumulator.least, stage.accumulator.most, 32) if sum_type == "int64_t" else sum_type
     table_type = "int16_t" if dual else c_type(stage.coefficient)
     any_taps = [[stage.coefficient.least, stage.coefficient.most]]
-    return rate_shape(stage, padded, choices) | {
-        "count": len(stage.coefficients), "padded": padded, "depth": depth, "kept_count": len(stage.coefficients),
+    taps = stage.coefficients
+    rows = [[0] * (found.padded - len(row)) + [taps[k] for k in row] for row in found.rows]
+    is_short = fits_32_each(any_taps if choices.reloadable else [list(taps)], source)
+    narrow = "int32_t" if is_short else sum_type
+    alone = [
+        (place, number, literal(taps[number], "int32_t" if is_short else table_type) if number >= 0 else "")
+        for place, number in found.alone
+    ]
+    return rate_shape(stage, found, choices, [(place, number, text and f"({narrow}){text}") for place, number, text in alone]) | {
+        "count": len(taps), "kept_count": len(taps), "alone_type": narrow,
         "sum_type": sum_type, "is_long": sum_type == "int64_t", "bias": "0", "table_type": table_type,
         "kept_type": "int16_t" if dual else c_type(source), "accumulator": stage.accumulator,
         "coefficient": stage.coefficient, "form": stage.form,
         "rows": [literal(value, table_type) for row in rows for value in row],
-        "is_dual": dual and choices.intrinsics, "is_short": sum_type == "int64_t" and fits_32_each(any_taps if choices.reloadable else rows, source),
+        "is_dual": dual and choices.intrinsics, "is_short": sum_type == "int64_t" and is_short,
         "described": f"{stage.coefficient}: the integer k stands for k * 2^{-stage.coefficient.fraction}",
         "vectors": "dot" if dual and sum_type == "int32_t" else "",
     }  # fmt: skip
 
 
-def rate_shape(stage: TapSum, padded: int, choices: CodeChoices) -> dict[str, Any]:
-    """What the same template prints of phases and blocks, in integers and in floating point alike."""
+def rate_shape(
+    stage: TapSum, found: Rows, choices: CodeChoices, alone: list[tuple[int, int, str]]
+) -> dict[str, Any]:  # fmt: skip
+    """What the same template prints of phases and blocks, in integers and in floating point alike; ``alone`` are the taps that stand
+    outside of the table, by place, number and text."""
     if choices.history != "blocks":
         raise FormatError(
             f"a change of rate keeps its samples in blocks, not {choices.history}", "history", "take blocks"
         )
-    up, down = stage.up, stage.down
-    together = "down" if up == 1 else "up" if down == 1 and up % 4 == 0 else ""
+    up, down, padded = stage.up, stage.down, found.padded
+    together = "down" if up == 1 else "" if down > 1 else "up" if up % 4 == 0 and not alone else "samples"
+    kept = down - len(found.skipped)
+    rowed = [phase for phase in range(up) if phase not in [place for place, _, _ in alone]]
+    ages = [number // (up if up > 1 else down) for _, number, _ in alone]
     return {
         "layout": "rates", "up": up, "down": down, "whole": down // up, "part": down % up, "together": together,
-        "tap_stride": padded if together == "up" else 0, "sample_stride": down if together == "down" else 0,
+        "padded": padded, "tap_stride": padded if together == "up" else 0,
+        "sample_stride": kept if together == "down" else 1 if together == "samples" else 0,
+        "output_stride": up if together == "samples" else 1,
         "block": max(block_length(padded), min(32 * down, 256) if up == 1 else 0),
-        "order_words": f" {up} phases, each oldest sample first." if up > 1 else " Oldest sample first.",
+        "order_words": _order_words(found, up),
         "few_unrolled": divisor(padded // 2, 8),
+        # Going down: which places are kept, and the history of the one whose tap stands alone.
+        "skipped": found.skipped, "kept": kept, "moves": range(down - 1, -1, -1),
+        "aside": alone[0][0] if found.skipped and alone else -1, "aside_age": ages[0] if found.skipped and alone else 0,
+        "aside_tap": alone[0][2] if found.skipped and alone else "",
+        "plain_skipped": " && ".join(f"place != {place}u" for place in found.skipped if not alone or place != alone[0][0]),
+        # Going up: the phases that have rows, and those of a single tap with its age.
+        "rowed": [(phase, row) for row, phase in enumerate(rowed)],
+        "short": [(place, age, text) for (place, _, text), age in zip(alone, ages)] if up > 1 else [],
     } | unrolling(padded, choices.unroll)  # fmt: skip
 
 
-def phase_rows(stage: TapSum, padded: int) -> list[list[int]]:
-    """The taps of each phase, oldest sample first, filled up at the oldest end."""
-    rows = []
-    for phase in range(stage.up):
-        own = list(stage.coefficients[phase :: stage.up])[::-1]
-        rows.append([0] * (padded - len(own)) + own)
-    return rows
+def _order_words(found: Rows, up: int) -> str:
+    """How the table lies."""
+    if found.skipped:
+        return " Oldest sample first, without those that are always zero."
+    if up > 1 and found.alone:
+        return f" {len(found.rows)} of {up} phases, each oldest sample first; the others have one tap at most."
+    return f" {up} phases, each oldest sample first." if up > 1 else " Oldest sample first."
 
 
 def fits_32_each(rows: list[list[int]], source: Format) -> bool:

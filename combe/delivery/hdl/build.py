@@ -27,12 +27,13 @@ from combe.delivery.hdl.circuit import (
 )
 from combe.delivery.hdl.engine import engine
 from combe.delivery.hdl.fir_mac import WritePort, sequenced
-from combe.delivery.hdl.fir_polyphase import fewest_lanes, polyphase, taps_of_phase
+from combe.delivery.hdl.fir_polyphase import fewest_lanes, polyphase
 from combe.delivery.hdl.fir_rates import Link, Pace, close_link, kept_only, rate_sums, rate_taps, taken_at
 from combe.delivery.hdl.fir_stream import Loaded, direct, folded, transposed
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
 from combe.delivery.hdl.recursive_stream import recursive
 from combe.delivery.hdl.schedule import clocks_of
+from combe.delivery.hdl.walks import walk_of
 from combe.errors import FormatError
 from combe.realization.cic import Cic
 from combe.realization.formats import Format, narrowest_signed
@@ -105,11 +106,11 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
         in_bits,
         out_bits,
         lanes,
-        *_timed(realization, lanes if architecture == "semi-parallel" else 0, build.taken),
+        *_timed(realization, choices, lanes if architecture == "semi-parallel" else 0, build.taken),
     )
 
 
-def _timed(realization: Realization, lanes: int, taken: list[int]) -> tuple[int, int]:
+def _timed(realization: Realization, choices: HardwareChoices, lanes: int, taken: list[int]) -> tuple[int, int]:
     """Over how many samples clocks are measured, and how many they take: those of a decimator's output where it isn't longer
     than what a test bench plays in one piece; of stages in a row as many as such a piece has."""
     if len(taken) > 2:
@@ -118,7 +119,8 @@ def _timed(realization: Realization, lanes: int, taken: list[int]) -> tuple[int,
     taps = _polyphase_taps(realization) if lanes else None
     if taps is None or taps.down == 1:
         return 1, 0
-    return (taps.down, max(taps.down, -(-len(taps.coefficients) // lanes))) if taps.down <= LONGEST_SPAN else (1, 1)
+    own = walk_of(taps, not choices.reloadable).longest(lanes)
+    return (taps.down, max(taps.down, own)) if taps.down <= LONGEST_SPAN else (1, 1)
 
 
 def suited(realization: Realization, choices: HardwareChoices) -> str:
@@ -127,10 +129,13 @@ def suited(realization: Realization, choices: HardwareChoices) -> str:
     budget = clock / realization.sample_rate_hz
     if realization.changes_rate:
         own = _polyphase_taps(realization)
-        is_slow = own is not None and budget < own.up * (taps_of_phase(own) + 1) + 1
+        walk = walk_of(own, not choices.reloadable) if own is not None else None
+        is_slow = walk is not None and budget < sum(walk.clocks()) + len(walk.phases) + 1
         is_told = choices.clock_hz or realization.sample_rate_hz > 2
         return (
-            "semi-parallel" if own is not None and is_told and is_slow and fewest_lanes(own, int(budget)) else "serial"
+            "semi-parallel"
+            if own is not None and walk is not None and is_told and is_slow and fewest_lanes(own, walk, int(budget))
+            else "serial"
         )
     is_known = choices.clock_hz or realization.sample_rate_hz > 2
     taps = _only_taps(realization)
@@ -203,7 +208,8 @@ def _lanes(realization: Realization, architecture: str, choices: HardwareChoices
         return 1
     if architecture != "semi-parallel" or taps is None:
         return 0
-    count = taps_of_phase(taps)
+    walk = walk_of(taps, not choices.reloadable) if realization.changes_rate else None
+    count = walk.longest() if walk is not None else len(taps.coefficients)
     if choices.multipliers:
         if choices.multipliers > count:
             raise FormatError(
@@ -213,9 +219,9 @@ def _lanes(realization: Realization, architecture: str, choices: HardwareChoices
             )
         return choices.multipliers
     clock = choices.clock_hz or USUAL_CLOCK_HZ
-    if realization.changes_rate:
+    if walk is not None:
         is_told = choices.clock_hz or realization.sample_rate_hz > 2
-        return fewest_lanes(taps, int(clock / realization.sample_rate_hz)) or count if is_told else min(4, count)
+        return fewest_lanes(taps, walk, int(clock / realization.sample_rate_hz)) or count if is_told else min(4, count)
     clocks = int(clock / realization.sample_rate_hz) - 1
     if clocks < 1 or (realization.sample_rate_hz <= 2 and not choices.clock_hz):
         return max(1, min(4, count))
@@ -233,7 +239,7 @@ def _check_rate(realization: Realization, architecture: str, clocks: int, choice
         budget = int(choices.clock_hz / realization.sample_rate_hz)
         own = _polyphase_taps(realization)
         if own is not None:
-            lanes = fewest_lanes(own, budget)
+            lanes = fewest_lanes(own, walk_of(own, not choices.reloadable), budget)
             least = realization.sample_rate_hz * own.up
             instead = (
                 f"semi-parallel with {lanes} multiplier{'s keep' if lanes > 1 else ' keeps'} up"
@@ -363,7 +369,8 @@ def _rate_stages(
         one = realization.stages[place]
         assert isinstance(one, (TapSum, Cic))
         before_it = 1 if isinstance(one, TapSum) else 0 if one.down > 1 else one.order + 1
-        paces.append(Pace(one, until - begun[len(paces)] - before_it))
+        counts = walk_of(one, not is_reloadable).clocks() if isinstance(one, TapSum) else ()
+        paces.append(Pace(one, until - begun[len(paces)] - before_it, counts))
     # All phases of all stages twice over, and then some: how long a sample waits depends on who is at work behind.
     wanted = min(2 * prod(pace.stage.down for pace in paces) + 4 * len(paces) + 8, MOST_SAMPLES)
     build.taken = taken_at(paces, begun[0], wanted)

@@ -128,6 +128,8 @@ class Memory(Struct, frozen=True):
     write_data: Expression | None = None
     read: Expression | None = None
     comment: str = ""
+    has_start: bool = False
+    """Whether what it holds at the start is ever read, even if all of it is zero."""
 
 
 class Remark(Struct, frozen=True):

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from msgspec import Struct
 
 from combe.delivery.hdl.build import Built
-from combe.delivery.hdl.fir_polyphase import taps_of_phase
 from combe.delivery.hdl.parts import inner_width
+from combe.delivery.hdl.walks import walk_of
 from combe.realization.cic import Cic
 from combe.realization.formats import narrowest_signed
 from combe.realization.network import Network
@@ -196,10 +196,11 @@ def _transposed(realization: Realization, stage: TapSum, is_multiplierless: bool
 
 def _sequenced(realization: Realization, stage: TapSum, built: Built) -> Diagram:
     lanes, width = built.multipliers_asked, inner_width(realization.input)
-    per_phase = -(-taps_of_phase(stage) // max(lanes, 1))
     changes = realization.changes_rate
+    is_fixed = changes and "coefficient_write" not in built.circuit.signals
+    counts = walk_of(stage, is_fixed).clocks(max(lanes, 1))
     # Where the rate changes every lane has all samples an output can meet, else only those of its own taps.
-    samples, count = (taps_of_phase(stage) if changes else per_phase), per_phase * stage.up
+    samples, count = (-(-len(stage.coefficients) // stage.up) if changes else counts[0]), sum(counts)
     drawn = min(lanes, 2)
     drawing = Diagram(height=2.2 + 1.6 * drawn)
     drawing.word(0.4, 0.6, "in_data")

@@ -195,7 +195,7 @@ def lane_coefficients(
         target = _in_bank(build, flag_not(port.bank), target, bits)
     circuit.memory(
         Memory(name, width, padded, circuit.named(address, f"place_{lane}"), factor, write, target, port.data,
-               comment=f"Taps of lane {lane}, written from outside.")
+               comment=f"Taps of lane {lane}, written from outside.", has_start=True)
     )  # fmt: skip
     return factor
 
@@ -207,5 +207,5 @@ def _in_bank(build: Builder, bank: Expression, address: Expression, bits: int) -
 
 
 def plus(value: Signal, step: int) -> Op:
-    """A counter moved on."""
-    return Op("add", (value, Number(step, value.width, UNSIGNED)), value.width, UNSIGNED)
+    """A counter moved on, modulo what its bits hold."""
+    return Op("add", (value, Number(step % (1 << value.width), value.width, UNSIGNED)), value.width, UNSIGNED)

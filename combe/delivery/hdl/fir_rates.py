@@ -29,6 +29,7 @@ from combe.delivery.hdl.circuit import (
 )
 from combe.delivery.hdl.fir_mac import WritePort, lane_coefficients, plus
 from combe.delivery.hdl.parts import Builder, Stream, Value
+from combe.delivery.hdl.walks import Walk, age_counter, is_any, walk_of, words_of
 from combe.realization.cic import Cic
 from combe.realization.formats import Format
 from combe.realization.stages import TapSum
@@ -64,10 +65,11 @@ def rate_taps(
     """One multiplier: a sample is stored, then each output due goes through the taps of its phase. Also the flag that tells
     that an output is begun. With a port taps are written from outside."""
     circuit = build.circuit
-    depth = -(-len(stage.coefficients) // stage.up)
+    walk = walk_of(stage, port is None)
+    depth, longest = -(-len(stage.coefficients) // stage.up), walk.longest()
     depth_bits, index_bits = bits_for(depth), bits_for(depth + 1)
     circuit.remark(
-        f"{len(stage.coefficients)} taps in {stage.up} phases of {depth}: an output takes {depth} clocks, one for each tap of its phase."
+        f"{len(stage.coefficients)} taps in {stage.up} phases of {depth}: an output takes {words_of(walk, depth)}."
     )
     busy, due = circuit.new("busy", 1, BIT), circuit.new("due", 1, BIT)
     index, pointer = circuit.new("index", index_bits, UNSIGNED), circuit.new("pointer", depth_bits, UNSIGNED)
@@ -75,12 +77,16 @@ def rate_taps(
     circuit.drive(idle, flag_and(flag_not(busy), flag_not(due)))
     accept = circuit.wire("accept", flag_and(stream.valid, idle))
     begin = circuit.wire("begin_output", flag_and(due, flag_not(busy), link.free()))
-    is_last = circuit.wire("is_last", equals(index, depth - 1))
+    ends: Expression = equals(index, longest - 1)
+    row_step = depth if port is None else 1
+    row = circuit.new("row", bits_for(stage.up * row_step), UNSIGNED) if stage.down % stage.up else None
+    alone = is_any(build, "is_alone", row, [phase * row_step for phase in walk.short]) if row is not None else None
+    is_last = circuit.wire("is_last", ends if alone is None else flag_or(ends, alone))
     is_at_end = circuit.wire("is_at_end", flag_and(busy, is_last))
     is_full = circuit.wire("is_full", equals(filled, depth))
     next_pointer = circuit.wire("next_pointer", plus(pointer, 1))
     # What is written from outside lies as it is numbered, what isn't phase by phase.
-    again, wanted, row = _schedule(circuit, stage, depth if port is None else 1, accept, is_at_end)
+    again, wanted = _schedule(circuit, stage, row_step, row, accept, is_at_end)
     goes_on = flag_not(is_at_end) if again is None else flag_or(flag_not(is_at_end), again)
     circuit.clocked(due, flag_or(flag_and(accept, wanted), flag_and(due, goes_on)), None, 0)
     circuit.clocked(busy, flag_or(begin, flag_and(busy, flag_not(is_last))), None, 0)
@@ -89,9 +95,14 @@ def rate_taps(
     circuit.clocked(pointer, next_pointer, accept, 0)
     circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, plus(filled, 1)), accept, 0)
     circuit.remark("What is read is a sample only where as many have come since the reset.")
-    known = circuit.register("known", below(index, filled), None, 0)
+    age = index
+    if walk.period:
+        age = age_counter(build, "age", walk, (0, longest), index, is_last, busy, index_bits)
+    elif alone is not None and row is not None:
+        age = _age_of(build, walk, row, row_step, index)
+    known = circuit.register("known", below(age, filled), None, 0)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
-    place = circuit.wire("place", Op("sub", (pointer, circuit.fit(index, depth_bits)), depth_bits, UNSIGNED))
+    place = circuit.wire("place", Op("sub", (pointer, circuit.fit(age, depth_bits)), depth_bits, UNSIGNED))
     data = stream.value.signal
     read = circuit.new("read", data.width)
     circuit.memory(
@@ -101,7 +112,7 @@ def rate_taps(
     )
     sample = circuit.mux("sample", known, read, Number(0, data.width))
     if port is None:
-        factor = _table(circuit, stage, depth, index, row)
+        factor = _table(circuit, stage, walk, depth, index, row)
     else:
         tap = _numbered(circuit, stage.up, depth, begin, row)
         places = stage.up * depth
@@ -116,7 +127,7 @@ def rate_taps(
     circuit.clocked(accumulator, circuit.add(kept, circuit.fit(product, width), width), running)
     done = build.later(ended, 1)
     # A clock to store, one to begin, the taps, and three through memory, product and accumulator.
-    build.latency += depth + 4
+    build.latency += walk.clocks()[0] + 4
     return Stream(done, Value(accumulator, stage.accumulator.least, stage.accumulator.most)), begin
 
 
@@ -128,17 +139,26 @@ def _numbered(circuit: Circuit, up: int, depth: int, begin: Signal, phase: Signa
     return tap
 
 
+def _age_of(build: Builder, walk: Walk, row: Signal, depth: int, index: Signal) -> Signal:
+    """The age of the sample that is met: the index, but in a phase of one tap that tap's own."""
+    circuit, age = build.circuit, index
+    for phase in walk.short:
+        own = walk.phases[phase][0]
+        if own:
+            own_age = Number(own, index.width, UNSIGNED)
+            age = circuit.mux(f"age_in_{phase}", equals(row, phase * depth), own_age, age)
+    return age
+
+
 def _schedule(
-    circuit: Circuit, stage: TapSum, depth: int, accept: Signal, is_at_end: Signal
-) -> tuple[Expression | None, Expression, Signal | None]:  # fmt: skip
-    """When outputs are due: whether another is once one has ended, whether one is at the sample that comes in, and where the
-    taps of the phase stand in the table, ``depth`` places after those of the one before."""
+    circuit: Circuit, stage: TapSum, depth: int, row: Signal | None, accept: Signal, is_at_end: Signal
+) -> tuple[Expression | None, Expression]:  # fmt: skip
+    """When outputs are due: whether another is once one has ended, and whether one is at the sample that comes in. ``row`` is where
+    the taps of the phase stand in the table, ``depth`` places after those of the one before."""
     whole, part = stage.down // stage.up, stage.down % stage.up
-    row: Signal | None = None
     wraps: Expression = Number(0, 1, BIT)
-    if part:
-        row_bits = bits_for(stage.up * depth)
-        row = circuit.new("row", row_bits, UNSIGNED)
+    if row is not None:
+        row_bits = row.width
         limit = (stage.up - part) * depth
         wraps = circuit.wire("wraps", flag_not(below(row, Number(limit, row_bits, UNSIGNED))))
         moved = circuit.mux(
@@ -150,7 +170,7 @@ def _schedule(
         circuit.clocked(row, moved, is_at_end, 0)
     if whole == 0:
         # Outputs come more often than samples: none is waited for longer than the next.
-        return flag_not(wraps), ALWAYS, row
+        return flag_not(wraps), ALWAYS
     wait_bits = bits_for(whole + 1)
     wait = circuit.new("to_wait", wait_bits, UNSIGNED)
     is_due = circuit.wire("is_due", equals(wait, 0))
@@ -159,20 +179,21 @@ def _schedule(
     ) if part else Number(whole - 1, wait_bits, UNSIGNED)  # fmt: skip
     down = circuit.mux("wait_on", is_due, wait, Op("sub", (wait, Number(1, wait_bits, UNSIGNED)), wait_bits, UNSIGNED))
     circuit.clocked(wait, circuit.mux("wait_next", is_at_end, after, down), flag_or(is_at_end, accept), 0)
-    return None, is_due, row
+    return None, is_due
 
 
-def _table(circuit: Circuit, stage: TapSum, depth: int, index: Signal, row: Signal | None) -> Signal:
-    """The taps of all phases, one after another, newest sample first; of the first alone where outputs meet no other (their
+def _table(circuit: Circuit, stage: TapSum, walk: Walk, depth: int, index: Signal, row: Signal | None) -> Signal:
+    """The taps of all phases, one after another, as they are gone through; of the first alone where outputs meet no other (their
     number divides what is dropped)."""
     width = stage.coefficient.bits + (not stage.coefficient.signed)
     rows = []
     for phase in range(stage.up if row is not None else 1):
-        own = list(stage.coefficients[phase :: stage.up])
-        rows += own + [0] * (depth - len(own))
+        own = stage.coefficients[phase :: stage.up]
+        met = [own[age] if age < len(own) else 0 for age in walk.phases[phase]]
+        rows += met + [0] * (depth - len(met) if row is not None else 0)
     factor = circuit.new("coefficient", width)
     if row is None:
-        address: Expression = circuit.fit(index, bits_for(depth))
+        address: Expression = circuit.fit(index, bits_for(len(rows)))
     else:
         address = Op("add", (row, circuit.fit(index, row.width)), row.width, UNSIGNED)
     circuit.memory(
@@ -275,10 +296,12 @@ def kept_only(build: Builder, stream: Stream, stage: TapSum) -> Stream:
 
 
 class Pace(Struct, frozen=True):
-    """How a stage moves: what it is, and clocks from the start of an output until it arrives at the next."""
+    """How a stage moves: what it is, clocks from the start of an output (of the first phase) until it arrives at the next, and clocks
+    that taps are gone through by phase."""
 
     stage: TapSum | Cic
     clocks: int
+    counts: tuple[int, ...] = ()
 
 
 def taken_at(paces: list[Pace], before: int, samples: int) -> list[int]:
@@ -322,7 +345,8 @@ def taken_at(paces: list[Pace], before: int, samples: int) -> list[int]:
                 sent[k - 1] = False
             if begins:
                 sent[k] = True
-                arriving.append((clock + pace.clocks, k + 1))
+                more = pace.counts[phase[k]] - pace.counts[0] if pace.counts else 0
+                arriving.append((clock + pace.clocks + more, k + 1))
             if isinstance(one, Cic):
                 if one.down > 1:
                     left[k] = (left[k] + accepts) % one.down
@@ -342,7 +366,7 @@ def taken_at(paces: list[Pace], before: int, samples: int) -> list[int]:
                 due[k] = left[k] == 0
                 left[k] = max(left[k] - 1, 0)
             if begins:
-                busy[k] = -(-len(one.coefficients) // one.up)
+                busy[k] = pace.counts[phase[k]]
     return taken
 
 

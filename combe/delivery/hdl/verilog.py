@@ -148,7 +148,7 @@ def _memory_declared(memory: Memory) -> list[str]:
         return []
     signed = "signed " if memory.output.kind == SIGNED else ""
     rows = [f"    reg {signed}[{memory.width - 1}:0] {memory.name} [0:{len(memory.contents) - 1}];"]
-    if any(memory.contents):
+    if memory.has_start or any(memory.contents):
         rows.append("    initial begin")
         words = [
             f"{memory.name}[{k}] = {_number(Number(v, memory.width, memory.output.kind))};"
