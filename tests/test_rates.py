@@ -630,6 +630,22 @@ class Designed(unittest.TestCase):
             cost = design_document(found)["cost"]
             self.assertAlmostEqual(cost["multiplies"] + cost["adds"], counted(found), 4, plan)
 
+    def test_a_third_band_stage_is_taken_where_it_costs_less(self) -> None:
+        """Down by 6 as 3x2: of the first stage every third tap from the middle is zero; where an ordinary one is as cheap, none is."""
+        brief = asked(288e3, ((0, 20e3, -0.1, 0.1),), up=1, down=6, alias_db=-80)
+        first = design_of(brief, "3x2").stages[0].taps
+        middle = len(first) // 2
+        zeros = [place for place, tap in enumerate(first) if not tap]
+        self.assertEqual(zeros, [k for k in range(len(first)) if (k - middle) % 3 == 0 and k != middle])
+        self.assertTrue(zeros)
+        with mock.patch.object(chain, "MOST_BANDS", 2):
+            chain._kept.cache_clear()
+            plain = design_of(brief, "3x2").stages[0]
+        chain._kept.cache_clear()
+        self.assertFalse([tap for tap in plain.taps if not tap])
+        used = [len({abs(tap) for tap in taps if tap}) + sum(map(bool, taps)) - 1 for taps in (first, plain.taps)]
+        self.assertLess(used[0], 0.95 * used[1])
+
     def test_a_stage_blocks_what_no_later_one_can(self) -> None:
         """Point by point: what folds down to where it isn't blocked as deeply is the stage's own to block."""
         source = random.Random(49)

@@ -26,6 +26,7 @@ from combe.designing.rates.plans import (
     single,
 )
 from combe.designing.rates.stages import RateStage, cost_of_stages, prototype_of
+from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError
 from combe.filters import Fir
 from combe.ledger import gain_lines
@@ -40,6 +41,11 @@ POINTS = 65
 """Of a limit that makes good for the droop of the stages before."""
 SPARE_DB = 1e-4
 ROUNDS = 4
+MOST_BANDS = 8
+LONGEST_BANDS = 200
+"""Stages whose zeros at every M-th place are tried: few bands, and quick to fit."""
+WORTH_IT = 0.95
+"""Of the operations: a stage with such zeros is longer, in memory and delay."""
 HOPELESS = 1.15
 """Of the most taps: estimates are right to a few in a hundred."""
 
@@ -139,7 +145,7 @@ def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) 
     started = time.perf_counter()
     asked = prototype_requirement(requirement)
     if len(plan.factors) == 1:
-        found = single_stage(_cheapest(asked), requirement)
+        found = single_stage(_cheapest(asked, plan, plan.factors[0]), requirement)
         return replace(found, seconds=time.perf_counter() - started)
     rate = requirement.rate
     assert rate is not None
@@ -185,12 +191,12 @@ def _chain(asked: Requirement, plan: Plan, design: Callable[..., Design]) -> tup
                 raise DesignError(what, "--plan", "take a smaller factor for the cic")
             stages.append(RateStage("cic", 1, factor, (), order, 1))
         else:
-            stages.append(_inner(asked, own, rate, factor, shares[index]))
+            stages.append(_inner(asked, plan, own, rate, factor, shares[index]))
         rate /= factor
     spare = SPARE_DB
     for _ in range(ROUNDS):
         last = _last(asked, pieces, rate, stages, spare)
-        found = _cheapest(last)
+        found = _cheapest(last, plan, plan.factors[-1])
         assert isinstance(found.filter, Fir)
         made = (*stages, RateStage("taps", 1, plan.factors[-1], found.filter.taps))
         worst = min(line.margin for line in gain_lines(prototype_of(made), asked))
@@ -217,7 +223,9 @@ def _shares(asked: Requirement, plan: Plan) -> list[float]:
     return [float(room * weight / sum(weights)) for weight in weights]
 
 
-def _inner(asked: Requirement, own: tuple[Piece, ...], rate: float, factor: int, share_db: float) -> RateStage:
+def _inner(
+    asked: Requirement, plan: Plan, own: tuple[Piece, ...], rate: float, factor: int, share_db: float
+) -> RateStage:  # fmt: skip
     bands = [
         Band(band.name, band.start_hz, band.stop_hz, Limit.level(share_db, band.start_hz, band.stop_hz),
              Limit.level(-share_db, band.start_hz, band.stop_hz))
@@ -227,7 +235,7 @@ def _inner(asked: Requirement, own: tuple[Piece, ...], rate: float, factor: int,
         return RateStage("taps", 1, factor, (1.0,))
     bands += [_stop(start, stop, level - share_db) for start, stop, level in _apart(own)]
     wanted = Requirement("stage", rate, tuple(sorted(bands, key=lambda band: band.start_hz)), "linear")
-    found = _cheapest(wanted)
+    found = _cheapest(wanted, plan, factor)
     assert isinstance(found.filter, Fir)
     return RateStage("taps", 1, factor, found.filter.taps)
 
@@ -274,16 +282,32 @@ def _apart(pieces: Iterable[Piece]) -> list[Piece]:
     return found
 
 
-def _cheapest(asked: Requirement) -> Design:
-    """Equiripple, or taps with zeros at every second place where a stage may have them and they cost less."""
-    from combe.designing.methods import design
-    from combe.ledger import cost_of, meets
+def _cheapest(asked: Requirement, plan: Plan, factor: int) -> Design:
+    """Equiripple; or taps with zeros at every second place, or every one that is a multiple of the factor from the middle, where a stage
+    may have them (Mintzer 1982) and they cost clearly less: they are longer."""
+    from combe.designing.methods import design, design_task
+    from combe.ledger import meets
 
     best = design(asked, "equiripple")
-    try:
-        other = design(asked, "half-band")
-    except CombeError:
-        return best
-    if meets(gain_lines(other.filter, asked)) and cost_of(other.filter).multiplies < cost_of(best.filter).multiplies:
-        return other
+    others: list[Callable[[], Design]] = [lambda: design(asked, "half-band")]
+    if 2 < factor <= MOST_BANDS and plan.other == 1 and estimated_taps(asked)[0] < LONGEST_BANDS:
+        choice = DesignChoice("nyquist", settings=(("bands", float(factor)),))
+        others.append(lambda: design_task(Task(asked, asked.sample_rate_hz, choice)))
+    for make in others:
+        try:
+            other = make()
+        except CombeError:
+            continue
+        if _stage_operations(other, plan, factor) < WORTH_IT * _stage_operations(best, plan, factor) and meets(
+            gain_lines(other.filter, asked)
+        ):
+            best = other
     return best
+
+
+def _stage_operations(found: Design, plan: Plan, factor: int) -> float:
+    """Of a stage by itself, in multiplies and adds."""
+    assert isinstance(found.filter, Fir)
+    up, down = (factor, plan.other) if plan.is_upward else (plan.other, factor)
+    multiplies, adds, _ = RateStage("taps", up, down, found.filter.taps).cost()
+    return multiplies + adds
