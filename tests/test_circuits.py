@@ -419,8 +419,8 @@ class Written(unittest.TestCase):
         lopsided = realize(Fir((0.5, 0.3, 0.1)), 48_000.0, Choices(12))
         cases = (
             (lopsided, HardwareChoices("folded"), "transposed"), (sections(), HardwareChoices("transposed"), "parallel"),
-            (taps(), HardwareChoices("serial", 96_000), "21 multipliers"), (taps(), HardwareChoices("serial", 480_000), "3 multipliers"),
-            (taps(), HardwareChoices("parallel", 1000), "48000"), (taps(), HardwareChoices("semi-parallel", multipliers=99), "21 are enough"),
+            (taps(), HardwareChoices("serial", 96_000), "11 multipliers"), (taps(), HardwareChoices("serial", 480_000), "2 multipliers"),
+            (taps(), HardwareChoices("parallel", 1000), "48000"), (taps(), HardwareChoices("semi-parallel", multipliers=99), "11 are enough"),
             (taps(), HardwareChoices("systolic"), "semi-parallel"), (sections(), HardwareChoices("parallel", reloadable=True), "taps"),
             (taps(), HardwareChoices(pipeline=99), "0"), (taps(), HardwareChoices(converter_in="12"), "both"),
         )  # fmt: skip

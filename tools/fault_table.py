@@ -68,6 +68,35 @@ FAULTS = (
         "test_rate_streams.Clocks test_rates",
         "a sample on its way to the first stage holds nobody up",
     ),
+    # -- pairs on few multipliers
+    Fault(
+        "delivery/hdl/fir_pairs.py",
+        "build.later(here, 1), 0)",
+        "build.later(here, 1))",
+        "test_pairs",
+        "a sample from before a reset comes back as an old one",
+    ),
+    Fault(
+        "delivery/hdl/fir_pairs.py",
+        "Number(held - 1, index.width, UNSIGNED)",
+        "Number(plan.count - 1, index.width, UNSIGNED)",
+        "test_pairs",
+        "a lane that isn't full meets the wrong mirror",
+    ),
+    Fault(
+        "delivery/hdl/fir_pairs.py",
+        "young.width + 1, stage.symmetry)",
+        "young.width + 1, 1)",
+        "test_pairs",
+        "antisymmetric pairs are added",
+    ),
+    Fault(
+        "delivery/hdl/fir_pairs.py",
+        "return is_fixed and bool(stage.symmetry)",
+        "return bool(stage.symmetry)",
+        "test_pairs test_two_banks test_circuits",
+        "taps that may be replaced count as symmetric for good",
+    ),
     # -- zeros that are left out
     Fault(
         "delivery/hdl/walks.py",

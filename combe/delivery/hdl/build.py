@@ -27,6 +27,7 @@ from combe.delivery.hdl.circuit import (
 )
 from combe.delivery.hdl.engine import engine
 from combe.delivery.hdl.fir_mac import WritePort, sequenced
+from combe.delivery.hdl.fir_pairs import Pairs, clocks_of_taps, is_paired, paired
 from combe.delivery.hdl.fir_polyphase import fewest_lanes, polyphase
 from combe.delivery.hdl.fir_rates import Link, Pace, close_link, kept_only, rate_sums, rate_taps, taken_at
 from combe.delivery.hdl.fir_stream import Loaded, direct, folded, transposed
@@ -208,20 +209,31 @@ def _lanes(realization: Realization, architecture: str, choices: HardwareChoices
         return 1
     if architecture != "semi-parallel" or taps is None:
         return 0
-    walk = walk_of(taps, not choices.reloadable) if realization.changes_rate else None
-    count = walk.longest() if walk is not None else len(taps.coefficients)
+    is_fixed = not choices.reloadable
+    walk = walk_of(taps, is_fixed) if realization.changes_rate else None
+    count = walk.longest() if walk is not None else clocks_of_taps(taps, 1, is_fixed)
     if choices.multipliers:
-        if choices.multipliers > count:
+        if choices.multipliers > (count if walk is not None else len(taps.coefficients)):
+            what = "pairs of taps" if walk is None and is_paired(taps, is_fixed) else "taps"
             raise FormatError(
-                f"{choices.multipliers} multipliers for {count} taps{' a phase' if taps.up > 1 else ''}",
+                f"{choices.multipliers} multipliers for {count} {what}{' a phase' if taps.up > 1 else ''}",
                 "multipliers",
                 f"{count} are enough",
             )
-        return choices.multipliers
-    clock = choices.clock_hz or USUAL_CLOCK_HZ
-    if walk is not None:
+        lanes = choices.multipliers
+    elif walk is not None:
+        clock = choices.clock_hz or USUAL_CLOCK_HZ
         is_told = choices.clock_hz or realization.sample_rate_hz > 2
-        return fewest_lanes(taps, walk, int(clock / realization.sample_rate_hz)) or count if is_told else min(4, count)
+        lanes = fewest_lanes(taps, walk, int(clock / realization.sample_rate_hz)) or count if is_told else min(4, count)
+    else:
+        lanes = _lanes_for(realization, choices, count)
+    # Of pairs some lanes may be left without any.
+    return Pairs.of(taps, min(lanes, count)).lanes if walk is None and is_paired(taps, is_fixed) else lanes
+
+
+def _lanes_for(realization: Realization, choices: HardwareChoices, count: int) -> int:
+    """As few multipliers as clock and sample rate allow, each with its share of so many taps or pairs."""
+    clock = choices.clock_hz or USUAL_CLOCK_HZ
     clocks = int(clock / realization.sample_rate_hz) - 1
     if clocks < 1 or (realization.sample_rate_hz <= 2 and not choices.clock_hz):
         return max(1, min(4, count))
@@ -248,7 +260,7 @@ def _check_rate(realization: Realization, architecture: str, clocks: int, choice
             )
             raise FormatError(what, "architecture" if lanes else "clock", instead)
         if taps is not None and not realization.changes_rate and budget >= 2:
-            lanes = -(-len(taps.coefficients) // (budget - 1))
+            lanes = -(-clocks_of_taps(taps, 1, not choices.reloadable) // (budget - 1))
             raise FormatError(what, "architecture", f"semi-parallel with {lanes} multipliers keeps up")
         instead = "parallel keeps up" if taps is None else "transposed keeps up"
         raise FormatError(
@@ -305,7 +317,10 @@ def _stages(
                 stream, ready, clocks = found.stream, found.ready, found.clocks
             elif lanes:
                 port = _write_port(build, stage, choices) if choices.reloadable else None
-                found = sequenced(build, stream, source, stage, lanes, port)
+                if architecture == "semi-parallel" and is_paired(stage, port is None):
+                    found = paired(build, stream, source, stage, lanes)
+                else:
+                    found = sequenced(build, stream, source, stage, lanes, port)
                 stream, ready, clocks = found.stream, found.ready, found.clocks
             else:
                 stream = _streamed(build, stream, stage, architecture, choices)

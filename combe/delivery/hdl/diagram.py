@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from msgspec import Struct
 
 from combe.delivery.hdl.build import Built
+from combe.delivery.hdl.fir_pairs import Pairs, is_paired
 from combe.delivery.hdl.parts import inner_width
 from combe.delivery.hdl.walks import walk_of
 from combe.realization.cic import Cic
@@ -196,9 +197,11 @@ def _transposed(realization: Realization, stage: TapSum, is_multiplierless: bool
 
 def _sequenced(realization: Realization, stage: TapSum, built: Built) -> Diagram:
     lanes, width = built.multipliers_asked, inner_width(realization.input)
-    changes = realization.changes_rate
-    is_fixed = changes and "coefficient_write" not in built.circuit.signals
-    counts = walk_of(stage, is_fixed).clocks(max(lanes, 1))
+    changes, is_fixed = realization.changes_rate, "coefficient_write" not in built.circuit.signals
+    in_pairs = built.architecture == "semi-parallel" and not changes and is_paired(stage, is_fixed)
+    counts = walk_of(stage, is_fixed and changes).clocks(max(lanes, 1))
+    if in_pairs:
+        counts = (Pairs.of(stage, lanes).count,)
     # Where the rate changes every lane has all samples an output can meet, else only those of its own taps.
     samples, count = (-(-len(stage.coefficients) // stage.up) if changes else counts[0]), sum(counts)
     drawn = min(lanes, 2)
@@ -212,12 +215,18 @@ def _sequenced(realization: Realization, stage: TapSum, built: Built) -> Diagram
             drawing.wire((1.05, 0.6), (1.05, y), (1.4, y))
         else:
             drawing.wire((2.2, y - 1.3), (2.2, y - 0.3), bits=width)
-        drawing.box(2.2, y, f"{samples} samples", 1.6)
+        drawing.box(2.2, y, f"{'2 × ' if in_pairs else ''}{samples} samples", 1.6)
         drawing.box(2.2, y + 0.8, f"{count} coefficients", 1.6)
-        drawing.wire((3.0, y), (3.8, y), (3.8, y + 0.2), bits=width)
+        if in_pairs:
+            drawing.wire((3.0, y - 0.12), (3.12, y - 0.12))
+            drawing.wire((3.0, y + 0.12), (3.12, y + 0.12))
+            drawing.circle(3.28, y, "+" if stage.symmetry > 0 else "−")
+        drawing.wire((3.48 if in_pairs else 3.0, y), (3.8, y), (3.8, y + 0.2), bits=width + in_pairs)
         drawing.wire((3.0, y + 0.8), (3.8, y + 0.8), (3.8, y + 0.6), bits=stage.coefficient.bits)
         drawing.circle(3.8, y + 0.4, "×")
-        drawing.wire((4.0, y + 0.4), (5.0 if lanes > 1 else 6.0, y + 0.4), bits=width + stage.coefficient.bits)
+        drawing.wire(
+            (4.0, y + 0.4), (5.0 if lanes > 1 else 6.0, y + 0.4), bits=width + in_pairs + stage.coefficient.bits
+        )
         y += 1.6
     if lanes > drawn:
         drawing.word(

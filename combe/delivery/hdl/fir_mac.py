@@ -7,6 +7,7 @@ from msgspec import Struct
 from combe.delivery.hdl.circuit import (
     BIT,
     UNSIGNED,
+    Circuit,
     Expression,
     Memory,
     Number,
@@ -61,6 +62,63 @@ class Sequenced(Struct, frozen=True):
     clocks: int
 
 
+class Sequencer(Struct, frozen=True):
+    """A sample is stored, then ``count`` clocks go through what a lane has."""
+
+    busy: Signal
+    index: Signal
+    pointer: Signal
+    filled: Signal
+    accept: Signal
+    last: Signal
+    at_end: Signal
+    first: Signal
+    next_pointer: Signal
+
+    @staticmethod
+    def of(build: Builder, stream: Stream, count: int, words: str) -> Sequencer:
+        """Counters for so many places."""
+        circuit = build.circuit
+        depth_bits, index_bits = bits_for(count), bits_for(count + 1)
+        circuit.remark(f"The sequencer: a sample is stored, then {words}.")
+        busy = circuit.new("busy", 1, BIT)
+        index = circuit.new("index", index_bits, UNSIGNED)
+        pointer = circuit.new("pointer", depth_bits, UNSIGNED)
+        filled = circuit.new("filled", index_bits, UNSIGNED)
+        accept = circuit.wire("accept", flag_and(stream.valid, flag_not(busy)))
+        is_last = circuit.wire("is_last", equals(index, count - 1))
+        is_full = circuit.wire("is_full", equals(filled, count))
+        is_at_end = circuit.wire("is_at_end", flag_and(busy, is_last))
+        next_pointer = circuit.wire("next_pointer", plus(pointer, 1))
+        next_index = circuit.mux("next_index", is_last, index, plus(index, 1))
+        first_index = circuit.mux(
+            "first_index", accept, Number(0, index_bits, UNSIGNED), circuit.mux("index_on", busy, next_index, index)
+        )
+        circuit.clocked(busy, circuit.wire("busy_next", flag_or(accept, flag_and(busy, flag_not(is_last)))), None, 0)
+        circuit.clocked(index, first_index, None, count - 1)
+        filled_on = circuit.mux("filled_on", is_full, filled, plus(filled, 1))
+        circuit.clocked(pointer, next_pointer, accept, 0)
+        circuit.clocked(filled, filled_on, accept, 0)
+        first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
+        return Sequencer(busy, index, pointer, filled, accept, is_last, is_at_end, first, next_pointer)
+
+    @property
+    def ready(self) -> Expression:
+        """Whether a sample is taken."""
+        return flag_not(self.busy)
+
+    def known(self, circuit: Circuit) -> Signal:
+        """Whether what is read is a sample, a clock later."""
+        circuit.remark("What is read is a sample only where as many have come since the reset.")
+        return circuit.register("known", below(self.index, self.filled), None, 0)
+
+    def place(self, circuit: Circuit) -> Signal:
+        """Where the sample of the index lies, the newest at the pointer."""
+        bits = self.pointer.width
+        where = Op("sub", (self.pointer, circuit.fit(self.index, bits)), bits, UNSIGNED)
+        return circuit.wire("place", where)
+
+
 def sequenced(
     build: Builder, stream: Stream, source: Format, stage: TapSum, lanes: int, port: WritePort | None = None
 ) -> Sequenced:  # fmt: skip
@@ -70,49 +128,31 @@ def sequenced(
     """
     circuit, taps = build.circuit, stage.coefficients
     count = -(-len(taps) // lanes)
-    depth_bits, index_bits = bits_for(count), bits_for(count + 1)
-    circuit.remark(f"The sequencer: a sample is stored, then {count} clocks go through the taps of each lane.")
-    busy = circuit.new("busy", 1, BIT)
-    index = circuit.new("index", index_bits, UNSIGNED)
-    pointer = circuit.new("pointer", depth_bits, UNSIGNED)
-    filled = circuit.new("filled", index_bits, UNSIGNED)
-    accept = circuit.wire("accept", flag_and(stream.valid, flag_not(busy)))
-    is_last = circuit.wire("is_last", equals(index, count - 1))
-    is_full = circuit.wire("is_full", equals(filled, count))
-    is_at_end = circuit.wire("is_at_end", flag_and(busy, is_last))
-    next_pointer = circuit.wire("next_pointer", plus(pointer, 1))
-    next_index = circuit.mux("next_index", is_last, index, plus(index, 1))
-    first_index = circuit.mux(
-        "first_index", accept, Number(0, index_bits, UNSIGNED), circuit.mux("index_on", busy, next_index, index)
-    )
-    circuit.clocked(busy, circuit.wire("busy_next", flag_or(accept, flag_and(busy, flag_not(is_last)))), None, 0)
-    circuit.clocked(index, first_index, None, count - 1)
-    circuit.clocked(pointer, next_pointer, accept, 0)
-    circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, plus(filled, 1)), accept, 0)
-    circuit.remark("What is read is a sample only where as many have come since the reset.")
-    known = circuit.register("known", below(index, filled), None, 0)
-    first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
-    place = circuit.wire("place", Op("sub", (pointer, circuit.fit(index, depth_bits)), depth_bits, UNSIGNED))
-    port = banked(build, port, flag_or(flag_not(busy), is_last))
+    depth_bits = bits_for(count)
+    run = Sequencer.of(build, stream, count, f"{count} clocks go through the taps of each lane")
+    known = run.known(circuit)
+    place = run.place(circuit)
+    port = banked(build, port, flag_or(flag_not(run.busy), run.last))
     products, carried = [], stream.value.signal
     for lane in range(lanes):
         own = [taps[k] if k < len(taps) else 0 for k in range(lane * count, (lane + 1) * count)]
-        sample = _samples(build, lane, carried, accept, next_pointer, place, depth_bits, known)
-        factor = lane_coefficients(build, lane, own, stage, index, depth_bits, count, port)
+        sample = _samples(build, lane, carried, run.accept, run.next_pointer, place, depth_bits, known)
+        factor = lane_coefficients(build, lane, own, stage, run.index, depth_bits, count, port)
         product = Op("mul", (factor, sample), factor.width + sample.width)
         made = circuit.register(f"product_{lane}", product)
         products.append(product_of(stage, source, made))
         carried = sample
-    out = summed(build, stage, products, Flags(busy, first, is_at_end), count)
-    return Sequenced(out, flag_not(busy), count + 1)
+    out = summed(build, stage, products, Flags(run.busy, run.first, run.at_end), count)
+    return Sequenced(out, run.ready, count + 1)
 
 
-def product_of(stage: TapSum, source: Format, product: Signal) -> Value:
-    """A tap times a sample, with the least and the most it can be."""
+def product_of(stage: TapSum, source: Format, product: Signal, samples: int = 1) -> Value:
+    """A tap times a sample, or several of either sign, with the least and the most it can be."""
     ends = [
-        c * x
+        c * x * samples * sign
         for c in (stage.coefficient.least, stage.coefficient.most)
         for x in (min(source.least, 0), max(source.most, 0))
+        for sign in ((1,) if samples == 1 else (1, -1))
     ]
     return Value(product, min(*ends, 0), max(*ends, 0))
 

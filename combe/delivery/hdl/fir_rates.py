@@ -92,8 +92,9 @@ def rate_taps(
     circuit.clocked(busy, flag_or(begin, flag_and(busy, flag_not(is_last))), None, 0)
     ahead = circuit.mux("next_index", busy, plus(index, 1), index)
     circuit.clocked(index, circuit.mux("first_index", begin, Number(0, index_bits, UNSIGNED), ahead), None, 0)
+    filled_on = circuit.mux("filled_on", is_full, filled, plus(filled, 1))
     circuit.clocked(pointer, next_pointer, accept, 0)
-    circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, plus(filled, 1)), accept, 0)
+    circuit.clocked(filled, filled_on, accept, 0)
     circuit.remark("What is read is a sample only where as many have come since the reset.")
     age = index
     if walk.period:

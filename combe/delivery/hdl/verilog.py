@@ -34,6 +34,7 @@ from combe.delivery.hdl.verilog_patterns import (
     joined,
     moved_rows,
     partial_rows,
+    set_rows,
     tables_declared,
 )
 
@@ -132,14 +133,14 @@ def _always(registers: list[Register]) -> list[str]:
         ]
         rows += joined(zeros, "            ")
         rows.append(f"        end else {f'if ({_text(enable, True)}) ' if enable is not None else ''}begin")
-        rows += [f"            {line}" for line in body]
+        rows += set_rows(body, "            ")
         rows.append("        end")
     elif enable is not None:
         rows.append(f"        if ({_text(enable, True)}) begin")
-        rows += [f"            {line}" for line in body]
+        rows += set_rows(body, "            ")
         rows.append("        end")
     else:
-        rows += [f"        {line}" for line in body]
+        rows += set_rows(body, "        ")
     return [*rows, "    end"]
 
 
@@ -165,11 +166,8 @@ def _memory(memory: Memory) -> list[str]:
     rows.append("    always @(posedge clk) begin")
     if memory.write is not None:
         assert memory.write_address is not None and memory.write_data is not None
-        rows.append(f"        if ({_text(memory.write, True)}) begin")
-        rows.append(
-            f"            {memory.name}[{_text(memory.write_address, True)}] <= {_text(memory.write_data, True)};"
-        )
-        rows.append("        end")
+        target = f"{memory.name}[{_text(memory.write_address, True)}]"
+        rows.append(f"        if ({_text(memory.write, True)}) {target} <= {_text(memory.write_data, True)};")
     if memory.read is not None:
         rows.append(f"        if ({_text(memory.read, True)}) begin")
     if memory.write is not None:

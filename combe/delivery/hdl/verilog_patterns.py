@@ -22,6 +22,8 @@ from combe.delivery.hdl.circuit import (
 )
 
 Text = Callable[[Expression], str]
+MANY, SHORT = 4, 36
+"""Statements from which on short ones stand in lines together."""
 WIDEST = 110
 SIGNS = {"add": "+", "sub": "-"}
 
@@ -195,6 +197,13 @@ def joined(statements: list[str], pad: str) -> list[str]:
     text = " ".join(each.replace(" ", "\0") for each in statements)
     lines = textwrap.wrap(text, WIDEST - len(pad), break_long_words=False, break_on_hyphens=False)
     return [pad + line.replace("\0", " ") for line in lines]
+
+
+def set_rows(statements: list[str], pad: str) -> list[str]:
+    """What a process sets: a line each, or several in a line where there are many short ones, such as delays of flags."""
+    if len(statements) >= MANY and all(len(each) <= SHORT for each in statements):
+        return joined(statements, pad)
+    return [f"{pad}{each}" for each in statements]
 
 
 def declared(circuit: Circuit, ports: set[str], say: Callable[[Signal, bool], str], end: str = ";") -> list[str]:

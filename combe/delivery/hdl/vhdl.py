@@ -22,7 +22,7 @@ from combe.delivery.hdl.circuit import (
     Signal,
     Statement,
 )
-from combe.delivery.hdl.verilog_patterns import declared, in_lines, joined
+from combe.delivery.hdl.verilog_patterns import declared, in_lines, joined, set_rows
 from combe.delivery.hdl.vhdl_patterns import (
     bank_rows,
     banks_declared,
@@ -164,25 +164,29 @@ def _process(registers: list[Register], circuit: Circuit) -> list[str]:
         ]
         rows += joined(zeros, "                ")
         rows.append("            else" if enable is None else f"            elsif {_text(enable, circuit)} = '1' then")
-        rows += [f"                {line}" for line in body]
+        rows += set_rows(body, "                ")
         rows.append("            end if;")
     elif enable is not None:
         rows.append(f"            if {_text(enable, circuit)} = '1' then")
-        rows += [f"                {line}" for line in body]
+        rows += set_rows(body, "                ")
         rows.append("            end if;")
     else:
-        rows += [f"            {line}" for line in body]
+        rows += set_rows(body, "            ")
     return [*rows, "        end if;", "    end process;"]
 
 
 def _memory_declared(memory: Memory) -> list[str]:
-    kind, top = memory.output.kind, len(memory.contents) - 1
+    kind, top = memory.output.kind, (1 << memory.address.width) - 1
     rows = [f"    type {memory.name}_t is array (0 to {top}) of {kind}({memory.width - 1} downto 0);"]
     words = [_number(Number(value, memory.width, kind)) for value in memory.contents]
+    is_whole = len(words) > top
+    listed = in_lines(_listed(words) if is_whole else words, "        ")
+    if not is_whole:
+        listed = [*listed[:-1], f"{listed[-1]},", "        others => (others => '0')"]
     if memory.write is None:
-        rows += [f"    constant {memory.name} : {memory.name}_t := (", *in_lines(_listed(words), "        "), "    );"]
+        rows += [f"    constant {memory.name} : {memory.name}_t := (", *listed, "    );"]
     elif any(memory.contents):
-        rows += [f"    signal {memory.name} : {memory.name}_t := (", *in_lines(_listed(words), "        "), "    );"]
+        rows += [f"    signal {memory.name} : {memory.name}_t := (", *listed, "    );"]
     else:
         rows.append(f"    signal {memory.name} : {memory.name}_t := (others => (others => '0'));")
     return rows
@@ -207,17 +211,7 @@ def _memory(memory: Memory, circuit: Circuit) -> list[str]:
         rows.append(f"            if {_text(memory.read, circuit)} = '1' then")
         pad += "    "
     place = f"to_integer({_text(memory.address, circuit, True)})"
-    full = len(memory.contents) == 1 << memory.address.width
-    if full:
-        rows.append(f"{pad}{memory.output.name} <= {memory.name}({place});")
-    else:
-        rows += [
-            f"{pad}if {_text(memory.address, circuit, True)} < {len(memory.contents)} then",
-            f"{pad}    {memory.output.name} <= {memory.name}({place});",
-            f"{pad}else",
-            f"{pad}    {memory.output.name} <= (others => '0');",
-            f"{pad}end if;",
-        ]
+    rows.append(f"{pad}{memory.output.name} <= {memory.name}({place});")
     if memory.read is not None:
         rows.append("            end if;")
     return [*rows, "        end if;", "    end process;"]
