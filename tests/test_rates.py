@@ -345,8 +345,8 @@ int main(void)
             proof = prove_on_target(c_package(made, "f"), made)
             self.assertTrue(proof.holds, proof.sentence())
             cost[up, down] = proof.instructions[256] / (64 / down)
-        self.assertLess(cost[1, 8] / cost[1, 1], 1.8)
-        self.assertLess(cost[4, 1] / cost[1, 1], 2.1)
+        self.assertLess(cost[1, 8] / cost[1, 1], 1.32)
+        self.assertLess(cost[4, 1] / cost[1, 1], 1.37)
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_raw_converter_codes_go_in_and_come_out(self) -> None:

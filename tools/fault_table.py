@@ -68,6 +68,21 @@ FAULTS = (
         "test_rate_streams.Clocks test_rates",
         "a sample on its way to the first stage holds nobody up",
     ),
+    # -- eight outputs at a time
+    Fault(
+        "delivery/c/rate_taps.j2",
+        "written += {{ 2 * s.up }}u;",
+        "written += {{ s.up }}u;",
+        "test_rates.Code",
+        "every second sample's outputs are written over",
+    ),
+    Fault(
+        "delivery/c/rounding.j2",
+        "== 0 ? {{ 2 ** q.shift }} : 0)",
+        "== 0 ? {{ 2 ** (q.shift - 1) }} : 0)",
+        "test_delivery test_rates.Code",
+        "ties of short sums aren't brought to even",
+    ),
     # -- pairs on few multipliers
     Fault(
         "delivery/hdl/fir_pairs.py",
@@ -128,8 +143,8 @@ FAULTS = (
     ),
     Fault(
         "delivery/c/rate_skipping.j2",
-        "beside += 4u",
-        "beside += 3u",
+        "beside += {{ turns }}u",
+        "beside += {{ turns - 1 }}u",
         "test_zero_taps.InC",
         "the middle tap falls behind",
     ),

@@ -89,8 +89,12 @@ def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str
         (place, number, literal(taps[number], "int32_t" if is_short else table_type) if number >= 0 else "")
         for place, number in found.alone
     ]
-    return rate_shape(stage, found, choices, [(place, number, text and f"({narrow}){text}") for place, number, text in alone]) | {
-        "count": len(taps), "kept_count": len(taps), "alone_type": narrow,
+    shape = rate_shape(
+        stage, found, choices, [(place, number, text and f"({narrow}){text}") for place, number, text in alone]
+    )
+    is_short_sum = dual and choices.intrinsics and sum_type == "int32_t"
+    return shape | {
+        "eight": _eight(shape) if is_short_sum else [], "count": len(taps), "kept_count": len(taps), "alone_type": narrow,
         "sum_type": sum_type, "is_long": sum_type == "int64_t", "bias": "0", "table_type": table_type,
         "kept_type": "int16_t" if dual else c_type(source), "accumulator": stage.accumulator,
         "coefficient": stage.coefficient, "form": stage.form,
@@ -122,7 +126,7 @@ def rate_shape(
         "output_stride": up if together == "samples" else 1,
         "block": max(block_length(padded), min(32 * down, 256) if up == 1 else 0),
         "order_words": _order_words(found, up),
-        "few_unrolled": divisor(padded // 2, 8),
+        "few_unrolled": divisor(padded // 2, 8), "eight_unrolled": divisor(padded // 2, 8, whole=padded > 8),
         # Going down: which places are kept, and the history of the one whose tap stands alone.
         "skipped": found.skipped, "kept": kept, "moves": range(down - 1, -1, -1),
         "aside": alone[0][0] if found.skipped and alone else -1, "aside_age": ages[0] if found.skipped and alone else 0,
@@ -132,6 +136,15 @@ def rate_shape(
         "rowed": [(phase, row) for row, phase in enumerate(rowed)],
         "short": [(place, age, text) for (place, _, text), age in zip(alone, ages)] if up > 1 else [],
     } | unrolling(padded, choices.unroll)  # fmt: skip
+
+
+def _eight(shape: dict[str, Any]) -> list[tuple[int, int, int]]:
+    """Of eight outputs together, each one's row of taps (by number), its sample and its place; none where
+    four are quicker."""
+    up = shape["up"]
+    if shape["together"] == "up":
+        return [(k // 2, k % 2, k % 2 * up + k // 2) for k in range(8)]  # both samples of a tap together: few registers
+    return [(0, k * shape["sample_stride"], k) for k in range(8)] if shape["together"] == "down" else []
 
 
 def _order_words(found: Rows, up: int) -> str:
