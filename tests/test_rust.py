@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import random
+import re
 import shutil
 import subprocess
 import tempfile
@@ -29,6 +30,7 @@ from tests.test_cli import InFolder, call
 from tests.test_networks import random_network
 from tests.test_rates import random_rates
 from tests.test_wide import random_wide
+from tests.test_zero_taps import band
 
 HAS_RUST = shutil.which("rustc") is not None
 LOW = asked(48_000, (0, 6000, -0.5, 0.1), (9_000, 24_000, -50))
@@ -70,6 +72,14 @@ class Rust(unittest.TestCase):
         for index in range(160 if IS_CAMPAIGN else 4):
             with self.subTest(index=index):
                 self.checked(random_made(source, index))
+
+    def test_zeros_of_a_change_of_rate_are_not_multiplied(self) -> None:
+        """Half-band stages of 31 taps, 17 of them not zero."""
+        for up, down in ((1, 2), (2, 1)):
+            made = band(31, 2, up, down)
+            self.checked(made)
+            table = rust_package(made, "sum_of_taps").text(".rs").split("TAPS_0")[1].split("];\n\n")[0]
+            self.assertEqual(len(re.findall(r"\(\d+, -?\d+\)", table)), 17)
 
     def test_a_long_stream_and_every_limit(self) -> None:
         made = realize(

@@ -11,6 +11,9 @@ from combe.realization.network import NamedTerm, Network, Node, node_span, signa
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.realization.term import INPUT, REST
 
+SPARSE = 0.75
+"""Of the taps, at most, that aren't zero where each is told with its sample's age."""
+
 
 def stage_values(realization: Realization) -> list[dict[str, Any]]:
     """One entry a stage, in order."""
@@ -39,9 +42,12 @@ def _taps(stage: TapSum, source: Format) -> dict[str, Any]:
     bits = work_bits(min(stage.accumulator.least, least), max(stage.accumulator.most, most))
     rows = -(-len(stage.coefficients) // stage.up)
     padded = [*stage.coefficients, *[0] * (rows * stage.up - len(stage.coefficients))]
+    phases = [padded[phase :: stage.up] for phase in range(stage.up)]
+    used = [[f"({age}, {tap})" for age, tap in enumerate(row) if tap] for row in phases]
     return {
+        "used": used if (stage.up, stage.down) != (1, 1) and sum(map(len, used)) <= SPARSE * len(padded) else [],
         "kind": "taps", "word": f"i{bits}", "count": rows, "up": stage.up, "down": stage.down, "coefficient": str(stage.coefficient),
-        "tap_type": value_type(stage.coefficient), "phases": [padded[phase :: stage.up] for phase in range(stage.up)],
+        "tap_type": value_type(stage.coefficient), "phases": phases,
     }  # fmt: skip
 
 
