@@ -19,6 +19,7 @@ if TYPE_CHECKING:
         Delivery,
         bench,
         board,
+        capture,
         check,
         contenders,
         deliver,
@@ -39,7 +40,7 @@ if TYPE_CHECKING:
     )
 
 __all__ = [
-    "CombeError", "Delivery", "__version__", "bench", "board", "check", "contenders", "deliver", "design", "document", "from_document", "lines",
+    "CombeError", "Delivery", "__version__", "bench", "board", "capture", "check", "contenders", "deliver", "design", "document", "from_document", "lines",
     "load", "meets", "race", "realize", "response", "save", "simulate", "table", "trade", "write_race",
 ]  # fmt: skip
 

@@ -68,6 +68,28 @@ FAULTS = (
         "test_rate_streams.Clocks test_rates",
         "a sample on its way to the first stage holds nobody up",
     ),
+    # -- what a board heard
+    Fault(
+        "proof/captured.py",
+        'int.from_bytes(data[k : k + width], "big")',
+        'int.from_bytes(data[k : k + width], "little")',
+        "test_capture.Heard",
+        "bytes of a capture are read the other way round",
+    ),
+    Fault(
+        "proof/captured.py",
+        "if entry.signed and word & top else word",
+        "if word & top else word",
+        "test_capture.Heard",
+        "unsigned words of a capture have a sign",
+    ),
+    Fault(
+        "proof/captured.py",
+        "np.flatnonzero(self.heard != self.wanted)",
+        "np.flatnonzero(abs(self.heard - self.wanted) > 1)",
+        "test_capture",
+        "a word that is off by one counts as the model's",
+    ),
     # -- eight outputs at a time
     Fault(
         "delivery/c/rate_taps.j2",

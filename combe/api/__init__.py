@@ -19,7 +19,7 @@ A filter goes one way through them::
 from __future__ import annotations
 
 from combe.api.benching import bench
-from combe.api.boards import board
+from combe.api.boards import board, capture
 from combe.api.designing import contenders, design, lines, meets, response, table, trade
 from combe.api.files import document, from_document, load, save
 from combe.api.projects import check
@@ -28,7 +28,7 @@ from combe.api.realizing import Delivery, deliver, realize, simulate
 from combe.errors import CombeError
 
 __all__ = [
-    "CombeError", "Delivery", "bench", "board", "check", "contenders", "deliver", "design", "document",
+    "CombeError", "Delivery", "bench", "board", "capture", "check", "contenders", "deliver", "design", "document",
     "from_document", "lines", "load", "meets", "race", "realize",
     "response", "save", "simulate", "table", "trade", "write_race",
 ]  # fmt: skip

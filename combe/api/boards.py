@@ -1,4 +1,4 @@
-"""A signal through a recorder board that is made up."""
+"""A signal through a recorder board that is made up, and what a circuit on a board heard of itself."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from combe.benching.board.schedule import INTERRUPT_CYCLES
 if TYPE_CHECKING:
     from combe.api.files import Value
     from combe.benching.board.run import BoardRun
+    from combe.proof.captured import Capture
     from combe.realization.stages import Realization
     from combe.signals.spec import Signal
 
@@ -89,6 +90,49 @@ def board(
         run = runner_of(realization, through, stack, say)
         second = runner_of(change.realization, through, stack, say) if change is not None else None
         return run_board(realization, signal, pace, run, converter_in, converter_out, change, second)
+
+
+def capture(
+    source: Value,
+    *,
+    filter: str = "",
+    heard: bytes | None = None,
+    board: str = "",
+    architecture: str = "",
+    clock_hz: float = 0.0,
+    source_name: str = "",
+) -> Capture:
+    """The first outputs of the self-test that a circuit on a board carries, word by word beside the model's.
+
+    >>> import combe
+    >>> taps = combe.from_document({"format": "combe-design", "version": 1, "taps": [0.25, 0.5, 0.25], "sample_rate_hz": 48000})
+    >>> realized = combe.realize(taps, coefficient_bits=8)
+    >>> combe.capture(realized, heard=bytes(512)).differing
+    [0, 1, 2]
+
+    Parameters
+    ----------
+    heard
+        What came over the serial line, each word's highest byte first; without it the board's whole top level is simulated.
+    board
+        The name of a board that ships, or a file; the first that ships where it is empty.
+    architecture, clock_hz
+        Of the circuit that is simulated, as for ``deliver``.
+
+    Raises
+    ------
+    CombeError
+        If there are more bytes or fewer than a board sends, the circuit can't be had, or no simulator is on this machine.
+    """
+    from combe.delivery.hdl.board import shipped
+    from combe.delivery.hdl.choices import HardwareChoices
+    from combe.proof.captured import capture_from, simulated_capture
+
+    realization = _realization(source, filter)
+    if heard is not None:
+        return capture_from(realization, heard, source_name or "what was heard")
+    choices = HardwareChoices(architecture=architecture, clock_hz=clock_hz, board=board or shipped()[0])
+    return simulated_capture(realization, choices)
 
 
 def _realization(source: Value, filter: str) -> Realization:

@@ -457,6 +457,16 @@ class Session(Working):
                 lambda is_stopped: work(ASKED_FOR).measured_circuits(rounded, project, is_stopped),
             )
 
+    def capture(self, heard: bytes | None = None, source: str = "") -> None:
+        """What a board heard of itself for the page that shows it: read, or simulated."""
+        rounded, project = self.results.rounded, self.project
+        if rounded is not None and "rounded" in self.results.fresh:
+            self._submit(
+                "count",
+                ("captured",),
+                lambda is_stopped: work(ASKED_FOR).captured(rounded, project, heard, source, is_stopped),
+            )
+
     def put_together(self, device: str) -> None:
         """Build or count all filters, for the page that holds them against one device or core."""
         project = self.project

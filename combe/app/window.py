@@ -106,6 +106,8 @@ class MainWindow(Following, Gestures):
             self.session.count()
         elif what == "synthesize":
             self.session.synthesize()
+        elif what == "capture":
+            self.session.capture(*detail if isinstance(detail, tuple) else ())
         elif what == "together":
             self.session.put_together(str(detail))
         elif what == "listen":

@@ -31,6 +31,7 @@ VERBS = {
     "simulate": "Run a realization bit by bit.",
     "bench": "Send a signal through the filter: exact, rounded, bit-true, compiled, simulated.",
     "board": "Send a signal through a made-up recorder board: buffers, interrupts, deadlines.",
+    "capture": "Hold what a circuit on a board heard of itself against the model.",
     "deliver": "Write generated code, and prove it on real tools.",
     "budget": "Instructions on an emulated processor, and the share of its clock they take.",
     "table": "Write coefficients as text, by a recipe.",

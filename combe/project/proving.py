@@ -7,6 +7,7 @@ from queue import Queue
 from threading import Thread
 from typing import Any
 
+from combe.delivery.hdl.board import shipped
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.compare import compared
@@ -17,6 +18,7 @@ from combe.project.chain import Rounded, ideal_of, rounded_of
 from combe.project.document import Project, hardware_of
 from combe.project.results import Counted, Excerpt, News, Progress, Reports, Stop
 from combe.proof.budget import BudgetRow, budget, calibrated
+from combe.proof.captured import capture_from, simulated_capture
 from combe.proof.device_budget import Circuit
 from combe.proof.process import stoppable
 from combe.proof.synthesis import Synthesized, synthesized
@@ -93,6 +95,18 @@ def measured_circuits(rounded: Rounded, project: Project, is_stopped: Stop) -> R
             found[row.architecture] = (*found.get(row.architecture, ()), cost)
             yield News("synthesized", dict(found), is_whole=False)
     yield News("synthesized", found)
+
+
+def captured(rounded: Rounded, project: Project, heard: bytes | None, source: str, is_stopped: Stop) -> Reports:
+    """What came from a board's serial line; or, where nothing has, the first board that ships, simulated."""
+    if heard is not None:
+        yield News("captured", capture_from(rounded.realization, heard, source))
+        return
+    choices = hardware_of(project)
+    yield Progress("captured", "simulating the board")
+    with stoppable(is_stopped):
+        own = replace(choices, board=choices.board or shipped()[0], axi_stream=False, described=False)
+        yield News("captured", simulated_capture(rounded.realization, own))
 
 
 def together(project: Project, device: str, is_stopped: Stop) -> Reports:

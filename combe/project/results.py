@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from combe.project.document import Project
     from combe.proof.budget import BudgetRow
     from combe.proof.c import Proof
+    from combe.proof.captured import Capture
     from combe.proof.hdl import HdlProof
     from combe.proof.synthesis import Synthesized
     from combe.proof.together import Together
@@ -86,6 +87,8 @@ class Results(Struct, frozen=True):
     waves: Excerpt = Excerpt()
     budget: Counted = Counted()
     synthesized: Mapping[str, tuple[Synthesized, ...]] = field(default_factory=dict)
+    captured: Capture | None = None
+    """What a circuit on a board heard of itself."""
     together: Together | None = None
     """All filters of the project on one core or device."""
     contenders: tuple[Contender, ...] = ()
@@ -286,6 +289,7 @@ DEPENDS: dict[str, Dependence] = {
     "waves": Dependence(("package",)),
     "budget": Dependence(("rounded", "processor")),
     "synthesized": Dependence(("rounded", "circuit")),
+    "captured": Dependence(("rounded", "circuit")),
     "together": Dependence(("every filter", "shared")),
     "contenders": Dependence(("requirement",), stays=True),
     "prices": Dependence(("requirement", "design"), stays=True),
