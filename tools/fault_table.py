@@ -55,7 +55,7 @@ FAULTS = (
     ),
     # -- clocks between samples where stages in a row wait for each other
     Fault(
-        "delivery/hdl/build.py",
+        "delivery/hdl/rate_row.py",
         "max(later - one for one, later in pairwise(build.taken))",
         "build.taken[1]",
         "test_rate_streams.Clocks",
@@ -67,6 +67,28 @@ FAULTS = (
         "coming = False",
         "test_rate_streams.Clocks test_rates",
         "a sample on its way to the first stage holds nobody up",
+    ),
+    # -- stages in a row on several multipliers
+    Fault(
+        "delivery/hdl/fir_rates.py",
+        "plus(index, lane * count)",
+        "plus(index, lane * count - lane)",
+        "test_rate_rows",
+        "the lanes of a row's stage share a sample",
+    ),
+    Fault(
+        "delivery/hdl/rate_row.py",
+        ".clocks(lanes.get(place, 1))",
+        ".clocks()",
+        "test_rate_rows",
+        "clocks told are those of one multiplier a stage",
+    ),
+    Fault(
+        "delivery/hdl/rate_row.py",
+        "if worst(lanes) <= clocks:",
+        "if worst(lanes) <= 2 * clocks:",
+        "test_rate_rows",
+        "twice the clocks there are count as enough",
     ),
     # -- what a board heard
     Fault(

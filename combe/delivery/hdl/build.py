@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
-from math import prod
-
 from msgspec import Struct
 
 from combe.delivery.code_choices import Converter, converter_from, input_shift, output_shift
@@ -19,19 +16,18 @@ from combe.delivery.hdl.circuit import (
     Op,
     Signal,
     bit_of,
-    bits_for,
     count_of,
     equals,
     flag_and,
-    flag_not,
 )
 from combe.delivery.hdl.engine import engine
-from combe.delivery.hdl.fir_mac import WritePort, sequenced
+from combe.delivery.hdl.fir_mac import sequenced
 from combe.delivery.hdl.fir_pairs import Pairs, clocks_of_taps, is_paired, paired
 from combe.delivery.hdl.fir_polyphase import fewest_lanes, polyphase
-from combe.delivery.hdl.fir_rates import Link, Pace, close_link, kept_only, rate_sums, rate_taps, taken_at
+from combe.delivery.hdl.fir_rates import kept_only
 from combe.delivery.hdl.fir_stream import Loaded, direct, folded, transposed
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
+from combe.delivery.hdl.rate_row import Lanes, changing_taps, lanes_that_keep_up, rate_stages, requantized, write_port
 from combe.delivery.hdl.recursive_stream import recursive
 from combe.delivery.hdl.schedule import clocks_of
 from combe.delivery.hdl.walks import walk_of
@@ -39,13 +35,10 @@ from combe.errors import FormatError
 from combe.realization.cic import Cic
 from combe.realization.formats import Format, narrowest_signed
 from combe.realization.stages import Realization, Requantize, TapSum
-from combe.values import replace
 
 MOST_STREAMED_TAPS = 2000
 LONGEST_SPAN = 40
 """Samples of a test bench's first piece, at least."""
-MOST_SAMPLES = 400
-"""That are followed through stages in a row."""
 
 
 class Built(Struct, frozen=True):
@@ -77,7 +70,8 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
     check_hardware_choices(choices)
     architecture = choices.architecture or suited(realization, choices)
     _check_fits(realization, architecture, choices)
-    lanes = _lanes(realization, architecture, choices)
+    row = _row_lanes(realization, architecture, choices)
+    lanes = _lanes(realization, architecture, choices) if row is None else sum(row.values())
     circuit = Circuit(name)
     for port, is_input in (("clk", True), ("rst", True), ("in_valid", True), ("in_ready", False)):
         circuit.port(port, 1, is_input, BIT)
@@ -92,7 +86,7 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
     build = Builder(circuit, choices.pipeline)
     value = _arriving(build, in_data, realization.input, entry)
     stream, ready, clocks = _stages(
-        build, Stream(circuit.signals["in_valid"], value), realization, architecture, lanes, choices
+        build, Stream(circuit.signals["in_valid"], value), realization, architecture, lanes, row, choices
     )
     circuit.drive(circuit.signals["in_ready"], ready)
     _leaving(build, stream, realization.output, result)
@@ -107,7 +101,7 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
         in_bits,
         out_bits,
         lanes,
-        *_timed(realization, choices, lanes if architecture == "semi-parallel" else 0, build.taken),
+        *_timed(realization, choices, lanes if architecture == "semi-parallel" and row is None else 0, build.taken),
     )
 
 
@@ -129,15 +123,7 @@ def suited(realization: Realization, choices: HardwareChoices) -> str:
     clock = choices.clock_hz or USUAL_CLOCK_HZ
     budget = clock / realization.sample_rate_hz
     if realization.changes_rate:
-        own = _polyphase_taps(realization)
-        walk = walk_of(own, not choices.reloadable) if own is not None else None
-        is_slow = walk is not None and budget < sum(walk.clocks()) + len(walk.phases) + 1
-        is_told = choices.clock_hz or realization.sample_rate_hz > 2
-        return (
-            "semi-parallel"
-            if own is not None and walk is not None and is_told and is_slow and fewest_lanes(own, walk, int(budget))
-            else "serial"
-        )
+        return _suited_to_rates(realization, choices, budget)
     is_known = choices.clock_hz or realization.sample_rate_hz > 2
     taps = _only_taps(realization)
     if taps is None:
@@ -150,6 +136,61 @@ def suited(realization: Realization, choices: HardwareChoices) -> str:
     if is_known and budget >= 8:
         return "semi-parallel"
     return "folded" if taps.symmetry and len(taps.coefficients) > 2 else "transposed"
+
+
+def _suited_to_rates(realization: Realization, choices: HardwareChoices, budget: float) -> str:
+    """One multiplier a stage where that keeps up, or nothing does."""
+    own, is_fixed = _polyphase_taps(realization), not choices.reloadable
+    if not choices.clock_hz and realization.sample_rate_hz <= 2:
+        return "serial"
+    if own is not None:
+        walk = walk_of(own, is_fixed)
+        is_slow = budget < sum(walk.clocks()) + len(walk.phases) + 1
+        return "semi-parallel" if is_slow and fewest_lanes(own, walk, int(budget)) else "serial"
+    if not changing_taps(realization) or _worst(realization, choices, {}) <= budget:
+        return "serial"
+    lanes = _planned(realization, choices, budget)
+    return "semi-parallel" if _worst(realization, choices, lanes) <= budget else "serial"
+
+
+def _planned(realization: Realization, choices: HardwareChoices, budget: float) -> Lanes:
+    """Multipliers for stages in a row with so many clocks a sample."""
+    return lanes_that_keep_up(
+        realization, budget, not choices.reloadable, lambda lanes: _worst(realization, choices, lanes)
+    )
+
+
+def _worst(realization: Realization, choices: HardwareChoices, lanes: Lanes) -> int:
+    """The most clocks between two samples of stages in a row on so many multipliers each."""
+    circuit = Circuit("tried")
+    valid = circuit.port("in_valid", 1, True, BIT)
+    entry = _converters(realization, choices)[0]
+    in_kind = "signed" if realization.input.signed and entry is None else UNSIGNED
+    data = circuit.port("in_data", entry.bits if entry else realization.input.bits, True, in_kind)
+    build = Builder(circuit, choices.pipeline)
+    stream = Stream(valid, _arriving(build, data, realization.input, entry))
+    return rate_stages(build, stream, realization, lanes, choices.reloadable)[2]
+
+
+def _row_lanes(realization: Realization, architecture: str, choices: HardwareChoices) -> Lanes | None:
+    """Multipliers of each stage where stages in a row change the rate; None for everything else."""
+    if not realization.changes_rate or architecture not in ("serial", "semi-parallel"):
+        return None
+    if architecture == "serial":
+        return dict.fromkeys(changing_taps(realization), 1)
+    if _polyphase_taps(realization) is not None:
+        return None
+    most = {
+        index: walk_of(stage, not choices.reloadable).longest() for index, stage in changing_taps(realization).items()
+    }
+    if choices.multipliers:
+        if choices.multipliers > max(most.values()):
+            what = f"{choices.multipliers} multipliers a stage for {max(most.values())} taps a phase"
+            raise FormatError(what, "multipliers", f"{max(most.values())} are enough")
+        return {index: min(choices.multipliers, count) for index, count in most.items()}
+    if not choices.clock_hz and realization.sample_rate_hz <= 2:
+        return {index: min(4, count) for index, count in most.items()}
+    return _planned(realization, choices, (choices.clock_hz or USUAL_CLOCK_HZ) / realization.sample_rate_hz)
 
 
 def _only_taps(realization: Realization) -> TapSum | None:
@@ -174,15 +215,20 @@ def _check_fits(realization: Realization, architecture: str, choices: HardwareCh
         raise FormatError(what, "architecture", "parallel, serial and multiplierless take it")
     if architecture == "folded" and any(not stage.symmetry for stage in sums):
         raise FormatError("folded needs symmetric taps", "architecture", "transposed takes any")
-    if architecture == "semi-parallel" and taps is None:
+    if architecture == "semi-parallel" and taps is None and not realization.changes_rate:
         raise FormatError("semi-parallel takes one sum of taps", "architecture", "serial or parallel takes this one")
     if choices.reloadable and (taps is None or architecture == "multiplierless"):
         what = "coefficients can be replaced in one sum of taps with multipliers"
         raise FormatError(what, "reloadable", "leave it out, or take transposed taps")
     if choices.double_buffer and not choices.reloadable:
         raise FormatError("two banks go with replaceable coefficients", "double_buffer", "ask for both, or for neither")
-    if choices.double_buffer and architecture == "serial" and realization.changes_rate:
-        raise FormatError("serial taps of a change of rate have one bank", "double_buffer", "take semi-parallel")
+    if (
+        choices.double_buffer
+        and realization.changes_rate
+        and _row_lanes(realization, architecture, choices) is not None
+    ):
+        what = "taps of a change of rate both ways, or on one multiplier, have one bank"
+        raise FormatError(what, "double_buffer", "leave it out, or take semi-parallel for taps that go one way")
     if architecture not in ("serial", "semi-parallel") and sum(len(s.coefficients) for s in sums) > MOST_STREAMED_TAPS:
         raise FormatError(
             f"{architecture} is written for {MOST_STREAMED_TAPS} taps at most", "architecture", "serial takes more"
@@ -190,12 +236,10 @@ def _check_fits(realization: Realization, architecture: str, choices: HardwareCh
 
 
 def _check_rate_architecture(realization: Realization, architecture: str, choices: HardwareChoices) -> None:
-    """Where the rate changes: serial takes everything, semi-parallel one sum of taps that goes down or up, the others one that
+    """Where the rate changes: serial takes everything, semi-parallel whatever has taps where it does, the others one sum of taps that
     goes down."""
     taps = _only_taps(realization)
-    if architecture == "serial":
-        return
-    if architecture == "semi-parallel" and _polyphase_taps(realization) is not None:
+    if architecture == "serial" or (architecture == "semi-parallel" and changing_taps(realization)):
         return
     if taps is None or taps.up > 1 or architecture == "semi-parallel":
         what = f"{architecture} doesn't take this change of rate"
@@ -259,6 +303,8 @@ def _check_rate(realization: Realization, architecture: str, clocks: int, choice
                 else f"a clock of {least:.6g} Hz at least"
             )
             raise FormatError(what, "architecture" if lanes else "clock", instead)
+        if realization.changes_rate and changing_taps(realization):
+            raise FormatError(what, "architecture", _quicker(realization, choices, architecture, budget))
         if taps is not None and not realization.changes_rate and budget >= 2:
             lanes = -(-clocks_of_taps(taps, 1, not choices.reloadable) // (budget - 1))
             raise FormatError(what, "architecture", f"semi-parallel with {lanes} multipliers keeps up")
@@ -266,6 +312,15 @@ def _check_rate(realization: Realization, architecture: str, clocks: int, choice
         raise FormatError(
             what, "architecture", instead if budget >= 1 else f"a clock of {realization.sample_rate_hz:.6g} Hz at least"
         )
+
+
+def _quicker(realization: Realization, choices: HardwareChoices, architecture: str, budget: int) -> str:
+    """What would keep up instead where stages in a row change the rate."""
+    lanes = _planned(realization, choices, budget)
+    worst = _worst(realization, choices, lanes)
+    if worst <= budget:
+        return f"semi-parallel with {sum(lanes.values())} multipliers keeps up"
+    return f"a clock of {worst * realization.sample_rate_hz:.6g} Hz at least{'' if architecture == 'semi-parallel' else ', with semi-parallel'}"
 
 
 def _converters(realization: Realization, choices: HardwareChoices) -> tuple[Converter | None, Converter | None]:
@@ -295,28 +350,29 @@ def _arriving(build: Builder, data: Signal, entry: Format, converter: Converter 
 
 
 def _stages(
-    build: Builder, stream: Stream, realization: Realization, architecture: str, lanes: int, choices: HardwareChoices
+    build: Builder, stream: Stream, realization: Realization, architecture: str, lanes: int, row: Lanes | None,
+    choices: HardwareChoices,
 ) -> tuple[Stream, Expression, int]:  # fmt: skip
     """All stages, whether a sample is taken, and the clocks it occupies."""
     taps = _only_taps(realization)
     ready: Expression = Number(1, 1, BIT)
     clocks = 1
-    if realization.changes_rate and architecture == "serial":
-        return _rate_stages(build, stream, realization, choices.reloadable)
+    if row is not None:
+        return rate_stages(build, stream, realization, row, choices.reloadable)
     if architecture == "serial" and taps is None:
         made = engine(build, stream, realization.program)
         return made.stream, made.ready, made.clocks
     source = realization.input
     for index, stage in enumerate(realization.stages):
         if isinstance(stage, Requantize):
-            stream, source = _requantized(build, stream, stage, index), stage.target
+            stream, source = requantized(build, stream, stage, index), stage.target
         elif isinstance(stage, TapSum):
             if lanes and realization.changes_rate:
-                port = _write_port(build, stage, choices) if choices.reloadable else None
+                port = write_port(build, stage, choices.double_buffer) if choices.reloadable else None
                 found = polyphase(build, stream, source, stage, lanes, port)
                 stream, ready, clocks = found.stream, found.ready, found.clocks
             elif lanes:
-                port = _write_port(build, stage, choices) if choices.reloadable else None
+                port = write_port(build, stage, choices.double_buffer) if choices.reloadable else None
                 if architecture == "semi-parallel" and is_paired(stage, port is None):
                     found = paired(build, stream, source, stage, lanes)
                 else:
@@ -333,73 +389,6 @@ def _stages(
     return stream, ready, clocks
 
 
-def _rate_stages(
-    build: Builder, stream: Stream, realization: Realization, is_reloadable: bool
-) -> tuple[Stream, Expression, int]:
-    """Stages in a row that hand on one value at a time. Clocks a sample occupies are the most there are between two, once all
-    stages are at work."""
-    circuit = build.circuit
-    changing = [
-        k for k, stage in enumerate(realization.stages)
-        if isinstance(stage, Cic) or (isinstance(stage, TapSum) and (stage.up > 1 or stage.down > 1))
-    ]  # fmt: skip
-    idle = {k: circuit.new(f"idle_{k}", 1, BIT) for k in changing}
-    sent = {k: circuit.new(f"sent_{k}", 1, BIT) for k in changing[1:]}
-    source = realization.input
-    ready: Expression = idle[changing[0]]
-    if changing[0] > 0:
-        # What stands before the first of them lets one sample through at a time.
-        coming = circuit.new("coming", 1, BIT)
-        ready = flag_and(idle[changing[0]], flag_not(coming))
-        taken = circuit.wire("taken", flag_and(stream.valid, ready))
-        before = Link(idle[changing[0]], coming)
-        stream = Stream(taken, stream.value)
-        launched: Expression = taken
-    else:
-        before, launched = Link(), Number(0, 1, BIT)
-    begun: list[int] = []
-    for index, stage in enumerate(realization.stages):
-        if index in idle:
-            close_link(circuit, before, launched, stream.valid)
-            begun.append(build.latency)
-            later = next((k for k in changing if k > index), None)
-            link = Link(idle[later], sent[later]) if later is not None else Link()
-            if isinstance(stage, Cic):
-                stream, launched = rate_sums(build, stream, source, stage, idle[index], link)
-            else:
-                assert isinstance(stage, TapSum)
-                port = _write_port(build, stage, HardwareChoices()) if is_reloadable else None
-                stream, launched = rate_taps(build, stream, source, stage, idle[index], link, port)
-            before = link
-            source = stage.result
-        elif isinstance(stage, Requantize):
-            stream, source = _requantized(build, stream, stage, index), stage.target
-        elif isinstance(stage, TapSum):
-            stream, source = direct(build, stream, stage, None), stage.accumulator
-        else:
-            assert not isinstance(stage, Cic)
-            stream, source = recursive(build, stream, stage, source, False), stage.result
-    paces: list[Pace] = []
-    for place, until in zip(changing, [*begun[1:], build.latency]):
-        one = realization.stages[place]
-        assert isinstance(one, (TapSum, Cic))
-        before_it = 1 if isinstance(one, TapSum) else 0 if one.down > 1 else one.order + 1
-        counts = walk_of(one, not is_reloadable).clocks() if isinstance(one, TapSum) else ()
-        paces.append(Pace(one, until - begun[len(paces)] - before_it, counts))
-    # All phases of all stages twice over, and then some: how long a sample waits depends on who is at work behind.
-    wanted = min(2 * prod(pace.stage.down for pace in paces) + 4 * len(paces) + 8, MOST_SAMPLES)
-    build.taken = taken_at(paces, begun[0], wanted)
-    return stream, ready, max(later - one for one, later in pairwise(build.taken))
-
-
-def _requantized(build: Builder, stream: Stream, stage: Requantize, index: int) -> Stream:
-    """A rounding between stages, or the last."""
-    raw = build.as_number(f"sum_{index}", stream.value, inner_width(stage.source))
-    build.circuit.remark(f"From {stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}.")
-    number = build.rounded(f"round_{index}", raw, stage.source, stage.target, stage.rounding, stage.overflow)
-    return Stream(stream.valid, Value(number, stage.target.least, stage.target.most))
-
-
 def _streamed(
     build: Builder, stream: Stream, stage: TapSum, architecture: str, choices: HardwareChoices
 ) -> Stream:  # fmt: skip
@@ -411,25 +400,10 @@ def _streamed(
     return direct(build, stream, stage, loaded)
 
 
-def _write_port(build: Builder, stage: TapSum, choices: HardwareChoices) -> WritePort:
-    """Ports for the coefficients. A swap reaches the taps with the sample that was taken at its clock edge, whatever that goes through
-    before."""
-    circuit = build.circuit
-    bits = bits_for(len(stage.coefficients))
-    width = stage.coefficient.bits + (not stage.coefficient.signed)
-    made = WritePort(
-        circuit.port("coefficient_write", 1, True, BIT), circuit.port("coefficient_address", bits, True, UNSIGNED),
-        circuit.port("coefficient_data", width, True),
-    )  # fmt: skip
-    if not choices.double_buffer:
-        return made
-    return replace(made, swap=build.later(circuit.port("coefficient_swap", 1, True, BIT), build.latency))
-
-
 def _registers(build: Builder, stage: TapSum, architecture: str, choices: HardwareChoices) -> Loaded:
     """A register for every coefficient, back to what it was made with after a reset; two of them where a set is written before it is
     taken over as a whole."""
-    port, circuit = _write_port(build, stage, choices), build.circuit
+    port, circuit = write_port(build, stage, choices.double_buffer), build.circuit
     circuit.remark("Coefficients, written from outside.")
     # Pairs of samples are added a clock before they are multiplied.
     taken = (

@@ -27,7 +27,7 @@ from combe.delivery.hdl.circuit import (
     flag_not,
     flag_or,
 )
-from combe.delivery.hdl.fir_mac import WritePort, lane_coefficients, plus
+from combe.delivery.hdl.fir_mac import Flags, WritePort, lane_coefficients, plus, product_of, summed
 from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.delivery.hdl.walks import Walk, age_counter, is_any, walk_of, words_of
 from combe.realization.cic import Cic
@@ -60,16 +60,18 @@ def close_link(circuit: Circuit, link: Link, launched: Expression, arrived: Sign
 
 
 def rate_taps(
-    build: Builder, stream: Stream, source: Format, stage: TapSum, idle: Signal, link: Link, port: WritePort | None = None
+    build: Builder, stream: Stream, source: Format, stage: TapSum, idle: Signal, link: Link, lanes: int = 1,
+    port: WritePort | None = None,
 ) -> tuple[Stream, Signal]:  # fmt: skip
-    """One multiplier: a sample is stored, then each output due goes through the taps of its phase. Also the flag that tells
-    that an output is begun. With a port taps are written from outside."""
+    """So many multipliers, each with its own run of every phase's taps and its own copy of the samples: a sample is stored, then each
+    output due goes through the taps of its phase. Also the flag that tells that an output is begun. With a port taps are written from
+    outside."""
     circuit = build.circuit
     walk = walk_of(stage, port is None)
-    depth, longest = -(-len(stage.coefficients) // stage.up), walk.longest()
-    depth_bits, index_bits = bits_for(depth), bits_for(depth + 1)
+    depth, count = -(-len(stage.coefficients) // stage.up), walk.longest(lanes)
+    depth_bits, index_bits = bits_for(depth), bits_for(max(depth, lanes * count) + 1)
     circuit.remark(
-        f"{len(stage.coefficients)} taps in {stage.up} phases of {depth}: an output takes {words_of(walk, depth)}."
+        f"{len(stage.coefficients)} taps in {stage.up} phases of {depth}: an output takes {words_of(walk, depth, lanes)}."
     )
     busy, due = circuit.new("busy", 1, BIT), circuit.new("due", 1, BIT)
     index, pointer = circuit.new("index", index_bits, UNSIGNED), circuit.new("pointer", depth_bits, UNSIGNED)
@@ -77,8 +79,8 @@ def rate_taps(
     circuit.drive(idle, flag_and(flag_not(busy), flag_not(due)))
     accept = circuit.wire("accept", flag_and(stream.valid, idle))
     begin = circuit.wire("begin_output", flag_and(due, flag_not(busy), link.free()))
-    ends: Expression = equals(index, longest - 1)
-    row_step = depth if port is None else 1
+    ends: Expression = equals(index, count - 1)
+    row_step = count if port is None else 1
     row = circuit.new("row", bits_for(stage.up * row_step), UNSIGNED) if stage.down % stage.up else None
     alone = is_any(build, "is_alone", row, [phase * row_step for phase in walk.short]) if row is not None else None
     is_last = circuit.wire("is_last", ends if alone is None else flag_or(ends, alone))
@@ -95,49 +97,46 @@ def rate_taps(
     filled_on = circuit.mux("filled_on", is_full, filled, plus(filled, 1))
     circuit.clocked(pointer, next_pointer, accept, 0)
     circuit.clocked(filled, filled_on, accept, 0)
-    circuit.remark("What is read is a sample only where as many have come since the reset.")
-    age = index
-    if walk.period:
-        age = age_counter(build, "age", walk, (0, longest), index, is_last, busy, index_bits)
-    elif alone is not None and row is not None:
-        age = _age_of(build, walk, row, row_step, index)
-    known = circuit.register("known", below(age, filled), None, 0)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
-    place = circuit.wire("place", Op("sub", (pointer, circuit.fit(age, depth_bits)), depth_bits, UNSIGNED))
-    data = stream.value.signal
-    read = circuit.new("read", data.width)
+    tap = None if port is None else _numbered(circuit, stage.up, count, begin, row)
+    products = []
+    for lane in range(lanes):
+        age = index
+        if walk.period:
+            places = lane * count, count
+            age = age_counter(build, f"age_{lane}", walk, places, index, is_last, busy, index_bits)
+        elif lane:
+            age = circuit.wire(f"age_{lane}", plus(index, lane * count))
+        if alone is not None and row is not None and not lane:
+            age = _age_of(build, walk, row, row_step, index)
+        sample = _sample(build, lane, stream.value.signal, age, filled, pointer, accept, next_pointer)
+        if tap is None or port is None:
+            factor = _table(circuit, stage, walk, lane, lanes, index, row)
+        else:
+            turns = stage.up * count
+            own = list(stage.coefficients[lane * turns : (lane + 1) * turns])
+            factor = lane_coefficients(build, lane, own + [0] * (turns - len(own)), stage, tap, tap.width, turns, port)
+        product = circuit.register(f"product_{lane}", Op("mul", (factor, sample), factor.width + sample.width))
+        products.append(product_of(stage, source, product))
+    out = summed(build, stage, products, Flags(busy, first, is_at_end), walk.clocks(lanes)[0])
+    # A clock more than what is counted there: to begin.
+    build.latency += 1
+    return out, begin
+
+
+def _sample(
+    build: Builder, lane: int, data: Signal, age: Signal, filled: Signal, pointer: Signal, accept: Signal, written: Signal
+) -> Signal:  # fmt: skip
+    """What a lane's copy of the samples has of an age; 0 where as many haven't come since the reset."""
+    circuit, bits = build.circuit, pointer.width
+    known = circuit.register(f"known_{lane}", below(age, filled), None, 0)
+    place = circuit.wire(f"place_{lane}", Op("sub", (pointer, circuit.fit(age, bits)), bits, UNSIGNED))
+    read = circuit.new(f"read_{lane}", data.width)
     circuit.memory(
-        Memory(
-            "samples", data.width, (0,) * (1 << depth_bits), place, read, accept, next_pointer, data, comment="Samples."
-        )
-    )
-    sample = circuit.mux("sample", known, read, Number(0, data.width))
-    if port is None:
-        factor = _table(circuit, stage, walk, depth, index, row)
-    else:
-        tap = _numbered(circuit, stage.up, depth, begin, row)
-        places = stage.up * depth
-        own = [*stage.coefficients, *[0] * (places - len(stage.coefficients))]
-        factor = lane_coefficients(build, 0, own, stage, tap, tap.width, places, port)
-    product = circuit.register("product", Op("mul", (factor, sample), factor.width + sample.width))
-    circuit.remark("The accumulator: the first product of an output starts it anew.")
-    running, starting, ended = build.later(busy, 2), build.later(first, 2), build.later(is_at_end, 2)
-    width = stage.accumulator.bits
-    accumulator = circuit.new("accumulator", width)
-    kept = circuit.mux("kept", starting, Number(0, width), accumulator)
-    circuit.clocked(accumulator, circuit.add(kept, circuit.fit(product, width), width), running)
-    done = build.later(ended, 1)
-    # A clock to store, one to begin, the taps, and three through memory, product and accumulator.
-    build.latency += walk.clocks()[0] + 4
-    return Stream(done, Value(accumulator, stage.accumulator.least, stage.accumulator.most)), begin
-
-
-def _numbered(circuit: Circuit, up: int, depth: int, begin: Signal, phase: Signal | None) -> Signal:
-    """The number of the tap that is read: the output's phase, and ``up`` more each clock."""
-    tap = circuit.new("tap", bits_for(up * depth), UNSIGNED)
-    first: Expression = Number(0, tap.width, UNSIGNED) if phase is None else circuit.fit(phase, tap.width)
-    circuit.clocked(tap, circuit.mux("next_tap", begin, first, plus(tap, up)), None, 0)
-    return tap
+        Memory(f"samples_{lane}", data.width, (0,) * (1 << bits), place, read, accept, written, data,
+               comment="Samples." if not lane else f"The same for lane {lane}.")
+    )  # fmt: skip
+    return circuit.mux(f"sample_{lane}", known, read, Number(0, data.width))
 
 
 def _age_of(build: Builder, walk: Walk, row: Signal, depth: int, index: Signal) -> Signal:
@@ -149,6 +148,14 @@ def _age_of(build: Builder, walk: Walk, row: Signal, depth: int, index: Signal) 
             own_age = Number(own, index.width, UNSIGNED)
             age = circuit.mux(f"age_in_{phase}", equals(row, phase * depth), own_age, age)
     return age
+
+
+def _numbered(circuit: Circuit, up: int, count: int, begin: Signal, phase: Signal | None) -> Signal:
+    """The number, within a lane, of the tap that is read: the output's phase, and ``up`` more each clock."""
+    tap = circuit.new("tap", bits_for(up * count), UNSIGNED)
+    first: Expression = Number(0, tap.width, UNSIGNED) if phase is None else circuit.fit(phase, tap.width)
+    circuit.clocked(tap, circuit.mux("next_tap", begin, first, plus(tap, up)), None, 0)
+    return tap
 
 
 def _schedule(
@@ -183,30 +190,25 @@ def _schedule(
     return None, is_due
 
 
-def _table(circuit: Circuit, stage: TapSum, walk: Walk, depth: int, index: Signal, row: Signal | None) -> Signal:
-    """The taps of all phases, one after another, as they are gone through; of the first alone where outputs meet no other (their
+def _table(
+    circuit: Circuit, stage: TapSum, walk: Walk, lane: int, lanes: int, index: Signal, row: Signal | None
+) -> Signal:
+    """A lane's taps of all phases, one after another, as they are gone through; of the first alone where outputs meet no other (their
     number divides what is dropped)."""
-    width = stage.coefficient.bits + (not stage.coefficient.signed)
-    rows = []
-    for phase in range(stage.up if row is not None else 1):
+    width, count = stage.coefficient.bits + (not stage.coefficient.signed), walk.longest(lanes)
+    rows: list[int] = []
+    for phase, ages in enumerate(walk.phases if row is not None else walk.phases[:1]):
         own = stage.coefficients[phase :: stage.up]
-        met = [own[age] if age < len(own) else 0 for age in walk.phases[phase]]
-        rows += met + [0] * (depth - len(met) if row is not None else 0)
-    factor = circuit.new("coefficient", width)
+        met = [own[age] if age < len(own) else 0 for age in ages[lane * count : (lane + 1) * count]]
+        rows += met + [0] * (count - len(met))
+    factor = circuit.new(f"coefficient_{lane}", width)
     if row is None:
         address: Expression = circuit.fit(index, bits_for(len(rows)))
     else:
         address = Op("add", (row, circuit.fit(index, row.width)), row.width, UNSIGNED)
-    circuit.memory(
-        Memory(
-            "coefficients",
-            width,
-            tuple(rows),
-            circuit.named(address, "tap_place"),
-            factor,
-            comment="Taps, phase by phase.",
-        )
-    )
+    words = "Taps, phase by phase." if lanes == 1 else f"Taps of lane {lane}, phase by phase."
+    place = circuit.named(address, f"tap_place_{lane}")
+    circuit.memory(Memory(f"coefficients_{lane}", width, tuple(rows), place, factor, comment=words))
     return factor
 
 

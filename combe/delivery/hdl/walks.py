@@ -53,13 +53,14 @@ def walk_of(stage: TapSum, is_fixed: bool = True) -> Walk:
     return Walk(phases, short=short)
 
 
-def words_of(walk: Walk, depth: int) -> str:
+def words_of(walk: Walk, depth: int, lanes: int = 1) -> str:
     """What an output takes, for people."""
-    least, most = min(walk.clocks()), walk.longest()
-    if walk.period or most < depth:
-        return f"{most} clocks, one for each tap that isn't always zero"
-    alone = f", {least} in a phase of one tap" if walk.short else ""
-    return f"{most} clocks, one for each tap of its phase{alone}"
+    least, most = min(walk.clocks(lanes)), walk.longest(lanes)
+    clocks = f"{most} clock{'s' if most > 1 else ''}"
+    if walk.period or walk.longest() < depth:
+        return f"{clocks}, one for each tap that isn't always zero{'' if lanes == 1 else ' of a lane'}"
+    alone = f", {least} in a phase of one tap" if walk.short and least < most else ""
+    return f"{clocks}, one for each tap of its phase{'' if lanes == 1 else ' in a lane'}{alone}"
 
 
 def _stepping(taps: tuple[int, ...]) -> Walk | None:

@@ -1,0 +1,148 @@
+"""Stages in a row that change the rate as circuits, on as many multipliers each as keep up."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from itertools import pairwise
+from math import ceil, prod
+
+from combe.delivery.hdl.circuit import BIT, UNSIGNED, Expression, Number, bits_for, flag_and, flag_not
+from combe.delivery.hdl.fir_mac import WritePort
+from combe.delivery.hdl.fir_rates import Link, Pace, close_link, rate_sums, rate_taps, taken_at
+from combe.delivery.hdl.fir_stream import direct
+from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
+from combe.delivery.hdl.recursive_stream import recursive
+from combe.delivery.hdl.walks import walk_of
+from combe.realization.cic import Cic
+from combe.realization.stages import Realization, Requantize, TapSum
+from combe.values import replace
+
+Lanes = dict[int, int]
+"""Multipliers of each stage of taps that changes the rate, by its place."""
+MOST_SAMPLES = 400
+"""That are followed to see how long each waits."""
+OVERHEAD = 2
+"""Clocks that an output takes besides those of its taps: to be due, and to begin."""
+MOST_TRIED = 40
+
+
+def changing_taps(realization: Realization) -> dict[int, TapSum]:
+    """The stages of taps that change the rate, by their places."""
+    return {
+        index: stage
+        for index, stage in enumerate(realization.stages)
+        if isinstance(stage, TapSum) and (stage.up > 1 or stage.down > 1)
+    }
+
+
+def lanes_that_keep_up(
+    realization: Realization, clocks: float, is_fixed: bool, worst: Callable[[Lanes], int]
+) -> Lanes:  # fmt: skip
+    """Multipliers of each stage such that a sample may come every so many clocks; ``worst`` tells the most clocks between two samples
+    on so many. Stages get what their share of the time asks for, then the busiest one more, until all keep up or none gets quicker.
+    """
+    stages = changing_taps(realization)
+    walks = {index: walk_of(stage, is_fixed) for index, stage in stages.items()}
+    rates, rate = {}, 1.0
+    for index, stage in enumerate(realization.stages):
+        if index in stages:
+            rates[index] = rate, rate * stages[index].up / stages[index].down
+        if isinstance(stage, (TapSum, Cic)):
+            rate *= stage.up / stage.down
+    counts = {}
+    for index, (before, after) in rates.items():
+        room = int((clocks - before) / after) - OVERHEAD
+        counts[index] = min(max(room, 1), walks[index].longest())
+    lanes = {index: -(-walks[index].longest() // count) for index, count in counts.items()}
+    for _ in range(MOST_TRIED):
+        if worst(lanes) <= clocks:
+            break
+        slow = [index for index in counts if walks[index].longest(lanes[index]) > 1]
+        if not slow:
+            break
+        busiest = max(slow, key=lambda k: rates[k][1] * (walks[k].longest(lanes[k]) + OVERHEAD) + rates[k][0])
+        count = ceil(0.85 * walks[busiest].longest(lanes[busiest])) - 1
+        lanes[busiest] = -(-walks[busiest].longest() // max(count, 1))
+    return lanes
+
+
+def rate_stages(
+    build: Builder, stream: Stream, realization: Realization, lanes: Lanes, is_reloadable: bool
+) -> tuple[Stream, Expression, int]:  # fmt: skip
+    """Stages in a row that hand on one value at a time. Clocks a sample occupies are the most there are between two, once all
+    stages are at work."""
+    circuit = build.circuit
+    changing = [
+        k for k, stage in enumerate(realization.stages)
+        if isinstance(stage, Cic) or (isinstance(stage, TapSum) and (stage.up > 1 or stage.down > 1))
+    ]  # fmt: skip
+    idle = {k: circuit.new(f"idle_{k}", 1, BIT) for k in changing}
+    sent = {k: circuit.new(f"sent_{k}", 1, BIT) for k in changing[1:]}
+    source = realization.input
+    ready: Expression = idle[changing[0]]
+    if changing[0] > 0:
+        # What stands before the first of them lets one sample through at a time.
+        coming = circuit.new("coming", 1, BIT)
+        ready = flag_and(idle[changing[0]], flag_not(coming))
+        taken = circuit.wire("taken", flag_and(stream.valid, ready))
+        before = Link(idle[changing[0]], coming)
+        stream = Stream(taken, stream.value)
+        launched: Expression = taken
+    else:
+        before, launched = Link(), Number(0, 1, BIT)
+    begun: list[int] = []
+    for index, stage in enumerate(realization.stages):
+        if index in idle:
+            close_link(circuit, before, launched, stream.valid)
+            begun.append(build.latency)
+            later = next((k for k in changing if k > index), None)
+            link = Link(idle[later], sent[later]) if later is not None else Link()
+            if isinstance(stage, Cic):
+                stream, launched = rate_sums(build, stream, source, stage, idle[index], link)
+            else:
+                assert isinstance(stage, TapSum)
+                port = write_port(build, stage) if is_reloadable else None
+                stream, launched = rate_taps(build, stream, source, stage, idle[index], link, lanes.get(index, 1), port)
+            before = link
+            source = stage.result
+        elif isinstance(stage, Requantize):
+            stream, source = requantized(build, stream, stage, index), stage.target
+        elif isinstance(stage, TapSum):
+            stream, source = direct(build, stream, stage, None), stage.accumulator
+        else:
+            assert not isinstance(stage, Cic)
+            stream, source = recursive(build, stream, stage, source, False), stage.result
+    paces: list[Pace] = []
+    for place, until in zip(changing, [*begun[1:], build.latency]):
+        one = realization.stages[place]
+        assert isinstance(one, (TapSum, Cic))
+        before_it = 1 if isinstance(one, TapSum) else 0 if one.down > 1 else one.order + 1
+        counts = walk_of(one, not is_reloadable).clocks(lanes.get(place, 1)) if isinstance(one, TapSum) else ()
+        paces.append(Pace(one, until - begun[len(paces)] - before_it, counts))
+    # All phases of all stages twice over, and then some: how long a sample waits depends on who is at work behind.
+    wanted = min(2 * prod(pace.stage.down for pace in paces) + 4 * len(paces) + 8, MOST_SAMPLES)
+    build.taken = taken_at(paces, begun[0], wanted)
+    return stream, ready, max(later - one for one, later in pairwise(build.taken))
+
+
+def requantized(build: Builder, stream: Stream, stage: Requantize, index: int) -> Stream:
+    """A rounding between stages, or the last."""
+    raw = build.as_number(f"sum_{index}", stream.value, inner_width(stage.source))
+    build.circuit.remark(f"From {stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}.")
+    number = build.rounded(f"round_{index}", raw, stage.source, stage.target, stage.rounding, stage.overflow)
+    return Stream(stream.valid, Value(number, stage.target.least, stage.target.most))
+
+
+def write_port(build: Builder, stage: TapSum, has_banks: bool = False) -> WritePort:
+    """Ports for the coefficients. A swap reaches the taps with the sample that was taken at its clock edge, whatever that goes through
+    before."""
+    circuit = build.circuit
+    bits = bits_for(len(stage.coefficients))
+    width = stage.coefficient.bits + (not stage.coefficient.signed)
+    made = WritePort(
+        circuit.port("coefficient_write", 1, True, BIT), circuit.port("coefficient_address", bits, True, UNSIGNED),
+        circuit.port("coefficient_data", width, True),
+    )  # fmt: skip
+    if not has_banks:
+        return made
+    return replace(made, swap=build.later(circuit.port("coefficient_swap", 1, True, BIT), build.latency))
