@@ -9,9 +9,13 @@ import unittest
 
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.diagram import diagram_of
 from combe.delivery.hdl.rate_row import changing_taps
 from combe.delivery.hdl.writer import hdl_package
 from combe.errors import DesignError, FormatError
+from combe.project.chain import ideal_of, rounded_of
+from combe.project.demo import audible_project
+from combe.project.document import Project
 from combe.proof.hdl import prove_hdl
 from combe.realization.cic import Cic
 from combe.realization.stages import Realization, TapSum
@@ -30,6 +34,10 @@ def made_of(source: random.Random) -> Realization:
         made = random_rates(source, 40, 6) if source.random() < 0.5 else in_a_row(source, 40, 12)
         if made.input.bits <= 24 and changing_taps(made):
             return made
+
+
+def chain_of(project: Project) -> Realization:
+    return rounded_of(project, ideal_of(project)).realization
 
 
 def both_ways(count: int) -> Realization:
@@ -88,6 +96,19 @@ class Rows(unittest.TestCase):
         self.assertTrue(proof.holds, proof.sentence())
         with self.assertRaisesRegex(FormatError, "one bank"):
             build_circuit(made, "f", replace(choices, double_buffer=True))
+
+    def test_the_data_path_tells_what_each_stage_does(self) -> None:
+        """Stages in a row of the demo's audible copy: 18 taps down by 4, then 35 of which 19 aren't zero."""
+        rounded = chain_of(audible_project())
+        for choices, words in (
+            (HardwareChoices("serial"), ("18 clocks an output", "19 clocks an output")),
+            (HardwareChoices("semi-parallel", multipliers=3), ("6 clocks an output", "7 clocks an output")),
+        ):
+            built = build_circuit(rounded, "f", choices)
+            texts = [shape.text for shape in diagram_of(rounded, built).shapes]
+            for factor, word in zip(("÷4", "÷2"), words):
+                self.assertTrue(any(factor in text and word in text for text in texts), (factor, word, texts))
+            self.assertIn(f"at most {built.clocks} clocks between two samples", texts)
 
     def test_what_cannot_be_had_is_refused_with_what_can(self) -> None:
         made = replace(both_ways(64), sample_rate_hz=2e6)

@@ -57,6 +57,8 @@ class Built(Struct, frozen=True):
     multipliers_asked: int = 0
     span: int = 1
     timed: int = 0
+    row: tuple[tuple[int, int], ...] = ()
+    """Of stages in a row that change the rate: each one's place and its multipliers."""
 
 
 def build_circuit(realization: Realization, name: str, choices: HardwareChoices) -> Built:
@@ -102,6 +104,7 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
         out_bits,
         lanes,
         *_timed(realization, choices, lanes if architecture == "semi-parallel" and row is None else 0, build.taken),
+        tuple(row.items()) if row is not None else (),
     )
 
 

@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from combe.delivery.hdl.build import Built
 from combe.delivery.hdl.fir_pairs import Pairs, is_paired
+from combe.delivery.hdl.page import several
 from combe.delivery.hdl.parts import inner_width
 from combe.delivery.hdl.walks import walk_of
 from combe.realization.cic import Cic
@@ -75,7 +76,8 @@ def diagram_of(realization: Realization, built: Built) -> Diagram:
         if kind in ("transposed", "multiplierless"):
             return _transposed(realization, taps[0], kind == "multiplierless")
         return _folded(realization, taps[0]) if kind == "folded" else _direct(realization, taps[0])
-    return _engine(realization, built) if built.architecture == "serial" else _chain(realization)
+    is_engine = built.architecture == "serial" and not realization.changes_rate
+    return _engine(realization, built) if is_engine else _chain(realization, built)
 
 
 def _columns(count: int) -> list[int | None]:
@@ -255,12 +257,13 @@ def _sequenced(realization: Realization, stage: TapSum, built: Built) -> Diagram
     return drawing
 
 
-def _chain(realization: Realization) -> Diagram:
-    """Stages in a row, each with its sum's width."""
-    drawing = Diagram(height=3.0)
+def _chain(realization: Realization, built: Built) -> Diagram:
+    """Stages in a row, each with its sum's width; where the rate changes, with its factor and what works at it."""
+    drawing, lanes = Diagram(height=3.0), dict(built.row)
+    is_fixed = "coefficient_write" not in built.circuit.signals
     drawing.word(0.4, 1.2, "in_data")
     x, bits = 0.9, inner_width(realization.input)
-    for stage in realization.stages:
+    for index, stage in enumerate(realization.stages):
         drawing.wire((x, 1.2), (x + 0.6, 1.2), bits=bits)
         if isinstance(stage, Section):
             drawing.box(x + 1.5, 1.2, f"direct form I\nsum {stage.accumulator.bits}", 1.8, 0.9)
@@ -271,10 +274,15 @@ def _chain(realization: Realization) -> Diagram:
             drawing.box(x + 1.5, 1.2, f"{stage.form}, {len(stage.nodes)} sums\nup to {widest} bits", 1.8, 0.9)
             x, bits = x + 2.4, stage.result.bits
         elif isinstance(stage, TapSum):
-            drawing.box(x + 1.5, 1.2, f"{len(stage.coefficients)} taps\nsum {stage.accumulator.bits}", 1.8, 0.9)
+            text = f"{len(stage.coefficients)} taps{_factor(stage)}\nsum {stage.accumulator.bits}"
+            if index in lanes:
+                clocks = walk_of(stage, is_fixed).longest(lanes[index])
+                text += f"\n{several(lanes[index], 'multiplier')}\n{several(clocks, 'clock')} an output"
+            drawing.box(x + 1.5, 1.2, text, 1.8, 1.4 if index in lanes else 0.9)
             x, bits = x + 2.4, stage.accumulator.bits
         elif isinstance(stage, Cic):
-            drawing.box(x + 1.5, 1.2, f"{stage.order} sums in a row\n{stage.accumulator.bits} bits", 1.8, 0.9)
+            text = f"{stage.order} sums in a row{_factor(stage)}\n{stage.accumulator.bits} bits"
+            drawing.box(x + 1.5, 1.2, text, 1.8, 0.9)
             x, bits = x + 2.4, stage.accumulator.bits
         else:
             drawing.box(x + 1.1, 1.2, "round", 1.0, 0.6)
@@ -284,7 +292,17 @@ def _chain(realization: Realization) -> Diagram:
     drawing.wire((x + 1.4, 1.2), (x + 2.0, 1.2), bits=realization.output.bits)
     drawing.word(x + 2.4, 1.2, "out_data")
     drawing.width = x + 2.9
+    if realization.changes_rate:
+        drawing.word(
+            drawing.width / 2, drawing.height - 0.3, f"at most {several(built.clocks, 'clock')} between two samples"
+        )
     return drawing
+
+
+def _factor(stage: TapSum | Cic) -> str:
+    """What a stage does to the rate."""
+    up, down = f" ×{stage.up}" if stage.up > 1 else "", f" ÷{stage.down}" if stage.down > 1 else ""
+    return f",{up}{down}" if up or down else ""
 
 
 def _engine(realization: Realization, built: Built) -> Diagram:
