@@ -743,7 +743,7 @@ class Keeping(WindowCase):
         panel.boxes["language"].activated.emit(2)
         self.settle()
         self.assertEqual(view.package.files[0].name if view.package else "", "calls.v")
-        self.assertEqual(view.offered, ["table", "path", "cost", "together", "waves"])
+        self.assertEqual(view.offered, ["table", "path", "cost", "capture", "together", "waves"])
         self.assertTrue(
             panel.form.isRowVisible(panel.architecture) and not panel.form.isRowVisible(panel.boxes["history"])
         )

@@ -131,11 +131,10 @@ class Polyphase(unittest.TestCase):
             build_circuit(plain(40, 4, 1), "f", HardwareChoices("semi-parallel", 0, 11))
         self.assertIn("10 are enough", caught.exception.sentence())
 
-    def test_a_change_both_ways_is_left_to_serial(self) -> None:
+    def test_a_change_both_ways_is_serial_while_that_keeps_up(self) -> None:
         both = plain(40, 3, 2)
-        with self.assertRaises(FormatError):
-            build_circuit(both, "f", HardwareChoices("semi-parallel"))
         self.assertEqual(build_circuit(both, "f", HardwareChoices()).architecture, "serial")
+        self.assertEqual(build_circuit(both, "f", HardwareChoices(clock_hz=16e6)).architecture, "semi-parallel")
 
     def test_only_so_many_multipliers_stand_in_the_text(self) -> None:
         text = (

@@ -372,7 +372,7 @@ int main(void)
     def test_what_does_not_go_with_rates_is_refused(self) -> None:
         made = next(made for made in map(random_rates, map(random.Random, range(99))) if len(made.stages) > 3)
         with self.assertRaises(FormatError):
-            hdl_package(made, "verilog", "f", choices=HardwareChoices(architecture="semi-parallel"))
+            hdl_package(made, "verilog", "f", choices=HardwareChoices(architecture="transposed"))
 
 
 class Circuits(unittest.TestCase):

@@ -21,7 +21,7 @@ FILLED = Results(
     budget=Counted((object(),)),  # type: ignore[arg-type]
     fresh=frozenset(DEPENDS),
 )
-CIRCUITS = {"compared", "package", "proof", "waves", "synthesized", "drawing", "colored"}
+CIRCUITS = {"compared", "package", "proof", "waves", "synthesized", "captured", "drawing", "colored"}
 
 
 def changed(**parts: Any) -> set[str]:

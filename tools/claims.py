@@ -128,8 +128,18 @@ CLAIMS = (
     Claim("docs/rates.md", "multipliers take a sample every clock, and N taps up by L on ⌈N/L⌉ give an output every clock", (
         "polyphase.Polyphase.every_clock_takes_a_sample_or_gives_one",
         "polyphase.Polyphase.any_number_of_multipliers_gives_the_same_with_stalls_and_resets")),
-    Claim("docs/rates.md", "the fewest are\ntaken that keep up", (
+    Claim("docs/rates.md", "as few are\ntaken as keep up at `--clock`", (
         "polyphase.Polyphase.the_fewest_multipliers_keep_up_and_one_less_does_not",)),
+    Claim("docs/rates.md", "Taps that are always zero are left out", (
+        "zero_taps.InC.outputs_are_the_same_however_blocks_are_cut", "zero_taps.InC.a_core_is_spared_them")),
+    Claim("docs/rates.md", "Taps that are always zero take no clock", ("zero_taps.AsCircuits.a_clock_is_a_tap_that_is_not_zero",)),
+    Claim("docs/rates.md", "then the busiest one more until they do", ("rate_rows.Rows.as_many_are_taken_as_keep_up",)),
+    Claim("docs/rates.md", "3 to 8 and they cost a twentieth less", (
+        "rates.Designed.a_third_band_stage_is_taken_where_it_costs_less",)),
+    Claim("docs/circuits.md", "through the lanes, so that a sample meets its mirror at the multiplier", (
+        "pairs.Paired.outputs_and_clocks_are_those_told",)),
+    Claim("docs/circuits.md", "`combe capture` holds these bytes, kept in a file, against the model word by word", (
+        "capture.Heard.words_of_any_width_are_read_as_they_are_sent", "capture.OnTheCommandLine.a_file_and_a_simulation")),
     Claim("docs/security.md", "told before it is read", ("keeping.Targets.too_much_is_refused_before_it_is_read",)),
     Claim("docs/security.md", "is answered or refused within ten", (
         "fuzz.Damaged.damaged_files_and_strange_words_are_answered_in_order",)),
