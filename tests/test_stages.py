@@ -203,9 +203,11 @@ class OnThePage(unittest.TestCase):
         wait_for_errands()
         boxes = page.row.boxes
         self.assertEqual(len(boxes.parts), len(self.found.stages))
-        self.assertIn("250 kHz to 62.5 kHz", boxes.toolTip())
-        self.assertEqual([curve.name for curve in page.curves], ["stage 1", "stage 2", "all of them"])
-        self.assertEqual(len(page.side._items), 3)
+        count, first = len(self.found.stages), self.found.stages[0].down
+        self.assertIn(f"250 kHz to {250 / first:g} kHz", boxes.toolTip())
+        names = [f"stage {k + 1}" for k in range(count)]
+        self.assertEqual([curve.name for curve in page.curves], [*names, "all of them"])
+        self.assertEqual(len(page.side._items), count + 1)
         self.assertIsInstance(page.plot, SidePlot)
         page.set_mode(PHASES)
         self.assertEqual(len(page.sheet.table.rows), sum(max(stage.up, stage.down) for stage in self.found.stages))

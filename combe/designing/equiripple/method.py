@@ -35,6 +35,8 @@ from combe.values import replace
 MAXIMUM_TAPS = 5000
 ROUNDING_STEPS = 6
 WELL_USED = 0.8
+NEARLY = 150
+"""A length is nearly the least that lies above it by one in so many, at most."""
 CERTAIN = 1e-9
 """How far above 1 a bound has to lie to be sure in spite of rounding."""
 DRAFTED = 1e-3
@@ -127,6 +129,29 @@ def shortest(
     )
 
 
+def nearly_shortest(requirement: Requirement, is_stopped: Stop = lambda: False) -> Design:
+    """A filter that keeps every limit with hardly more taps than the fewest, of either parity: one in ``NEARLY``. Of thousands it is
+    found in half the time.
+
+    Raises
+    ------
+    DesignError
+        As ``shortest`` does.
+    """
+    started = time.perf_counter()
+    search = _Search(requirement, 1, is_stopped, False)
+    search.room = max(search.room, 2 * round(estimated_taps(requirement)[0] / NEARLY / 2))
+    taps = search.least()
+    fir = search.filter(taps)
+    for _ in range(ROUNDING_STEPS):
+        if search.error(taps) <= 1 and _keeps(fir, requirement):
+            return search.finished(fir, search.cap_notes(), started)
+        # Transitions were capped on the way, or the margin lay within rounding.
+        taps = search.least(taps) if search.error(taps) > 1 else search.next_length(taps)
+        fir = search.filter(taps)
+    return shortest(requirement, 1, is_stopped)
+
+
 def _keeps(fir: Fir, requirement: Requirement) -> bool:
     return all(line.margin >= 0 for line in gain_lines(fir, requirement))
 
@@ -147,6 +172,8 @@ class _Search:
     settled: dict[int, Approximation] = field(default_factory=dict)
     near_level: float | None = None
     levels: dict[int, float] = field(default_factory=dict)
+    room: int = 2
+    """Taps between a length that keeps the limits and one of its parity that doesn't, where the search ends."""
 
     def __post_init__(self) -> None:
         check_precision(pieces_of(self.requirement))
@@ -369,7 +396,7 @@ class _Search:
             raise too_long(self.requirement, float("nan"), MAXIMUM_TAPS)
         # The other parity: its error falls with length too, so that the first of it to fail ends the search.
         other = taps - 1
-        while other >= at_least and self.allowed(other) and self.error(other) <= 1:
+        while self.room == 2 and other >= at_least and self.allowed(other) and self.error(other) <= 1:
             taps, other = other, other - 2
         return taps
 
@@ -393,7 +420,7 @@ class _Search:
         floor = floor if self.allowed(floor) else floor + 2
         low, high = floor - 2, 0
         taps = max(start, floor)
-        while not high or high - low > 2:
+        while not high or high - low > self.room:
             before = high - low
             error = self.error(taps)
             if error <= 1:

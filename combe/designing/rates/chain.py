@@ -5,11 +5,12 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterable
 from functools import lru_cache
+from math import prod
 
 import numpy as np
 
 from combe.designing.designed import Design
-from combe.designing.equiripple.method import MAXIMUM_TAPS
+from combe.designing.equiripple.method import MAXIMUM_TAPS, nearly_shortest
 from combe.designing.equiripple.too_long import too_long
 from combe.designing.estimates import estimated_taps
 from combe.designing.rates.plans import (
@@ -24,8 +25,9 @@ from combe.designing.rates.plans import (
     plan_from,
     priced,
     single,
+    stage_prices,
 )
-from combe.designing.rates.stages import RateStage, cost_of_stages, prototype_of
+from combe.designing.rates.stages import RateStage, cost_of_stages, prototype_of, ratio_of
 from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError
 from combe.filters import Fir
@@ -35,8 +37,14 @@ from combe.requirement.rates import prototype_requirement
 from combe.responses import frequency_response
 from combe.values import replace
 
-TRIED = 3
-"""Plans that are designed: those priced lowest, and the single stage."""
+SIFTED = 40
+"""Plans, of those priced lowest with equal shares of the passband's room, that are priced anew with those they will have."""
+TRIED = 4
+"""Plans that are designed: those whose better price is lowest, and the single stage."""
+LARGE = 256
+"""Of such ratios one plan fewer is designed: they take twice the time."""
+UNSURE = 1.15
+"""A price may be too high by so much."""
 POINTS = 65
 """Of a limit that makes good for the droop of the stages before."""
 SPARE_DB = 1e-4
@@ -44,6 +52,8 @@ ROUNDS = 4
 MOST_BANDS = 8
 LONGEST_BANDS = 200
 """Stages whose zeros at every M-th place are tried: few bands, and quick to fit."""
+LONG = 800
+"""Taps of a stage from which on the last few aren't searched for: a phase has a whole number of them anyway."""
 WORTH_IT = 0.95
 """Of the operations: a stage with such zeros is longer, in memory and delay."""
 HOPELESS = 1.15
@@ -79,28 +89,40 @@ def planned(
         return _designed(requirement, plan_from(plan, rate.up, rate.down), is_stopped)
     asked, alone = prototype_requirement(requirement), single(rate.up, rate.down)
     order = sorted(every_plan(rate.up, rate.down), key=lambda one: priced(one, asked))
-    wanted = [*order[:TRIED], *([alone] if alone not in order[:TRIED] else [])]
-    best: Design | None = None
+    order[:SIFTED] = sorted(order[:SIFTED], key=lambda one: _refined(one, asked))
+    first = order[: TRIED - (max(rate.up, rate.down) >= LARGE)]
+    wanted = [*first, *([alone] if alone not in first else [])]
+    counted: list[tuple[float, Plan]] = []
     failure: CombeError | None = None
     for one in wanted:
-        # A single stage of a large ratio is long: it is designed only where its price says that it may win.
-        if best is not None and priced(one, asked) > 1.3 * _operations(best):
+        # What is too dear isn't designed: a price is hardly ever too high by more.
+        if counted and _refined(one, asked) > UNSURE * min(counted, key=_first)[0]:
             continue
-        # Nor where it would be longer than any that is designed: the search for it takes seconds to say so.
+        # Nor a single stage that would be longer than any that is: the search for it takes seconds to say so.
         if one == alone and len(wanted) > 1 and estimated_taps(asked)[0] > HOPELESS * MAXIMUM_TAPS:
             failure = failure or too_long(asked, estimated_taps(asked)[0], MAXIMUM_TAPS)
             continue
         try:
-            found = _designed(requirement, one, is_stopped)
+            counted.append((_operations(_unchecked(requirement, one, is_stopped)), one))
         except CombeError as error:
             failure = failure or error
-            continue
-        if best is None or _operations(found) < _operations(best):
-            best = found
-    if best is None:
-        assert failure is not None
-        raise failure
-    return best
+    # To look through the prototype of all stages takes longest: the cheapest first, and no other if it keeps every limit.
+    for _, one in sorted(counted, key=_first):
+        try:
+            return _designed(requirement, one, is_stopped)
+        except CombeError as error:
+            failure = failure or error
+    assert failure is not None
+    raise failure
+
+
+def _first(counted: tuple[float, Plan]) -> float:
+    return counted[0]
+
+
+def _refined(plan: Plan, asked: Requirement) -> float:
+    """The price of a plan with the passband's room shared as its stages will share it."""
+    return sum(stage_prices(plan, asked, [10 ** (room / 20) - 1 for room in _shares(asked, plan)]))
 
 
 def tightened(requirement: Requirement, share: float) -> Requirement:
@@ -122,10 +144,20 @@ def tightened(requirement: Requirement, share: float) -> Requirement:
     return replace(requirement, bands=tuple(bands), rate=replace(rate, **levels))
 
 
-def _operations(found: Design) -> float:
-    cost = cost_of_stages(found.stages)
-    rate = found.requirement.rate if found.requirement is not None else None
-    return (cost.multiplies + cost.adds) / (rate.up if rate is not None else 1)
+def _operations(stages: tuple[RateStage, ...]) -> float:
+    """Per sample at the highest rate."""
+    cost = cost_of_stages(stages)
+    return (cost.multiplies + cost.adds) / ratio_of(stages)[0]
+
+
+def _unchecked(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) -> tuple[RateStage, ...]:
+    """The stages of a plan as they come out at first, before the whole is held against its limits."""
+    if len(plan.factors) == 1:
+        return _designed(requirement, plan, is_stopped).stages
+    if is_stopped():
+        raise DesignError("stopped", "plan")
+    asked = prototype_requirement(requirement)
+    return _turned((*_all_but_last(asked, plan), _last_stage(asked, plan, SPARE_DB)), plan)
 
 
 @lru_cache(maxsize=32)
@@ -140,7 +172,6 @@ def _designed(requirement: Requirement, plan: Plan, is_stopped: Callable[[], boo
 
 
 def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) -> Design:
-    from combe.designing.methods import design
 
     started = time.perf_counter()
     asked = prototype_requirement(requirement)
@@ -149,7 +180,7 @@ def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) 
         return replace(found, seconds=time.perf_counter() - started)
     rate = requirement.rate
     assert rate is not None
-    downward = _chain(asked, plan, design)
+    downward = _chain(asked, plan)
     stages = _turned(downward, plan)
     words = plan.words
     notes = (
@@ -176,8 +207,20 @@ def _turned(downward: tuple[RateStage, ...], plan: Plan) -> tuple[RateStage, ...
     return (first, *downward[1:])
 
 
-def _chain(asked: Requirement, plan: Plan, design: Callable[..., Design]) -> tuple[RateStage, ...]:
+def _chain(asked: Requirement, plan: Plan) -> tuple[RateStage, ...]:
     """Stages from the highest rate down; the last one is tightened until the whole keeps every limit."""
+    spare = SPARE_DB
+    for _ in range(ROUNDS):
+        made = (*_all_but_last(asked, plan), _last_stage(asked, plan, spare))
+        worst = min(line.margin for line in gain_lines(prototype_of(made), asked))
+        if worst >= 0:
+            return made
+        spare += 1.5 * -worst
+    raise DesignError(f"{plan.words} misses a limit by {-worst:.3g} dB", "--plan", "take fewer stages")
+
+
+@lru_cache(maxsize=32)
+def _all_but_last(asked: Requirement, plan: Plan) -> tuple[RateStage, ...]:
     pieces, shares = blocked(asked), _shares(asked, plan)
     pass_hz = max(band.stop_hz for band in asked.passbands)
     stages: list[RateStage] = []
@@ -193,17 +236,17 @@ def _chain(asked: Requirement, plan: Plan, design: Callable[..., Design]) -> tup
         else:
             stages.append(_inner(asked, plan, own, rate, factor, shares[index]))
         rate /= factor
-    spare = SPARE_DB
-    for _ in range(ROUNDS):
-        last = _last(asked, pieces, rate, stages, spare)
-        found = _cheapest(last, plan, plan.factors[-1])
-        assert isinstance(found.filter, Fir)
-        made = (*stages, RateStage("taps", 1, plan.factors[-1], found.filter.taps))
-        worst = min(line.margin for line in gain_lines(prototype_of(made), asked))
-        if worst >= 0:
-            return made
-        spare += 1.5 * -worst
-    raise DesignError(f"{plan.words} misses a limit by {-worst:.3g} dB", "--plan", "take fewer stages")
+    return tuple(stages)
+
+
+@lru_cache(maxsize=32)
+def _last_stage(asked: Requirement, plan: Plan, spare: float) -> RateStage:
+    """The stage at the lowest rate, for what the others really left, with so many dB to spare."""
+    before = _all_but_last(asked, plan)
+    rate = asked.sample_rate_hz / prod(plan.factors[:-1])
+    found = _cheapest(_last(asked, blocked(asked), rate, list(before), spare), plan, plan.factors[-1])
+    assert isinstance(found.filter, Fir)
+    return RateStage("taps", 1, plan.factors[-1], found.filter.taps)
 
 
 def _shares(asked: Requirement, plan: Plan) -> list[float]:
@@ -288,7 +331,8 @@ def _cheapest(asked: Requirement, plan: Plan, factor: int) -> Design:
     from combe.designing.methods import design, design_task
     from combe.ledger import meets
 
-    best = design(asked, "equiripple")
+    is_long = estimated_taps(asked)[0] > LONG
+    best = nearly_shortest(asked) if is_long else design(asked, "equiripple")
     others: list[Callable[[], Design]] = [lambda: design(asked, "half-band")]
     if 2 < factor <= MOST_BANDS and plan.other == 1 and estimated_taps(asked)[0] < LONGEST_BANDS:
         choice = DesignChoice("nyquist", settings=(("bands", float(factor)),))

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cache, lru_cache
-from math import log10, pi, prod, sin
+from math import ceil, inf, prod
 
 import numpy as np
 from msgspec import Struct
@@ -186,30 +186,57 @@ def _levels(pieces: tuple[Piece, ...], hz: NDArray[np.float64]) -> NDArray[np.fl
 
 def priced(plan: Plan, requirement: Requirement) -> float:
     """Operations per sample at the highest rate, estimated: multiplies and adds of folded taps, adds of sums."""
+    return sum(stage_prices(plan, requirement))
+
+
+def stage_prices(plan: Plan, requirement: Requirement, ripples: Sequence[float] = ()) -> list[float]:
+    """The same stage by stage, each with its ripple where that is known; infinite where it can't be had."""
     pieces = blocked(requirement)
     pass_hz = max(band.stop_hz for band in requirement.passbands)
-    ripple = min_ripple(requirement) / len(plan.factors)
-    total, rate, share = 0.0, requirement.sample_rate_hz, 1.0
+    each_ripple = ripples or [min_ripple(requirement) / len(plan.factors)] * len(plan.factors)
+    found, rate, share = [], requirement.sample_rate_hz, 1.0
     for index, factor in enumerate(plan.factors):
         is_last = index == len(plan.factors) - 1
         own = tuple(p for p in pieces if p[0] < rate / 2) if is_last else duties(pieces, rate, factor)
+        price, ripple = 0.0, max(each_ripple[index], 1e-9)
         if not own and is_last:
-            return float("inf")
-        if index == 0 and plan.is_cic:
+            price = inf
+        elif index == 0 and plan.is_cic:
             order = cic_order(own, rate, factor, pass_hz)
-            if order == 0:
-                return float("inf")
-            total += order * (1 + 1 / factor)
+            price = order * (1 + 1 / factor) if order else inf
         elif own:
             edge = min((abs(p[0] - pass_hz) for p in own if p[0] > pass_hz), default=rate / 4)
             level = min(p[2] for p in own)
             taps = kaiser_equiripple_taps(ripple, 10 ** (level / 20), max(edge, 1e-9 * rate) / rate)
+            taps = min(taps, _half_band_taps(own, rate, pass_hz, min(ripple, 10 ** (level / 20))))
+            if not is_last:
+                taps = min(taps, _taps_by_zeros(own, rate, factor))
             # Symmetric taps share their multiplies where a stage only goes down.
             each = 1.5 if not plan.is_upward and (index or plan.other == 1) else 2.0
-            total += each * taps * share / factor / (1 if index else plan.other)
+            price = each * taps * share / factor / (1 if index else plan.other)
+        found.append(price)
         rate /= factor
         share /= factor
-    return total
+    return found
+
+
+@lru_cache(maxsize=512)
+def _taps_by_zeros(own: tuple[Piece, ...], rate: float, factor: int) -> float:
+    """Taps of a stage that blocks narrow stretches around the multiples of its output's rate: so many zeros in each, spread as
+    Chebyshev's polynomials are, which gains 6 dB for each but the first."""
+    per_zero = _sum_gains_db(own, rate, factor)
+    need = max(((level - 6) / (gain - 6) for (_, _, level), gain in zip(own, per_zero)), default=0.0)
+    return inf if any(gain > -0.5 for gain in per_zero) else ceil(max(need, 1.0)) * (factor - 1) + 1
+
+
+def _half_band_taps(own: tuple[Piece, ...], rate: float, pass_hz: float, ripple: float) -> float:
+    """Taps that aren't zero of a half-band filter that does the same: its transition lies around a quarter of the rate, and its
+    ripples are the same in both bands; infinite where there is none."""
+    start = min((p[0] for p in own if p[0] > pass_hz), default=rate / 2)
+    edge = max(pass_hz, rate / 2 - start)
+    if edge >= rate / 4:
+        return inf
+    return kaiser_equiripple_taps(ripple, ripple, (rate / 2 - 2 * edge) / rate) / 2 + 1
 
 
 def min_ripple(requirement: Requirement) -> float:
@@ -218,29 +245,40 @@ def min_ripple(requirement: Requirement) -> float:
     return max(float(10 ** (max(room, 1e-6) / 40) - 1), 1e-9)
 
 
+@lru_cache(maxsize=512)
+def _sum_gains_db(pieces: tuple[Piece, ...], rate: float, factor: int) -> list[float]:
+    """Of a mean of ``factor`` samples: the worst gain in each stretch, in dB."""
+    if not pieces:
+        return []
+    spacing = rate / factor
+    starts, stops = np.array([piece[0] for piece in pieces]), np.array([piece[1] for piece in pieces])
+    worst = np.maximum(_mean_gain_db(starts, rate, factor), _mean_gain_db(stops, rate, factor))
+    # The worst of a stretch: its ends, or the top of a lobe inside it.
+    middles = (np.arange(1, factor // 2 + 1) + 0.5) * spacing
+    first, last = np.searchsorted(middles, starts, "right"), np.searchsorted(middles, stops, "left")
+    for place in np.flatnonzero(last > first).tolist():
+        offsets = np.array([0.0, -0.1, -0.05, 0.05, 0.1])
+        spots = (middles[first[place] : last[place], None] + offsets * spacing).ravel()
+        inside = spots[(spots > starts[place]) & (spots < stops[place])]
+        worst[place] = max(worst[place], float(np.max(_mean_gain_db(inside, rate, factor))))
+    return [float(value) for value in worst]
+
+
+def _mean_gain_db(hz: NDArray[np.float64], rate: float, factor: int) -> NDArray[np.float64]:
+    x = np.pi * hz / rate
+    below = np.where(np.abs(np.sin(x)) > 1e-15, factor * np.sin(x), 1.0)
+    value = np.where(np.abs(np.sin(x)) > 1e-15, np.abs(np.sin(factor * x) / below), 1.0)
+    return np.asarray(20 * np.log10(np.maximum(value, 1e-20)))
+
+
 @lru_cache(maxsize=256)
 def cic_order(pieces: tuple[Piece, ...], rate: float, factor: int, pass_hz: float) -> int:
     """The least order of sums over ``factor`` samples that block all these; 0 where none does, or the droop is too deep."""
-
-    def gain_db(hz: float) -> float:
-        x = pi * hz / rate
-        value = abs(sin(factor * x) / (factor * sin(x))) if abs(sin(x)) > 1e-15 else 1.0
-        return 20 * log10(max(value, 1e-20))
-
-    spacing = rate / factor
     order = 1
-    for start, stop, level in pieces:
-        # The worst of a stretch: its ends, or the top of a lobe inside it.
-        spots = [start, stop]
-        for k in range(1, factor // 2 + 1):
-            middle = (k + 0.5) * spacing
-            if start < middle < stop:
-                spots += [
-                    middle,
-                    *(middle + d * spacing for d in (-0.1, -0.05, 0.05, 0.1) if start < middle + d * spacing < stop),
-                ]
-        worst = max(gain_db(hz) for hz in spots)
+    for (_, _, level), worst in zip(pieces, _sum_gains_db(pieces, rate, factor)):
         if worst > -0.5:
             return 0
         order = max(order, int(-(level // worst) if level % worst == 0 else level // worst + 1))
-    return order if order <= MOST_CIC_ORDER and order * gain_db(pass_hz) > -20 else 0
+    return (
+        order if order <= MOST_CIC_ORDER and order * float(_mean_gain_db(np.array(pass_hz), rate, factor)) > -20 else 0
+    )
