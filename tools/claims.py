@@ -112,7 +112,7 @@ CLAIMS = (
         "trade.Map.nothing_beats_the_frontier", "trade.Map.each_cell_is_what_designing_and_rounding_give")),
     Claim("docs/rates.md", "the true worst over all stretches that land there", (
         "rates.Asked.what_lands_on_a_passband_is_limited_and_nothing_else",)),
-    Claim("docs/rates.md", "the three cheapest, and the single stage where it may win, are designed", (
+    Claim("docs/rates.md", "and the single stage where it may win, are designed", (
         "rates.Designed.the_search_loses_to_no_plan", "rates.Designed.every_plan_keeps_every_limit")),
     Claim("docs/rates.md", "tries widths upward until all stages together keep every\nlimit", (
         "rates.InIntegers.fewest_bits_keep_every_limit",)),
