@@ -84,7 +84,7 @@ class Heard(unittest.TestCase):
             (made("u10f9"), "transposed"),
             *((each, "serial") for each in rates if each.output.bits <= 40),
         ]
-        for realization, architecture in some(cases, 3):
+        for realization, architecture in some(cases, 2):
             found = simulated_capture(realization, HardwareChoices(architecture, board="alder-node"))
             self.assertTrue(found.holds, (realization, found.sentence()))
             self.assertIn("alder-node simulated", found.sentence())

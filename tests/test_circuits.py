@@ -262,7 +262,9 @@ endmodule
 endmodule
 """
         for language in ("verilog", "vhdl") if HAS_GHDL else ("verilog",):
-            for architecture in ("folded", "serial"):
+            for architecture in (
+                ("folded", "serial") if IS_CAMPAIGN else ("serial" if language == "vhdl" else "folded",)
+            ):
                 package = packaged(made, architecture, language, axi_stream=True)
                 with tempfile.TemporaryDirectory() as place:
                     package.write(place)

@@ -29,12 +29,15 @@ from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import hdl_package
 from combe.designing.designed import Design
+from combe.designing.equiripple.method import nearly_shortest
 from combe.designing.file import design_document, design_from
+from combe.designing.methods import design
 from combe.designing.rates import chain
 from combe.designing.rates.chain import planned
 from combe.designing.rates.plans import duties, plan_from, priced
 from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError, FormatError, RequirementError
+from combe.filters import Fir
 from combe.ledger import lines_of, meets
 from combe.proof.c import prove_c
 from combe.proof.cores import prove_on_target
@@ -566,7 +569,7 @@ class Designed(unittest.TestCase):
     def test_the_search_loses_to_no_plan(self) -> None:
         """All plans of small ratios, each designed and counted by hand."""
         cases = ((DOWN, 8), (STRICT, 8), (asked(96_000, ((0, 3000, -0.2, 0.2),), down=12, alias_db=-80), 12))
-        for brief, factor in some(cases, 1):
+        for brief, factor in cases if IS_CAMPAIGN else cases[1:2]:
             best = counted(planned(brief))
             plans = ["single"]
             for count in (2, 3):
@@ -581,7 +584,7 @@ class Designed(unittest.TestCase):
                     other = counted(planned(brief, plan))
                 except CombeError:
                     continue
-                self.assertLessEqual(best, other * 1.1, (plan, best, other))
+                self.assertLessEqual(best, other * 1.03, (plan, best, other))
 
     @in_campaign
     def test_of_a_ratio_either_way_may_be_cheapest(self) -> None:
@@ -629,6 +632,22 @@ class Designed(unittest.TestCase):
             found = planned(brief, plan)
             cost = design_document(found)["cost"]
             self.assertAlmostEqual(cost["multiplies"] + cost["adds"], counted(found), 4, plan)
+
+    def test_a_long_stage_keeps_its_limits_with_hardly_more_taps(self) -> None:
+        """Looked at from far closer than its ripples, and beside the shortest there is."""
+        brief = asked(48_000, ((0, 23_000, -0.1, 0.1),), up=11, down=1, image_db=-60)
+        whole = prototype_requirement(brief)
+        found, least = nearly_shortest(whole).filter, design(whole, "equiripple").filter
+        assert isinstance(found, Fir) and isinstance(least, Fir)
+        self.assertGreater(len(least.taps), 300)
+        self.assertLessEqual(len(found.taps), len(least.taps) * (1 + 1 / 150) + 2)
+        size = 1 << 17
+        db = 20 * np.log10(np.maximum(np.abs(np.fft.rfft(found.taps, size)), 1e-12))
+        hz = np.arange(len(db)) * 48_000 * 11 / size
+        self.assertLess(float(np.max(np.abs(db[hz <= 23_000]))), 0.1 + 1e-6)
+        blocked = [(48_000 * k - 23_000, 48_000 * k + 23_000) for k in range(1, 6)]
+        for start, stop in blocked:
+            self.assertLess(float(np.max(db[(hz >= start) & (hz <= stop)])), -60 + 1e-4)
 
     def test_a_third_band_stage_is_taken_where_it_costs_less(self) -> None:
         """Down by 6 as 3x2: of the first stage every third tap from the middle is zero; where an ordinary one is as cheap, none is."""

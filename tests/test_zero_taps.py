@@ -74,7 +74,7 @@ class InC(unittest.TestCase):
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_outputs_are_the_same_however_blocks_are_cut(self) -> None:
         source = random.Random(81)
-        for index in some(range(120), 6):
+        for index in some(range(120), 4):
             made = in_a_row(source)
             number = source.choice(("integer", "integer", "single", "double"))
             choices = CodeChoices(source.choice(("c", "c", "c++")), number=number, reloadable=source.random() < 0.15)
@@ -115,7 +115,7 @@ class InC(unittest.TestCase):
 class AsCircuits(unittest.TestCase):
     def test_outputs_and_clocks_are_those_told(self) -> None:
         source = random.Random(82)
-        for index in some(range(200), 7):
+        for index in some(range(200), 5):
             made = in_a_row(source, 30, 12)
             stage = made.stages[0]
             assert isinstance(stage, TapSum)

@@ -1254,10 +1254,17 @@ FAULTS = (
     ),
     Fault(
         "designing/rates/chain.py",
-        "_operations(found) < _operations(best)",
-        "_operations(found) > _operations(best)",
+        "for _, one in sorted(counted, key=_first):",
+        "for _, one in sorted(counted, key=_first, reverse=True):",
         "test_rates",
         "rates: the dearest plan taken",
+    ),
+    Fault(
+        "designing/rates/plans.py",
+        "taps = min(taps, _half_band_taps(own, rate, pass_hz, min(ripple, 10 ** (level / 20))))",
+        "taps = min(taps, _half_band_taps(own, rate, pass_hz, min(ripple, 10 ** (level / 20))) / 3)",
+        "test_rates.Designed",
+        "rates: half-bands are priced at a third",
     ),
     Fault(
         "delivery/hdl/selftest.py",
