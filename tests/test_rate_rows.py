@@ -117,7 +117,7 @@ class Rows(unittest.TestCase):
         made = replace(both_ways(64), sample_rate_hz=2e6)
         with self.assertRaises(FormatError) as caught:
             build_circuit(made, "f", HardwareChoices("serial", clock_hz=2e7))
-        lanes = re.search(r"semi-parallel with (\d+) multipliers keeps up", caught.exception.sentence())
+        lanes = re.search(r"semi-parallel keeps up, with (\d+) multipliers in all", caught.exception.sentence())
         assert lanes is not None
         built = build_circuit(made, "f", HardwareChoices("semi-parallel", clock_hz=2e7, multipliers=int(lanes[1])))
         self.assertLessEqual(built.clocks, 10)

@@ -225,11 +225,8 @@ def _check_fits(realization: Realization, architecture: str, choices: HardwareCh
         raise FormatError(what, "reloadable", "leave it out, or take transposed taps")
     if choices.double_buffer and not choices.reloadable:
         raise FormatError("two banks go with replaceable coefficients", "double_buffer", "ask for both, or for neither")
-    if (
-        choices.double_buffer
-        and realization.changes_rate
-        and _row_lanes(realization, architecture, choices) is not None
-    ):
+    has_one_bank = realization.changes_rate and (architecture == "serial" or _polyphase_taps(realization) is None)
+    if choices.double_buffer and architecture in ("serial", "semi-parallel") and has_one_bank:
         what = "taps of a change of rate both ways, or on one multiplier, have one bank"
         raise FormatError(what, "double_buffer", "leave it out, or take semi-parallel for taps that go one way")
     if architecture not in ("serial", "semi-parallel") and sum(len(s.coefficients) for s in sums) > MOST_STREAMED_TAPS:
@@ -322,7 +319,7 @@ def _quicker(realization: Realization, choices: HardwareChoices, architecture: s
     lanes = _planned(realization, choices, budget)
     worst = _worst(realization, choices, lanes)
     if worst <= budget:
-        return f"semi-parallel with {sum(lanes.values())} multipliers keeps up"
+        return f"semi-parallel keeps up, with {sum(lanes.values())} multipliers in all"
     return f"a clock of {worst * realization.sample_rate_hz:.6g} Hz at least{'' if architecture == 'semi-parallel' else ', with semi-parallel'}"
 
 
