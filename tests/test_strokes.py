@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import unittest
 import unittest.mock
 
@@ -15,10 +16,11 @@ try:
 except ImportError as error:  # pragma: no cover - depends on the machine
     raise unittest.SkipTest(f"Qt is missing here: {error}") from None
 
+from combe.app.plots import seen as seen_module
 from combe.app.plots.axes import Plot
 from combe.app.plots.curve import Curve
 from combe.app.plots.magnitude import MagnitudePlot
-from combe.app.plots.seen import DASH, GAP, dashes, seen
+from combe.app.plots.seen import DASH, GAP, dashes, make_ready, seen
 from combe.app.plots.stems import Stems, outermost
 from combe.app.plots.stroke import Stroke
 from combe.designing.methods import design_task
@@ -55,6 +57,19 @@ class Pixels(unittest.TestCase):
             kept = seen(x, y)
             self.assertLess(farthest(x, y, kept), 0.5)
             self.assertEqual((kept[0][0], kept[0][-1]), (x[0], x[-1]))
+
+    def test_the_compiled_loop_keeps_the_very_same_points(self) -> None:
+        source = np.random.default_rng(9)
+        make_ready()
+        for trial in range(400):
+            count = int(source.integers(0, 300))
+            x = np.sort(source.uniform(0, 700, count)) if trial % 3 else np.arange(count, dtype=float)
+            y = source.normal(size=count) * 10 ** source.uniform(-2, 3)
+            y = np.round(np.cumsum(y) if trial % 2 else y, int(source.integers(0, 4)))
+            quick = seen(x, y)
+            with unittest.mock.patch.object(seen_module, "_ready", threading.Event()):
+                slow = seen(x, y)
+            self.assertEqual([list(part) for part in quick], [list(part) for part in slow])
 
     def test_of_stems_in_one_column_the_outermost_stay(self) -> None:
         source = np.random.default_rng(4)

@@ -287,6 +287,31 @@ class Panels(unittest.TestCase):
         self.assertIn("b1 not below", application.clipboard().text())  # type: ignore[union-attr]
         table.close()
 
+    def test_the_ledger_tells_which_columns_have_changed(self) -> None:
+        model = LedgerTable().ledger
+        ideal, rounded = (lines_of(design(BAT, "equiripple", order).filter, BAT) for order in (60, 62))
+        heard: list[object] = []
+        model.modelReset.connect(lambda: heard.append("all"))
+        model.dataChanged.connect(lambda first, last: heard.append((first.column(), last.column(), last.row())))
+        rows = len(ideal) - 1
+        other = replace(BAT, bands=(replace(BAT.bands[0], name="grass"), *BAT.bands[1:]))
+        for requirement, lines, told in (
+            (BAT, {"ideal": ideal}, ["all"]),
+            (BAT, {"ideal": ideal, "rounded": rounded}, [(3, 3, rows)]),
+            (BAT, {"ideal": rounded, "rounded": rounded}, [(2, 2, rows)]),
+            (BAT, {"ideal": rounded, "rounded": rounded, "bench": rounded[:1]}, ["all"]),
+            (BAT, {"ideal": rounded, "rounded": rounded, "bench": ideal[:1]}, [(4, 4, rows + 1)]),
+            (BAT, {"ideal": rounded, "rounded": rounded, "bench": ideal[:1]}, []),
+            (BAT, {"ideal": rounded}, ["all"]),
+            (other, {"ideal": lines_of(design(other, "equiripple", 62).filter, other)}, ["all"]),
+        ):
+            heard.clear()
+            model.show_lines(requirement, lines, "hz")
+            self.assertEqual(heard, told)
+        heard.clear()
+        model.show_lines(BAT, {"ideal": ideal}, "fs")
+        self.assertEqual(heard, ["all"])
+
     def test_the_code_view_shows_every_file(self) -> None:
         view = CodeView()
         package, _ = bat_package()

@@ -364,16 +364,18 @@ def drag(name: str, project: Project, what: str) -> None:
     as_the_application()
     with opened(project) as (window, paints):
         plots = window.plots.magnitude
-        bare = statistics.median(timed(lambda: (plots.main.viewport().repaint(), plots.loupe.viewport().repaint()), 21))
         hand = Hand(window, paints, edge(window, 0, "stop"))
         for _ in range(5):
             hand.move(-2)
-        rows = []
+        rows, repaints = [], []
         for step in range(30):
             # Never where it has been: what was worked out there is remembered.
             rows.append(hand.move(3 if step % 2 else -5))
             idle(hand.app, 0.01)
+            # In between, so that both are taken at the same pace of the machine.
+            repaints += timed(lambda: (plots.main.viewport().repaint(), plots.loupe.viewport().repaint()), 2)
         hand.release()
+    bare = statistics.median(repaints)
     known, painted, painting = (statistics.median(column) for column in zip(*rows))
     late = sorted(row[1] for row in rows)[28]
     note(f"{name}_to_filter", known, "ms", f"a dragged edge to its filter, rounded, analyzed: {what}")

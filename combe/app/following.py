@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from time import perf_counter
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QCoreApplication, QEvent, QTimer
 
 from combe.analysis.fact import Fact
 from combe.app.actions import Actions
@@ -177,6 +177,9 @@ class Following(Layout):
         self._show_lines()
         self._show_ledger()
         self._show_states()
+        if self.session.is_dragging:
+            # Or the hand's next move would have to.
+            QCoreApplication.sendPostedEvents(self, QEvent.Type.UpdateRequest.value)
 
     def _on_trouble(self, name: str, error: CombeError | None) -> None:
         sentence = error.sentence() if error is not None else ""

@@ -21,6 +21,12 @@ def work(module: str = WORK) -> ModuleType:
     return import_module(module)
 
 
+def make_ready(is_recursive: bool) -> None:
+    """Load what a hand on an edge needs at once, designs first; on a thread of its own, when nobody waits."""
+    work().make_ready(is_recursive)
+    import_module("combe.app.plots.seen").make_ready()
+
+
 def job_for(
     name: str, project: Project, results: Results, signal: str, change: tuple[int, int] | None
 ) -> Job | None:  # fmt: skip

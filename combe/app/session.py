@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, cast
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from combe.app.jobs import Errand, Job, Lane, Pace
-from combe.app.looked_at import ASKED_FOR, job_for, work
+from combe.app.looked_at import ASKED_FOR, job_for, make_ready, work
 from combe.app.widgets.parts import worst_verdict
 from combe.app.working import Working
 from combe.designing.methods import method_named
@@ -356,7 +356,7 @@ class Session(Working):
             self._is_ready_to_drag = True
             methods = {member.design.method for member in self.project.members}
             is_recursive = any("iir" in method_named(name).kind for name in methods)
-            threading.Thread(target=work().make_ready, args=(is_recursive,), name="combe-ready", daemon=True).start()
+            threading.Thread(target=make_ready, args=(is_recursive,), name="combe-ready", daemon=True).start()
         missing = self.results.missing(BESIDE)
         if not missing:
             return

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Set as AbstractSet
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct, field
@@ -196,13 +198,13 @@ class Results(Struct, frozen=True):
         """What work on a result is at."""
         return replace(self, progress={**self.progress, name: words})
 
-    def _outdated(self, names: set[str]) -> Results:
+    def _outdated(self, names: Iterable[str]) -> Results:
         every = _with_users(names)
         staying = {name for name in every if DEPENDS[name].stays}
         stale = self.stale | (staying & set(_filled(self)))
         return replace(self._emptied(every - staying), fresh=self.fresh - every, stale=stale)
 
-    def _emptied(self, names: set[str]) -> Results:
+    def _emptied(self, names: AbstractSet[str]) -> Results:
         troubles = {
             name: error for name, error in self.troubles.items() if name not in names or not self._is_ours(name)
         }
@@ -340,20 +342,21 @@ STREAMED_S = 0.2
 """How often a result that grows is shown anew."""
 
 
-def affected(before: Project, now: Project) -> set[str]:
+def affected(before: Project, now: Project) -> frozenset[str]:
     """Results that depend on what differs between two projects, directly or through others."""
     changed = {name for name, aspect in ASPECTS.items() if aspect(before) != aspect(now)}
     return _with_users({name for name, entry in DEPENDS.items() if changed.intersection(entry.on)})
 
 
-def _with_users(names: set[str]) -> set[str]:
+def _with_users(names: Iterable[str]) -> frozenset[str]:
     """Results, and all that are made from them."""
-    found = set(names)
-    while True:
-        more = {name for name, entry in DEPENDS.items() if found.intersection(entry.on)} - found
-        if not more:
-            return found
-        found |= more
+    return _followed(frozenset(names))
+
+
+@lru_cache(maxsize=256)
+def _followed(names: frozenset[str]) -> frozenset[str]:
+    more = {name for name, entry in DEPENDS.items() if names.intersection(entry.on)} - names
+    return _followed(names | more) if more else names
 
 
 def _filled(results: Results) -> list[str]:

@@ -9,7 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QCoreApplication, QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QLabel, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QWidget
 from pyqtgraph.WidgetGroup import WidgetGroup
 
 from combe.app.theme.palette import SMALL, THEME, font
@@ -159,6 +159,9 @@ class Plot(pg.PlotWidget):
         self._home: tuple[float, float, float, float] | None = None
         self.hideButtons()
         self.setAntialiasing(True)
+        hover = self.scene().sendHoverEvents
+        # What is dragged stays lit whatever it passes over: looking for what lies there would take a share of each frame.
+        self.scene().sendHoverEvents = lambda event, exitOnly=False: self.scene().dragItem or hover(event, exitOnly)
         self.plotItem.setContentsMargins(0, 4, 8, 0)
         self.plotItem.getViewBox().disableAutoRange()
         self.plotItem.getViewBox().sigRangeChangedManually.connect(self._on_manual_range)
@@ -171,8 +174,9 @@ class Plot(pg.PlotWidget):
 
     def dress(self) -> None:
         """Take on the theme's colours."""
-        self.setBackground(None)
-        self.setStyleSheet("background: transparent; border: none;")
+        self.setBackground(THEME.color("card"))
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         for side in ("bottom", "left"):
             axis = self.plotItem.getAxis(side)
             axis.setZValue(-1)  # the grid lies under what is drawn

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -12,8 +14,24 @@ PASSES = 4
 DASH, GAP = 6.0, 4.0
 
 
+_ready = threading.Event()
+
+
+def make_ready() -> None:
+    """Load, or compile, the loop that does the same in a twentieth of the time."""
+    from combe.app.plots.compiled_seen import kept
+
+    kept(np.zeros(9), np.zeros(9), TOLERANCE, PASSES)
+    _ready.set()
+
+
 def seen(x: Array, y: Array) -> tuple[Array, Array]:
     """The points that make a difference; those on a line between their neighbors go."""
+    if _ready.is_set():
+        from combe.app.plots.compiled_seen import kept
+
+        places = kept(x, y, TOLERANCE, PASSES)
+        return x[places], y[places]
     for _ in range(PASSES):
         if len(x) < 8:
             break

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from importlib import resources
 
 from msgspec import Struct
@@ -55,8 +56,9 @@ def load_fonts() -> str:
     return _families[0] if _families else QApplication.font().family()
 
 
+@cache
 def font(size: int = BODY, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
-    """The one family at a size of the scale, with figures of equal width."""
+    """The one family at a size of the scale, with figures of equal width; made once, or each would be looked up anew."""
     made = QFont(load_fonts())
     made.setPixelSize(size)
     made.setWeight(weight)
@@ -78,6 +80,7 @@ class Theme:
     def __init__(self) -> None:
         self.name = "light"
         self.colors = LIGHT
+        self._made: dict[tuple[str, str, int], QColor] = {}
 
     def use(self, name: str, application: QApplication) -> None:
         """Dress the application in one of the two sets."""
@@ -87,10 +90,12 @@ class Theme:
         application.setPalette(_palette(self.colors))
 
     def color(self, role: str, alpha: int = 255) -> QColor:
-        """A colour by its name."""
-        made = QColor(getattr(self.colors, role))
-        made.setAlpha(alpha)
-        return made
+        """A colour by its name; asked for some forty times a frame, so that whoever wants another makes a new one."""
+        key = (self.name, role, alpha)
+        if key not in self._made:
+            self._made[key] = QColor(getattr(self.colors, role))
+            self._made[key].setAlpha(alpha)
+        return self._made[key]
 
 
 ROLE_OF = {"danger": "clay", "warning": "amber", "note": "muted"}

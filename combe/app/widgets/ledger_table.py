@@ -38,10 +38,22 @@ class LedgerModel(QAbstractTableModel):
         self.lines: dict[str, tuple[Line, ...]] = {}
 
     def show_lines(self, requirement: Requirement, lines: dict[str, tuple[Line, ...]], counted: str) -> None:
-        """Other lines."""
-        self.beginResetModel()
+        """Other lines. Where the table keeps its rows only columns that have changed are painted anew."""
+        before, known = self.rows, self.lines
+        now, was = requirement.sample_rate_hz, self.requirement.sample_rate_hz if self.requirement is not None else None
+        is_another = (now, counted) != (was, self.counted)
+        rows = (*(lines.get("ideal") or ()), *(lines.get("bench") or ()))
+        if is_another or [_head(line) for line in before] != [_head(line) for line in rows]:
+            self.beginResetModel()
+            self.requirement, self.lines, self.counted = requirement, lines, counted
+            self.endResetModel()
+            return
         self.requirement, self.lines, self.counted = requirement, lines, counted
-        self.endResetModel()
+        for step, column in STEP_COLUMNS.items():
+            if known.get(step) != lines.get(step) or (
+                step == "arithmetic" and known.get("bench") != lines.get("bench")
+            ):
+                self.dataChanged.emit(self.index(0, column), self.index(len(rows) - 1, column))
 
     @property
     def rows(self) -> tuple[Line, ...]:
@@ -103,6 +115,11 @@ class LedgerModel(QAbstractTableModel):
             place = frequency_text(float(f"{line.at_hz:.5g}"), self.requirement.sample_rate_hz, self.counted)
         margin = signed_margin(line.margin) if line.unit == "db" else ""
         return figure_text(line, line.reached), f"at {place}" if place else "", margin
+
+
+def _head(line: Line) -> tuple[object, ...]:
+    """What the first two columns tell of a row."""
+    return limit_name(line), line.limit, line.asked, line.unit
 
 
 class LedgerDelegate(QStyledItemDelegate):

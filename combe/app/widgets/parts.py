@@ -96,11 +96,20 @@ class Elided(QLabel):
         self.setToolTip(self.whole if shown != self.whole else "")
 
 
-class Panel(QWidget):
-    """A card with a margin on the grid. It draws itself and wears no sheet, so that its parts may be dressed one by
-    one."""
+class Bare(QWidget):
+    """Wears no sheet, so that its parts may be dressed one by one."""
 
     is_bare = True
+
+    def childEvent(self, event: QChildEvent | None) -> None:
+        """A part that came later."""
+        super().childEvent(event)
+        if event is not None and event.polished():
+            dress_late(event.child())
+
+
+class Panel(Bare):
+    """A card with a margin on the grid. It draws itself."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -116,12 +125,6 @@ class Panel(QWidget):
         painter.setPen(QPen(THEME.color("line"), 1))
         painter.setBrush(THEME.color("card"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
-
-    def childEvent(self, event: QChildEvent | None) -> None:
-        """A part that came later."""
-        super().childEvent(event)
-        if event is not None and event.polished():
-            dress_late(event.child())
 
 
 class Verdict(QWidget):
@@ -201,9 +204,12 @@ class Row(QFrame):
 class Scroller(QScrollArea):
     """A column that scrolls when it's longer than the panel; ``right`` keeps room beside it for the bar."""
 
+    is_bare = True
+
     def __init__(self, parent: QWidget | None = None, right: int = 4) -> None:
         super().__init__(parent)
-        inside = QWidget()
+        self.setViewport(Bare())
+        inside = Bare()
         self.column = QVBoxLayout(inside)
         self.column.setContentsMargins(0, 0, right, 0)
         self.column.setSpacing(8)
