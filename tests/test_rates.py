@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import itertools
 import json
 import random
 import shutil
@@ -74,6 +75,9 @@ def by_the_book(stages: Sequence[Stage], samples: list[int]) -> list[int]:
             signal = [int(value * Fraction(2) ** stage.target.fraction) for value in done]
             continue
         assert isinstance(stage, (TapSum, Cic))
+        if isinstance(stage, Cic) and stage.discarded:
+            signal = cut_on_the_way(stage, signal)
+            continue
         taps = [1]
         if isinstance(stage, TapSum):
             taps = list(stage.coefficients)
@@ -94,6 +98,19 @@ def by_the_book(stages: Sequence[Stage], samples: list[int]) -> list[int]:
     return signal
 
 
+def cut_on_the_way(stage: Cic, signal: list[int]) -> list[int]:
+    """Integrators and combs that hold whole numbers of any size, what arrives at each divided and cut downwards."""
+    for place, (now, before) in enumerate(zip(stage.discarded, (0, *stage.discarded))):
+        if place == stage.order:
+            signal = signal[:: stage.down]
+        signal = [value // 2 ** (now - before) for value in signal]
+        if place < stage.order:
+            signal = list(itertools.accumulate(signal))
+        else:
+            signal = [value - (signal[k - stage.delay] if k >= stage.delay else 0) for k, value in enumerate(signal)]
+    return [value * 2 ** stage.discarded[-1] for value in signal]
+
+
 def random_taps(source: random.Random, entry: Format, up: int, down: int, longest: int = 40) -> TapSum:
     bits = source.randint(4, 18)
     coefficient = Format(True, bits, source.randint(0, 20))
@@ -105,7 +122,12 @@ def random_taps(source: random.Random, entry: Format, up: int, down: int, longes
 def random_cic(source: random.Random, entry: Format, up: int, down: int) -> Cic:
     draft = Cic(source.randint(1, 4), up, down, source.randint(1, 2), Format(True, 2, entry.fraction))
     bits = narrowest_signed(*draft.span(entry))
-    return replace(draft, accumulator=Format(True, bits, entry.fraction))
+    made = replace(draft, accumulator=Format(True, bits, entry.fraction))
+    if down == 1 or source.random() < 0.5:
+        return made
+    most = source.randint(1, bits - 2)
+    made = replace(made, discarded=tuple(sorted(source.randint(0, most) for _ in range(2 * made.order))))
+    return replace(made, accumulator=Format(True, max(narrowest_signed(*made.span(entry)), bits), entry.fraction))
 
 
 def rounded(source: random.Random, entry: Format, bits: int) -> Requantize:

@@ -56,7 +56,7 @@ def bounds(realization: Realization) -> list[Bound]:
 
 def _rate_bounds(realization: Realization) -> list[Bound]:
     """Where the rate changes: per stage what any input, and half a step or a step of every rounding before it, can make."""
-    from combe.analysis.rates import rounding_step, spread
+    from combe.analysis.rates import register_limits, rounding_step, spread
 
     entry = realization.input
     middle = (entry.most + entry.least) / 2 * entry.step
@@ -67,8 +67,8 @@ def _rate_bounds(realization: Realization) -> list[Bound]:
         center, reach = spread(stages, middle, half)
         for place, before in enumerate(stages):
             step = rounding_step(before)
-            if step is not None and step.shift > 0:
-                down, up = error_limits(step)
+            down, up = error_limits(step) if step is not None else register_limits(before)
+            if down or up:
                 moved, wide = spread(stages[place + 1 :], (up + down) / 2, (up - down) / 2)
                 center, reach = (center[0] + moved[0], center[1] + moved[1]), reach + wide
         unit = stage.result.step

@@ -14,6 +14,7 @@ from combe.analysis.measured import measured_noise
 from combe.analysis.noise import follows_signal, predicted_noise
 from combe.analysis.residue import residue
 from combe.errors import FormatError
+from combe.realization.cic import Cic, with_pruned_registers
 from combe.realization.formats import Format
 from combe.realization.network import Network
 from combe.realization.stages import Realization, Requantize, Stage, TapSum
@@ -202,6 +203,31 @@ def _smallest(realization: Realization) -> list[Fact]:
     return [Fact("warning", words, Remedy(f"Make the output {finer}", {"output": str(finer)}))]
 
 
+def _registers(realization: Realization) -> list[Fact]:
+    """How wide the registers of sums in a row are, and what leaving out low bits spares them or has spared."""
+    found = []
+    for index, (stage, source) in enumerate(zip(realization.stages, realization.formats())):
+        if not isinstance(stage, Cic):
+            continue
+        widths = stage.register_bits(source)
+        words = f"Registers of sums in a row: {', '.join(map(str, widths))} bits, {sum(widths)} in all"
+        if stage.discarded:
+            parts = predicted_noise(realization)
+            own = sum(power for name, power in parts.shares if name == f"the registers of stage {index + 1}")
+            more = 10 * log10(parts.fluctuating / (parts.fluctuating - own)) if own < parts.fluctuating else 0.0
+            found.append(Fact("note", f"{words}; the bits they leave out add {more:.2f} dB to the noise."))
+            continue
+        after = realization.stages[index + 1] if index + 1 < len(realization.stages) else None
+        less = with_pruned_registers(stage, source, after.target) if isinstance(after, Requantize) else stage
+        if less is stage:
+            found.append(Fact("note", f"{words}."))
+        else:
+            remedy = Remedy("Prune registers", {"pruned": True})
+            said = f"{words}; {sum(less.register_bits(source))} where low bits that are cut anyway are left out."
+            found.append(Fact("note", said, remedy))
+    return found
+
+
 def _sums(realization: Realization, reached: list[Bound]) -> list[Fact]:
     """What is so of the accumulators."""
     found = []
@@ -219,6 +245,7 @@ def _sums(realization: Realization, reached: list[Bound]) -> list[Fact]:
                         f"In C it takes a {sums}; {bits - fits} bit{'s' * (bits - fits != 1)} fewer would fit {fits}.",
                     )
                 )
+    found += _registers(realization)
     if realization.is_recursive:
         wide = widest_sum(realization.stages)
         inside = all(b.is_safe for b in reached[:-1]) if reached else False

@@ -16,6 +16,7 @@ from combe.errors import FormatError
 from combe.filters import Fir
 from combe.realization.cic import Cic
 from combe.realization.program import Step, stages_program
+from combe.realization.pruning import error_limits, error_powers
 from combe.realization.stages import Realization, Requantize, Stage, TapSum
 from combe.values import replace
 
@@ -94,6 +95,26 @@ def rate_roundings(realization: Realization) -> list[tuple[int, Step]]:
             name = "the output" if index == len(realization.stages) - 1 else f"stage {index + 1}"
             found.append((index, replace(step, name=name)))
     return found
+
+
+def register_cuts(realization: Realization) -> list[tuple[int, float, float]]:
+    """Of sums in a row whose registers leave bits out: the place among the stages, variance and mean of what that does to what they
+    give, as values."""
+    found = []
+    for index, stage in enumerate(realization.stages):
+        if isinstance(stage, Cic) and stage.discarded:
+            parts = error_powers(stage.discarded, stage.order, stage.factor, stage.delay)
+            step = stage.accumulator.step
+            found.append((index, sum(power for power, _ in parts) * step**2, sum(mean for _, mean in parts) * step))
+    return found
+
+
+def register_limits(stage: Stage) -> tuple[float, float]:
+    """The least and the largest error of what a stage gives by what its registers leave out, as values."""
+    if not isinstance(stage, Cic) or not stage.discarded:
+        return 0.0, 0.0
+    low, high = error_limits(stage.discarded, stage.order, stage.factor, stage.delay)
+    return low * stage.accumulator.step, high * stage.accumulator.step
 
 
 def phase_steps(realization: Realization, index: int, step: Step) -> list[Step]:

@@ -45,7 +45,7 @@ def realize(
         unless ``better=False``.
     choices
         Any other choice about the arithmetic, by the names of ``combe.rounding.choices.Choices``: ``accumulator_bits``,
-        ``rounding``, ``overflow``, ``state_bits``, ``better``, ``product_bits``, ``guard_bits``, ``scaling`` and so on.
+        ``rounding``, ``overflow``, ``state_bits``, ``better``, ``product_bits``, ``guard_bits``, ``scaling``, ``pruned`` and so on.
 
     Raises
     ------
@@ -69,6 +69,10 @@ def realize(
     chosen = Choices(bits, structure, input, output, **({"better": is_fewest} | choices))
     asked = design.requirement
     title = name or (asked.name if asked is not None else "filter")
+    if chosen.pruned:
+        from combe.rounding.rates import check_prunable
+
+        check_prunable(design)
     if design.stages:
         from combe.rounding.rates import fewest_bits_of_stages, realize_stages
 

@@ -22,6 +22,7 @@ from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger import Line
 from combe.project.document import Project
+from combe.realization.cic import Cic
 
 READING_S, AFTER_PICTURE_MS, RESTING_MS = 0.15, 6, 80
 """Under the hand figures change no faster than they can be read."""
@@ -155,7 +156,9 @@ class Following(Layout):
         rounded = self.session.results.rounded
         self.rounded.show_rounded(rounded)
         if rounded is not None:
-            self.arithmetic.show_kind(rounded.realization.is_recursive)
+            made = rounded.realization
+            has_sums = any(isinstance(stage, Cic) and stage.down > 1 for stage in made.stages)
+            self.arithmetic.show_kind(made.is_recursive, has_sums)
             self.code.show_kind(rounded.realization.is_recursive)
 
     def _plan_figures(self) -> None:

@@ -19,7 +19,7 @@ from combe.realization.formats import Format, narrowest_signed, parse_format
 from combe.realization.reading import realization_document
 from combe.realization.stages import FORMS, Realization
 from combe.realization.words import stage_words
-from combe.rounding.rates import fewest_bits_of_stages, realize_stages
+from combe.rounding.rates import check_prunable, fewest_bits_of_stages, realize_stages
 from combe.rounding.realize import Choices, fewest_bits, realize, realize_integers, rounded_lines
 from combe.rounding.recursive import SECTION_STRUCTURES
 from combe.rounding.search.fewer_adders import fewer_adders
@@ -54,6 +54,12 @@ def run(
         bool, typer.Option("--error-feedback", help="Carry each rounding's rest on to the next sample.")
     ] = False,
     branches: Annotated[int, typer.Option(metavar="N", help="Sums of the polyphase form.")] = 2,
+    prune: Annotated[
+        bool,
+        typer.Option(
+            "--prune", help="Registers of sums in a row (CIC) that go down leave out bits that are cut anyway."
+        ),
+    ] = False,
     better: Annotated[
         bool, typer.Option("--better", help="Search for integers that keep more of the margin than plain rounding.")
     ] = False,
@@ -82,8 +88,10 @@ def run(
         raise FormatError("--better and --plain contradict each other", "plain", "give one of them")
     choices = Choices(
         16 if fewest else int(coefficient_bits), structure, input, output, accumulator_bits, rounding, overflow,
-        state_bits, better or (fewest and not plain), coefficient_fraction, product_bits, guard_bits, scaling, ordering, error_feedback, branches,
+        state_bits, better or (fewest and not plain), coefficient_fraction, product_bits, guard_bits, scaling, ordering, error_feedback, branches, prune,
     )  # fmt: skip
+    if prune:
+        check_prunable(source)
     wishes = {
         "better": better, "coefficient_bits": fewest, "signal_to_noise": signal_to_noise is not None, "adders": adders,
         "chart": chart,

@@ -134,9 +134,10 @@ def _arithmetic(realization: Realization) -> list[str]:
                 f"accumulator {stage.accumulator}, which no input can overflow"
             )
         elif isinstance(stage, Cic):
-            rows.append(
-                f"{stage.order} sums in a row over {stage.factor * stage.delay} samples{_ratio(stage)}, {stage.accumulator}, exact"
-            )
+            kept = [stage.accumulator.bits - low for low in stage.discarded]
+            how = f"registers of {', '.join(map(str, kept))} bits" if kept else "exact"
+            length = stage.factor * stage.delay
+            rows.append(f"{stage.order} sums in a row over {length} samples{_ratio(stage)}, {stage.accumulator}, {how}")
         elif isinstance(stage, Section):
             rows.append(
                 f"section in direct form I, b {list(stage.b)} {stage.numerator}, a {list(stage.a)} {stage.denominator}, "

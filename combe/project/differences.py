@@ -15,6 +15,7 @@ from combe.requirement.sentences import band_sentence
 ARITHMETIC = {
     "coefficient_bits": "coefficient bits", "accumulator_bits": "accumulator bits", "state_bits": "state bits", "product_bits": "product bits",
     "coefficient_fraction": "coefficient fraction bits", "guard_bits": "guard bits", "error_feedback": "error feedback", "better": "better integers",
+    "pruned": "pruned registers",
 }  # fmt: skip
 CODE = {
     "converter_in": "codes in",

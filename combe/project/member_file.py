@@ -38,6 +38,7 @@ from combe.values import as_dict
 CODE_KEYS = CodeChoices.__struct_fields__
 LATER_CHOICES = (
     "better", "coefficient_fraction", "product_bits", "guard_bits", "scaling", "ordering", "error_feedback", "branches",
+    "pruned",
 )  # fmt: skip
 """Written only where they differ from the standard, so that older files stay as they were."""
 

@@ -66,6 +66,7 @@ class ArithmeticShape(Struct, forbid_unknown_fields=True):
     ordering: Annotated[str, one_of(ORDERINGS)] = "given"
     error_feedback: Flag = False
     branches: Annotated[int, whole(2, 16)] = 2
+    pruned: Flag = False
 
 
 class CodeShape(Struct, forbid_unknown_fields=True):

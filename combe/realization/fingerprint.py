@@ -35,7 +35,8 @@ def _stage(stage: Stage) -> str:
     if isinstance(stage, Cic):
         return (
             f"Cic(order={stage.order}, up={stage.up}, down={stage.down}, delay={stage.delay}, "
-            f"accumulator={_format(stage.accumulator)})"
+            f"accumulator={_format(stage.accumulator)}"
+            + (f", discarded={stage.discarded!r})" if stage.discarded else ")")
         )
     if isinstance(stage, Section):
         return (

@@ -85,7 +85,8 @@ def _stage(found: StageShape, where: str) -> Stage:
             found.up, found.down,
         )  # fmt: skip
     if isinstance(found, CicShape):
-        return Cic(found.order, found.up, found.down, found.delay, _wide(found.accumulator, f"{where}.accumulator"))
+        accumulator = _wide(found.accumulator, f"{where}.accumulator")
+        return Cic(found.order, found.up, found.down, found.delay, accumulator, found.discarded)
     if isinstance(found, SectionShape):
         return Section(
             found.b, found.a, parse_format(found.numerator, f"{where}.numerator"),
@@ -137,7 +138,7 @@ def stage_document(stage: Stage) -> dict[str, Any]:
         return {
             "kind": "cic", "order": stage.order, "up": stage.up, "down": stage.down, "delay": stage.delay,
             "accumulator": str(stage.accumulator),
-        }  # fmt: skip
+        } | ({"discarded": list(stage.discarded)} if stage.discarded else {})  # fmt: skip
     if isinstance(stage, Section):
         return {
             "kind": "section", "form": stage.form, "b": list(stage.b), "a": list(stage.a),

@@ -40,6 +40,7 @@ class CicShape(Struct, tag_field="kind", tag="cic", forbid_unknown_fields=True):
     down: Annotated[int, whole(1, MOST_FACTOR)] = 1
     delay: Annotated[int, whole(1, MOST_DELAY)] = 1
     accumulator: Any = None
+    discarded: Annotated[tuple[Whole, ...], Meta(description="a list of integers")] = ()
     form: Annotated[Literal["cic"], one_of(("cic",))] = "cic"
 
 

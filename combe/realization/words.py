@@ -16,7 +16,9 @@ def stage_words(stage: Stage) -> str:
             f"accumulator {stage.accumulator}"
         )
     if isinstance(stage, Cic):
-        return f"{stage.order} sums in a row over {stage.factor * stage.delay} samples{ratio_words(stage)}, {stage.accumulator}"
+        pruned = f", registers of {register_words(stage)}" if stage.discarded else ""
+        length = stage.factor * stage.delay
+        return f"{stage.order} sums in a row over {length} samples{ratio_words(stage)}, {stage.accumulator}{pruned}"
     if isinstance(stage, Section):
         return f"section, b {stage.numerator}, a {stage.denominator}, accumulator {stage.accumulator}, state {stage.result}"
     if isinstance(stage, Network):
@@ -24,6 +26,14 @@ def stage_words(stage: Stage) -> str:
         more = f" and {len(stage.nodes) - 8} more" if len(stage.nodes) > 8 else ""
         return f"{stage.form}, {len(stage.nodes)} sums of up to {widest_sum((stage,))} bits: {kept}{more}"
     return f"{stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}"
+
+
+def register_words(stage: Cic) -> str:
+    """How wide sums in a row are: ``32 bits``, or ``33 to 21 bits`` where registers leave bits out."""
+    whole = stage.accumulator.bits
+    if not stage.discarded:
+        return f"{whole} bits"
+    return f"{whole - stage.discarded[0]} to {whole - stage.discarded[-1]} bits"
 
 
 def ratio_words(stage: TapSum | Cic) -> str:

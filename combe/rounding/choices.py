@@ -21,7 +21,8 @@ class Choices(Struct, frozen=True):
     its own). ``product_bits`` rounds every product of a FIR to that many bits before it is added. ``guard_bits`` widen
     accumulators beyond what any input needs. ``scaling`` says what values of sections get room for: ``l1`` any input,
     ``l2`` signals of the input's energy, ``peak`` sines. ``ordering`` ``search`` looks for the pairing and order of
-    sections with the least noise. ``branches`` belong to ``polyphase``.
+    sections with the least noise. ``branches`` belong to ``polyphase``. ``pruned``: registers of sums in a row leave out
+    low bits, as long as the noise of that stays below what the rounding after them makes anyway.
     """
 
     coefficient_bits: int = 16
@@ -40,6 +41,7 @@ class Choices(Struct, frozen=True):
     ordering: str = "given"
     error_feedback: bool = False
     branches: int = 2
+    pruned: bool = False
 
 
 def uncounted(choices: Choices) -> Choices:

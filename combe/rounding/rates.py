@@ -10,7 +10,7 @@ from combe.designing.rates.stages import RateStage
 from combe.errors import CombeError, FormatError
 from combe.filters import Fir
 from combe.ledger import Line, lines_of, meets
-from combe.realization.cic import Cic
+from combe.realization.cic import Cic, with_pruned_registers
 from combe.realization.formats import Format, narrowest_signed, parse_format
 from combe.realization.stages import Realization, Requantize, Stage, TapSum, needed_accumulator
 from combe.requirement import Requirement
@@ -56,8 +56,10 @@ def realize_stages(
         else:
             made = _taps(stage, design, 1 / (gained * ahead), arriving, choices, is_stopped, enough)
             gained = 1 / ahead
-        stages.append(made)
         target = output if is_last else _between(entry, output, choices, gained)
+        if isinstance(made, Cic) and choices.pruned:
+            made = with_pruned_registers(made, arriving, target)
+        stages.append(made)
         if made.result != target:
             stages.append(Requantize(made.result, target, choices.rounding, choices.overflow))
         arriving = target
@@ -77,6 +79,12 @@ def _sums(stage: RateStage, source: Format) -> Cic:
     draft = Cic(stage.order, stage.up, stage.down, stage.delay, Format(True, 2, source.fraction))
     bits = narrowest_signed(*draft.span(source))
     return replace(draft, accumulator=Format(True, bits, source.fraction))
+
+
+def check_prunable(design: Design) -> None:
+    """Raise ``FormatError`` where nothing has registers that could leave out bits."""
+    if not any(stage.kind == "cic" and stage.down > 1 for stage in design.stages):
+        raise FormatError("no sums in a row (cic) go down here", "prune", "leave it out, or take a plan such as cic8x2")
 
 
 def _gain(stage: RateStage) -> float:

@@ -171,11 +171,12 @@ class Change:
 
 class _CicFlow:
     """Integrators at the higher rate, combs at the lower, in whole numbers: modulo 2^64 where the outputs fit that, else as
-    large as they get."""
+    large as they get. What registers leave out is shifted out; the bits missing then on top are no longer looked at."""
 
     def __init__(self, stage: Cic, source: Format) -> None:
         self.stage = stage
         self.kind: Any = np.int64 if stage.accumulator.bits <= 64 and source.bits <= 63 else object
+        self.shifts = stage.shifts
         self.totals: list[Any] = [0] * stage.order
         self.pasts = [np.zeros(stage.delay, dtype=self.kind) for _ in range(stage.order)]
         self.ahead = 0
@@ -191,18 +192,22 @@ class _CicFlow:
             value = self._integrators(value)
             spots = np.arange(self.ahead, len(value), self.stage.down)
             self.ahead += len(spots) * self.stage.down - len(value)
-            return self._combs(value[spots])
+            found = self._combs(value[spots])
+            if not self.stage.discarded:
+                return found
+            whole = found << self.stage.discarded[-1]
+            return whole if self.kind is np.int64 else np.array([self._wrapped(one) for one in whole], dtype=object)
 
     def _integrators(self, value: Integers) -> Integers:
         for index, total in enumerate(self.totals):
             if len(value):
-                value = np.cumsum(value, dtype=self.kind) + total
+                value = np.cumsum(value >> self.shifts[index], dtype=self.kind) + total
                 self.totals[index] = self._wrapped(value[-1])
         return value if self.kind is np.int64 else np.array([self._wrapped(one) for one in value], dtype=object)
 
     def _combs(self, value: Integers) -> Integers:
         for index, past in enumerate(self.pasts):
-            every = np.concatenate([past, value])
+            every = np.concatenate([past, value >> self.shifts[self.stage.order + index]])
             value = every[self.stage.delay :] - every[: len(every) - self.stage.delay]
             self.pasts[index] = every[len(every) - self.stage.delay :].copy()
         return value if self.kind is np.int64 else np.array([self._wrapped(one) for one in value], dtype=object)

@@ -18,6 +18,7 @@ from combe.errors import CombeError
 from combe.ledger.goodness import Table
 from combe.realization.cic import Cic
 from combe.realization.stages import Realization, TapSum
+from combe.realization.words import register_words
 
 BEFORE, PHASES = "before folding", "phases"
 ROLES = ("ochre", "moss", "heather", "clay", "muted", "ink")
@@ -131,4 +132,4 @@ def integers_of(realization: Realization | None, count: int) -> tuple[list[Seque
     if len(found) != count:
         return [], []
     taps: list[Sequence[int]] = [stage.coefficients if isinstance(stage, TapSum) else () for stage in found]
-    return taps, [str(stage.coefficient) if isinstance(stage, TapSum) else "" for stage in found]
+    return taps, [str(stage.coefficient) if isinstance(stage, TapSum) else register_words(stage) for stage in found]

@@ -69,6 +69,12 @@ class ArithmeticPanel(Panel):
         self.feedback.setToolTip("Carry the rest of each rounding on to the next sample: less noise where poles are")
         self.feedback.clicked.connect(self._on_feedback)
         self.form.addRow("", self.feedback)
+        self.pruning = QCheckBox("Prune registers")
+        self.pruning.setToolTip(
+            "Sums in a row leave out low bits whose noise stays below what is cut off after them anyway"
+        )
+        self.pruning.clicked.connect(lambda is_on: self._emit("pruned registers", pruned=is_on))
+        self.form.addRow("", self.pruning)
         self.scroller.column.addLayout(self.form)
         self.complaint = label("", "clay", wrap=True)
         self.complaint.hide()
@@ -98,9 +104,10 @@ class ArithmeticPanel(Panel):
         self.boxes[key] = box
         self.form.addRow(words, box)
 
-    def show_kind(self, is_recursive: bool) -> None:
-        """Offer what sections have, or what taps have."""
+    def show_kind(self, is_recursive: bool, has_sums: bool = False) -> None:
+        """Offer what sections have, or what taps have; and what sums in a row that go down have."""
         self.is_recursive = is_recursive
+        self.form.setRowVisible(self.pruning, has_sums)
         parts: dict[str, QWidget] = {**self.fields, **self.boxes, "error_feedback": self.feedback}
         for key in (*OF_SECTIONS, *OF_TAPS):
             self.form.setRowVisible(parts[key], is_recursive == (key in OF_SECTIONS))
@@ -122,6 +129,7 @@ class ArithmeticPanel(Panel):
         for key, box in self.boxes.items():
             box.setCurrentText(getattr(choices, key) or ITSELF)
         self.feedback.setChecked(choices.error_feedback)
+        self.pruning.setChecked(choices.pruned)
 
     def _text_of(self, key: str) -> str:
         value = getattr(self.choices, key)

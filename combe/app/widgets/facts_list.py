@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
-from PyQt6.QtCore import QRectF, QSize, pyqtSignal
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
@@ -45,8 +45,10 @@ class Stripe(QWidget):
         """Full for a fault, half for a warning, a dot for the record."""
         painter = QPainter(self)
         share = {"danger": 1.0, "warning": 0.5}.get(self.severity, 0.0)
-        height = max(self.height() * share, 4.0)
-        painter.fillRect(QRectF(0, 3, 3, max(height - 6, 3.0)), THEME.color(ROLE_OF[self.severity]))
+        bar = (
+            QRectF(0, 3, 3, max(self.height() * share - 6, 3.0)) if share else QRectF(0, 6, 3, 3)
+        )  # beside the first line
+        painter.fillRect(bar, THEME.color(ROLE_OF[self.severity]))
 
 
 class FactsList(QWidget):
@@ -108,6 +110,7 @@ class FactsList(QWidget):
         inside.setSpacing(2)
         if fact.sentence:
             sentence = label(fact.sentence, ROLE_OF[fact.severity], wrap=True)
+            sentence.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
             self.sentences.append(sentence)
             inside.addWidget(sentence)
         if fact.remedy is not None:

@@ -32,7 +32,8 @@ def box_words(part: StagePart, format_words: str = "") -> tuple[str, ...]:
     )
     if stage.kind == "cic":
         length = stage.factor * stage.delay
-        return f"{way}   CIC", f"order {stage.order} over {length}", f"{short(part.adds, 4)} adds, no multiply"
+        made = f"order {stage.order} over {length}{', ' + format_words if format_words else ''}"
+        return f"{way}   CIC", made, f"{short(part.adds, 4)} adds, no multiply"
     phases, padding = phases_of(stage), padding_of(stage)
     zeros = sum(1 for tap in stage.taps if not tap)
     made = f"{len(stage.taps)} taps{f', {zeros} zero' if zeros else ''}{', ' + format_words if format_words else ''}"

@@ -174,6 +174,7 @@ def cic_layout(stage: Cic, source: Format, after: Requantize | None = None) -> d
     common = {
         "layout": "cic", "order": stage.order, "up": stage.up, "down": stage.down, "delay": stage.delay,
         "factor": stage.factor, "accumulator": stage.accumulator, "kept_factors": [], "is_wide": bits > 64,
+        "cuts": stage.shifts, "dropped": stage.discarded[-1] if stage.discarded else 0,
     }  # fmt: skip
     if bits <= 64:
         word = 32 if bits <= 32 else 64

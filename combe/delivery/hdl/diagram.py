@@ -281,7 +281,9 @@ def _chain(realization: Realization, built: Built) -> Diagram:
             drawing.box(x + 1.5, 1.2, text, 1.8, 1.4 if index in lanes else 0.9)
             x, bits = x + 2.4, stage.accumulator.bits
         elif isinstance(stage, Cic):
-            text = f"{stage.order} sums in a row{_factor(stage)}\n{stage.accumulator.bits} bits"
+            widths = stage.register_bits(realization.formats()[index])
+            wide = f"{widths[0]} to {widths[-1]}" if len(set(widths)) > 1 else f"{widths[0]}"
+            text = f"{stage.order} sums in a row{_factor(stage)}\nregisters of {wide} bits"
             drawing.box(x + 1.5, 1.2, text, 1.8, 0.9)
             x, bits = x + 2.4, stage.accumulator.bits
         else:

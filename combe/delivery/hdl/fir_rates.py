@@ -7,6 +7,7 @@ nothing has to be stored in between and nothing can be lost.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import count as count_up
 
 from msgspec import Struct
@@ -215,10 +216,12 @@ def _table(
 def rate_sums(
     build: Builder, stream: Stream, source: Format, stage: Cic, idle: Signal, link: Link
 ) -> tuple[Stream, Signal]:  # fmt: skip
-    """Integrators and combs, one clock each, all counting modulo 2^bits. Also the flag that tells that an output is begun."""
+    """Integrators and combs, one clock each, each counting modulo 2^bits of its own. Also the flag that tells that an output is
+    begun."""
     circuit = build.circuit
-    width = stage.accumulator.bits
-    value: Expression = circuit.fit(stream.value.signal, width)
+    widths = stage.register_bits(source)
+    first, second = widths[: stage.order], widths[stage.order :]
+    value: Expression = stream.value.signal
     count_bits = bits_for(stage.factor)
     count = circuit.new("count", count_bits, UNSIGNED)
     is_end = circuit.wire("is_end", equals(count, stage.factor - 1))
@@ -231,9 +234,11 @@ def rate_sums(
         accept = circuit.wire("accept", flag_and(stream.valid, idle))
         circuit.clocked(count, onward, accept, 0)
         launched = circuit.wire("begin_output", flag_and(accept, is_first))
-        total, valid = _integrators(build, stage, value, accept)
+        total, valid = _integrators(build, value, accept, first, stage.shifts[: stage.order])
         kept = build.later(launched, stage.order)
-        out, valid = _combs(build, stage, total, kept)
+        out, valid = _combs(build, stage.delay, total, kept, second, stage.shifts[stage.order :])
+        if stage.discarded:
+            out = circuit.wire("whole", circuit.left(out, stage.discarded[-1]))
         return Stream(valid, _limits(stage, source, out)), launched
     circuit.remark(
         f"{stage.order} combs, then {stage.order} integrators that take each value once and {stage.factor - 1} zeros."
@@ -241,7 +246,7 @@ def rate_sums(
     waiting = circuit.new("waiting", 1, BIT)
     circuit.drive(idle, flag_not(waiting))
     accept = circuit.wire("accept", flag_and(stream.valid, idle))
-    out, arrived = _combs(build, stage, value, accept)
+    out, arrived = _combs(build, stage.delay, value, accept, first, (0,) * stage.order)
     held = circuit.register("held", out, arrived)
     running = circuit.new("running", 1, BIT)
     begin = circuit.wire("begin_output", flag_and(running, link.free()))
@@ -249,36 +254,41 @@ def rate_sums(
     circuit.clocked(running, flag_or(arrived, flag_and(running, flag_not(ends))), None, 0)
     circuit.clocked(waiting, flag_or(accept, flag_and(waiting, flag_not(ends))), None, 0)
     circuit.clocked(count, onward, begin, 0)
-    stuffed = circuit.mux("stuffed", circuit.wire("is_value", equals(count, 0)), held, Number(0, width))
+    stuffed = circuit.mux("stuffed", circuit.wire("is_value", equals(count, 0)), held, Number(0, held.width))
     build.latency += 1
-    total, valid = _integrators(build, stage, stuffed, begin)
+    total, valid = _integrators(build, stuffed, begin, second, (0,) * stage.order)
     return Stream(valid, _limits(stage, source, total)), begin
 
 
-def _integrators(build: Builder, stage: Cic, value: Expression, valid: Signal) -> tuple[Signal, Signal]:
-    circuit, width = build.circuit, stage.accumulator.bits
-    now: Expression = value
-    total = circuit.new("total", width)
-    for order in range(stage.order):
-        if order:
-            total = circuit.new("total", width)
-        circuit.clocked(total, Op("add", (total, circuit.named(now, "arriving")), width), build.later(valid, order), 0)
-        now = total
-    build.latency += stage.order
-    return total, build.later(valid, stage.order)
+def _integrators(
+    build: Builder, value: Expression, valid: Signal, widths: Sequence[int], shifts: Sequence[int]
+) -> tuple[Signal, Signal]:  # fmt: skip
+    """Each as wide as its own width, what arrives cut by its own shift."""
+    circuit = build.circuit
+    for order, (width, shift) in enumerate(zip(widths, shifts)):
+        arriving = circuit.named(circuit.fit(circuit.down(value, shift), width), "arriving")
+        total = circuit.new("total", width)
+        circuit.clocked(total, Op("add", (total, arriving), width), build.later(valid, order), 0)
+        value = total
+    build.latency += len(widths)
+    return total, build.later(valid, len(widths))
 
 
-def _combs(build: Builder, stage: Cic, value: Expression, valid: Signal) -> tuple[Signal, Signal]:
-    circuit, width = build.circuit, stage.accumulator.bits
-    now = circuit.named(value, "arriving")
-    for order in range(stage.order):
+def _combs(
+    build: Builder, delay: int, value: Expression, valid: Signal, widths: Sequence[int], shifts: Sequence[int]
+) -> tuple[Signal, Signal]:  # fmt: skip
+    """Each less what arrived ``delay`` values before."""
+    circuit = build.circuit
+    for order, (width, shift) in enumerate(zip(widths, shifts)):
         own = build.later(valid, order)
+        now = circuit.named(circuit.fit(circuit.down(value, shift), width), "arriving")
         past = now
-        for _ in range(stage.delay):
+        for _ in range(delay):
             past = circuit.register("past", past, own, 0)
-        now = circuit.register("comb", Op("sub", (now, past), width), own)
-    build.latency += stage.order
-    return now, build.later(valid, stage.order)
+        comb = circuit.register("comb", Op("sub", (now, past), width), own)
+        value = comb
+    build.latency += len(widths)
+    return comb, build.later(valid, len(widths))
 
 
 def _limits(stage: Cic, source: Format, signal: Signal) -> Value:

@@ -56,6 +56,7 @@ def _cic(stage: Cic) -> dict[str, Any]:
     return {
         "kind": "cic", "order": stage.order, "up": stage.up, "down": stage.down, "delay": stage.delay, "word": f"u{bits}",
         "signed_word": f"i{bits}", "spare": bits - stage.accumulator.bits, "is_signed": stage.accumulator.signed,
+        "cuts": stage.shifts, "dropped": stage.discarded[-1] if stage.discarded else 0,
     }  # fmt: skip
 
 
