@@ -126,10 +126,12 @@ class Memory(Struct, frozen=True):
     write: Expression | None = None
     write_address: Expression | None = None
     write_data: Expression | None = None
-    read: Expression | None = None
     comment: str = ""
     has_start: bool = False
     """Whether what it holds at the start is ever read, even if all of it is zero."""
+    alternates: bool = False
+    """Whether a clock that writes doesn't read. What a word gives while it is written has then not to be looked after: registers and
+    comparators of synthesis for that go."""
 
 
 class Remark(Struct, frozen=True):
@@ -445,7 +447,7 @@ def _mark(value: Expression, used: dict[str, set[int]]) -> None:
 
 def _values(statement: Statement) -> list[Expression]:
     if isinstance(statement, Memory):
-        parts = (statement.address, statement.write, statement.write_address, statement.write_data, statement.read)
+        parts = (statement.address, statement.write, statement.write_address, statement.write_data)
         return [part for part in parts if part is not None]
     if isinstance(statement, Register):
         return [statement.value, *([statement.enable] if statement.enable is not None else [])]

@@ -195,7 +195,7 @@ def _samples(
     read = circuit.new(f"read_{lane}", data.width)
     circuit.memory(
         Memory(f"samples_{lane}", data.width, (0,) * (1 << bits), place, read, write, address, data,
-               comment=f"Samples of lane {lane}.")
+               comment=f"Samples of lane {lane}.", alternates=True)
     )  # fmt: skip
     return circuit.mux(f"sample_{lane}", known, read, Number(0, data.width))
 

@@ -125,6 +125,6 @@ def _read(
     read = circuit.new(f"read_{name}", data.width)
     circuit.memory(
         Memory(f"samples_{name}", data.width, (0,) * (1 << run.pointer.width), place, read, run.accept,
-               run.next_pointer, data, comment=comment)
+               run.next_pointer, data, comment=comment, alternates=True)
     )  # fmt: skip
     return circuit.mux(name, known, read, Number(0, data.width))

@@ -135,7 +135,7 @@ def _sample(
     read = circuit.new(f"read_{lane}", data.width)
     circuit.memory(
         Memory(f"samples_{lane}", data.width, (0,) * (1 << bits), place, read, accept, written, data,
-               comment="Samples." if not lane else f"The same for lane {lane}.")
+               comment="Samples." if not lane else f"The same for lane {lane}.", alternates=True)
     )  # fmt: skip
     return circuit.mux(f"sample_{lane}", known, read, Number(0, data.width))
 

@@ -162,15 +162,13 @@ def _memory_declared(memory: Memory) -> list[str]:
 
 def _memory(memory: Memory) -> list[str]:
     rows = ["", f"    // {memory.comment}"] if memory.comment else []
-    out, pad = memory.output.name, "            " if memory.read is not None else "        "
+    out, pad = memory.output.name, "        "
     rows.append("    always @(posedge clk) begin")
     if memory.write is not None:
         assert memory.write_address is not None and memory.write_data is not None
         target = f"{memory.name}[{_text(memory.write_address, True)}]"
         rows.append(f"        if ({_text(memory.write, True)}) {target} <= {_text(memory.write_data, True)};")
-    if memory.read is not None:
-        rows.append(f"        if ({_text(memory.read, True)}) begin")
-    if memory.write is not None:
+        pad += "else " if memory.alternates else ""
         rows.append(f"{pad}{out} <= {memory.name}[{_text(memory.address, True)}];")
     else:
         rows.append(f"{pad}case ({_text(memory.address, True)})")
@@ -181,8 +179,6 @@ def _memory(memory: Memory) -> list[str]:
         rows += in_lines(cases, f"{pad}    ", " ")
         rows.append(f"{pad}    default: {out} <= {_number(Number(0, memory.width, kind))};")
         rows.append(f"{pad}endcase")
-    if memory.read is not None:
-        rows.append("        end")
     return [*rows, "    end"]
 
 

@@ -99,7 +99,7 @@ def _uses(statement: Statement, ops: tuple[str, ...]) -> bool:
         return isinstance(value, Op) and (value.op in ops or any(inside(each) for each in value.args))
 
     if isinstance(statement, Memory):
-        return inside(statement.write) or inside(statement.read)
+        return inside(statement.write)
     if isinstance(statement, Register):
         return inside(statement.value) or inside(statement.enable)
     return isinstance(statement, Assign) and inside(statement.value)
@@ -207,12 +207,14 @@ def _memory(memory: Memory, circuit: Circuit) -> list[str]:
         rows.append(f"                {memory.name}({place}) <= {_text(memory.write_data, circuit, True)};")
         rows.append("            end if;")
     pad = "            "
-    if memory.read is not None:
-        rows.append(f"            if {_text(memory.read, circuit)} = '1' then")
+    if memory.alternates:
+        # Said anew rather than by "else": there GHDL 2.0 synthesizes a reading that happens when it writes.
+        assert memory.write is not None
+        rows.append(f"            if {_text(memory.write, circuit)} = '0' then")
         pad += "    "
     place = f"to_integer({_text(memory.address, circuit, True)})"
     rows.append(f"{pad}{memory.output.name} <= {memory.name}({place});")
-    if memory.read is not None:
+    if memory.alternates:
         rows.append("            end if;")
     return [*rows, "        end if;", "    end process;"]
 
