@@ -10,13 +10,19 @@ from pathlib import Path
 from unittest import mock
 
 from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.compare import compared
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package, SourceFile
 from combe.filters import Fir
+from combe.project.chain import Rounded
+from combe.project.document import Project
+from combe.project.proving import MEASURED_DEVICES, measured_circuits
+from combe.project.results import News, Results
 from combe.proof import kept_costs, synthesis
+from combe.proof.synthesis import Synthesized
 from combe.rounding.realize import Choices, realize
 from combe.values import replace
-from tests.support import fewer_vectors
+from tests.support import LOWPASS, fewer_vectors
 
 setUpModule = fewer_vectors
 
@@ -98,6 +104,84 @@ class Kept(unittest.TestCase):
         with mock.patch.object(kept_costs, "write_files", side_effect=OSError("full")):
             self.assertEqual([self.counts(circuit()) for _ in range(2)], [1, 1])
         self.assertFalse(self.found.failure)
+
+    def test_the_one_in_force_is_counted_and_what_is_known_of_others_told(self) -> None:
+        taps = Fir((0.25, 0.5, 0.25))
+        made = realize(taps, 48_000.0, Choices(8, "", "s8f7", "s8f7"))
+        rounded = Rounded(made, (), LOWPASS)
+        project = Project("three", LOWPASS, arithmetic=Choices(8), hardware=HardwareChoices(architecture="transposed"))
+        counted: list[str] = []
+
+        def count(package: Package, device: str, _: object) -> synthesis.Synthesized:
+            counted.append(device)
+            return synthesis.Synthesized(device, 7, 11)
+
+        def told(is_all: bool) -> list[News]:
+            counted.clear()
+            return [
+                news
+                for news in measured_circuits(rounded, project, is_all, lambda: False)
+                if isinstance(news, News) and news.name == "synthesized"
+            ]
+
+        with mock.patch.object(synthesis, "_counted", count):
+            first = told(False)
+            self.assertEqual(first[0].value, {})
+            self.assertEqual(counted, list(MEASURED_DEVICES))
+            self.assertEqual(list(first[-1].value), ["transposed"])
+            self.assertEqual([cost.device for cost in first[-1].value["transposed"]], list(MEASURED_DEVICES))
+            self.assertEqual([news.is_whole for news in first], [False] * (len(first) - 1) + [True])
+            every = told(True)
+            self.assertEqual(list(every[0].value), ["transposed"], "known at once")
+            self.assertGreater(len(every[-1].value), 3)
+            self.assertEqual(len(counted), 2 * (len(every[-1].value) - 1))
+            again = told(False)
+            self.assertEqual((again[0].value, counted), (every[-1].value, []))
+
+
+class Page(unittest.TestCase):
+    def test_a_page_that_rests_asks_and_one_that_nobody_sees_does_not(self) -> None:
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        try:
+            from PyQt6.QtTest import QTest
+            from PyQt6.QtWidgets import QApplication
+        except ImportError as error:  # pragma: no cover - depends on the machine
+            self.skipTest(f"Qt is missing here: {error}")
+        from combe.app.pages.cost import CostPage
+        from combe.app.pages.page import Scene
+
+        application = QApplication.instance() or QApplication(["combe"])
+        self.assertIsNotNone(application)
+        made = realize(Fir((0.25, 0.5, 0.25)), 48_000.0, Choices(8, "", "s8f7", "s8f7"))
+        rows = tuple(compared(made, HardwareChoices()))
+        project = Project("three", LOWPASS, arithmetic=Choices(8))
+        page, heard = CostPage(), list[tuple[str, object]]()
+        page.rest.setInterval(30)
+        page.asked.connect(lambda what, detail: heard.append((what, detail)))
+        waiting, known = (
+            Results(compared=rows, fresh=frozenset(names)) for names in (("rounded",), ("rounded", "synthesized"))
+        )
+        page.show_scene(Scene(project, waiting))
+        QTest.qWait(60)
+        self.assertEqual(heard, [], "nobody looks")
+        page.show()
+        page.hide()
+        QTest.qWait(60)
+        self.assertEqual(heard, [], "nobody looks any more")
+        page.show()
+        page.show_scene(Scene(project, known))
+        QTest.qWait(60)
+        self.assertEqual(heard, [], "all is known")
+        page.show_scene(Scene(project, waiting))
+        QTest.qWait(80)
+        self.assertEqual(heard, [("synthesize", False)])
+        page.measure.click()
+        self.assertEqual(heard[1:], [("synthesize", True)])
+        cost = Synthesized("ecp5", 7, 11)
+        page.show_scene(Scene(project, replace(known, synthesized={"parallel": (cost,)})))
+        self.assertEqual(page.table.item(0, 8).text(), "11 LUT, 7 FF")
+        self.assertEqual(page.table.item(0, 8).toolTip(), cost.sentence())
+        page.close()
 
 
 if __name__ == "__main__":

@@ -447,14 +447,14 @@ class Session(Working):
         if rounded is not None and "rounded" in self.results.fresh:
             self._submit("count", ("budget",), lambda is_stopped: work(ASKED_FOR).counted(rounded, project, is_stopped))
 
-    def synthesize(self) -> None:
-        """Measure every architecture for the cost page."""
+    def synthesize(self, is_all: bool) -> None:
+        """Measure every architecture for the cost page, or the one in force beside what is known."""
         rounded, project = self.results.rounded, self.project
         if rounded is not None and "rounded" in self.results.fresh:
             self._submit(
                 "count",
                 ("synthesized",),
-                lambda is_stopped: work(ASKED_FOR).measured_circuits(rounded, project, is_stopped),
+                lambda is_stopped: work(ASKED_FOR).measured_circuits(rounded, project, is_all, is_stopped),
             )
 
     def capture(self, heard: bytes | None = None, source: str = "") -> None:

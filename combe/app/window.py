@@ -105,7 +105,7 @@ class MainWindow(Following, Gestures):
         if what == "count":
             self.session.count()
         elif what == "synthesize":
-            self.session.synthesize()
+            self.session.synthesize(bool(detail))
         elif what == "capture":
             self.session.capture(*detail if isinstance(detail, tuple) else ())
         elif what == "together":

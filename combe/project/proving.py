@@ -8,7 +8,7 @@ from threading import Thread
 from typing import Any
 
 from combe.delivery.hdl.board import shipped
-from combe.delivery.hdl.build import build_circuit
+from combe.delivery.hdl.build import build_circuit, suited
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.compare import compared
 from combe.delivery.hdl.writer import hdl_package
@@ -21,7 +21,7 @@ from combe.proof.budget import BudgetRow, budget, calibrated
 from combe.proof.captured import capture_from, simulated_capture
 from combe.proof.device_budget import Circuit
 from combe.proof.process import stoppable
-from combe.proof.synthesis import Synthesized, synthesized
+from combe.proof.synthesis import Synthesized, known_synthesis, synthesized
 from combe.proof.together import Candidate, Taker, on_core, on_device
 from combe.proof.waves import excerpt
 from combe.values import replace
@@ -78,23 +78,43 @@ def _with_steps(name: str, work: Callable[[Callable[[str], None]], Any]) -> Repo
             return
 
 
-def measured_circuits(rounded: Rounded, project: Project, is_stopped: Stop) -> Reports:
-    """Every architecture synthesized, device by device."""
-    found: dict[str, tuple[Synthesized, ...]] = {}
-    choices = hardware_of(project)
-    for row in compared(rounded.realization, choices, project.requirement):
+def measured_circuits(rounded: Rounded, project: Project, is_all: bool, is_stopped: Stop) -> Reports:
+    """What synthesis makes of the architectures, device by device: of all of them what was counted before, then the one in force
+    counted now; the others too with ``is_all``."""
+    choices, made = hardware_of(project), rounded.realization
+    own = choices.architecture or suited(made, choices)
+    packages: dict[str, Package] = {}
+    found: dict[str, dict[str, Synthesized]] = {}
+    for row in compared(made, choices, project.requirement):
+        if is_stopped():
+            return
         if row.built is None:
             continue
-        own = replace(choices, architecture=row.architecture)
-        package = hdl_package(rounded.realization, "verilog", "filter_measured", choices=own)
-        for device in MEASURED_DEVICES:
+        package = hdl_package(
+            made, "verilog", "filter_measured", choices=replace(choices, architecture=row.architecture)
+        )
+        packages[row.architecture] = package
+        found[row.architecture] = {
+            device: cost for device in MEASURED_DEVICES if (cost := known_synthesis(package, device)) is not None
+        }
+    yield News("synthesized", _by_device(found), is_whole=False)
+    for architecture in sorted(packages, key=lambda name: name != own):
+        for device in MEASURED_DEVICES if is_all or architecture == own else ():
             if is_stopped():
                 return
-            with stoppable(is_stopped):
-                cost = synthesized(package, device)
-            found[row.architecture] = (*found.get(row.architecture, ()), cost)
-            yield News("synthesized", dict(found), is_whole=False)
-    yield News("synthesized", found)
+            if device not in found[architecture]:
+                with stoppable(is_stopped):
+                    found[architecture][device] = synthesized(packages[architecture], device)
+                yield News("synthesized", _by_device(found), is_whole=False)
+    yield News("synthesized", _by_device(found))
+
+
+def _by_device(found: dict[str, dict[str, Synthesized]]) -> dict[str, tuple[Synthesized, ...]]:
+    return {
+        name: tuple(costs[device] for device in MEASURED_DEVICES if device in costs)
+        for name, costs in found.items()
+        if costs
+    }
 
 
 def captured(rounded: Rounded, project: Project, heard: bytes | None, source: str, is_stopped: Stop) -> Reports:

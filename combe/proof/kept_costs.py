@@ -42,14 +42,22 @@ def _is_circuit(name: str) -> bool:
     return name.endswith((".v", ".vhd")) and not re.search(r"_(tb|axi|top)\.", name)
 
 
-def kept(key: str, kind: type[Any], count: Callable[[], Any], is_worth_keeping: Callable[[Any], bool]) -> Any:
-    """What was counted before under a key, else counted now, and kept where it is worth it. What can't be read is counted
-    again; a full or read-only disk only means that it will be."""
+def known(key: str, kind: type[Any]) -> Any:
+    """What was counted before under a key; None where nothing was, or it can't be read."""
     path = shelf() / f"{key}.json"
     with suppress(OSError, FileError, msgspec.MsgspecError):
         if is_ours(path.parent) and is_ours(path):
             return msgspec.json.decode(read_bytes(path, LARGEST), type=kind)
-    found = count()
+    return None
+
+
+def kept(key: str, kind: type[Any], count: Callable[[], Any], is_worth_keeping: Callable[[Any], bool]) -> Any:
+    """What was counted before under a key, else counted now, and kept where it is worth it. A full or read-only disk only means
+    that it will be counted again."""
+    found = known(key, kind)
+    if found is not None:
+        return found
+    found, path = count(), shelf() / f"{key}.json"
     if is_worth_keeping(found):
         with suppress(OSError, FileError):
             path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)

@@ -14,7 +14,7 @@ from msgspec import Struct
 
 from combe.delivery.package import Package
 from combe.errors import ToolError
-from combe.proof.kept_costs import kept, key_of
+from combe.proof.kept_costs import kept, key_of, known
 from combe.proof.tools import find, run
 from combe.proof.translated import as_verilog
 
@@ -66,13 +66,26 @@ class Synthesized(Struct, frozen=True):
 def synthesized(package: Package, device: str, report: Callable[[str], None] = lambda _: None) -> Synthesized:
     """Count the cells of a package's circuit on a device, and place it where that device's placer is there; what was counted
     of the same text by the same tools before is known."""
-    placer = ["nextpnr-ice40"] if device in PLACED and shutil.which("nextpnr-ice40") else []
     try:
-        tools = [*(["ghdl"] if package.language == "vhdl" else []), "yosys", *placer]
-        key = key_of(package, tools, (device, SCRIPTS[device], PLACED.get(device), KINDS))
+        key = _key(package, device)
         return kept(key, Synthesized, lambda: _counted(package, device, report), _is_whole)  # type: ignore[no-any-return]
     except ToolError as error:
         return Synthesized(device, failure=error.sentence().removeprefix("proof: "))
+
+
+def known_synthesis(package: Package, device: str) -> Synthesized | None:
+    """What was counted of the same text by the same tools before; None where nothing was."""
+    try:
+        found: Synthesized | None = known(_key(package, device), Synthesized)
+    except ToolError:
+        return None
+    return found
+
+
+def _key(package: Package, device: str) -> str:
+    placer = ["nextpnr-ice40"] if device in PLACED and shutil.which("nextpnr-ice40") else []
+    tools = [*(["ghdl"] if package.language == "vhdl" else []), "yosys", *placer]
+    return key_of(package, tools, (device, SCRIPTS[device], PLACED.get(device), KINDS))
 
 
 def _is_whole(found: Synthesized) -> bool:

@@ -6,7 +6,8 @@ import math
 from collections.abc import Mapping, Sequence
 
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout
 
 from combe.app.pages.page import Page, Scene
@@ -30,8 +31,11 @@ HEADS = (
     "Adders",
     "Registers",
     "Memory",
-    "Measured",
+    "ECP5",
+    "iCE40 UP5K",
 )
+MEASURED = {"ecp5": 8, "ice40-up5k": 9}
+"""The columns of what synthesis counts."""
 
 
 class CostPlot(Plot):
@@ -89,16 +93,26 @@ class CostPlot(Plot):
             self.items.append(words)
 
 
+RESTING_MS = 1500
+"""So long nothing may have changed before tools are run for the page by itself."""
+
+
 class CostPage(Page):
-    """Asks for synthesis of every architecture by ``synthesize``; a click on a row takes its architecture."""
+    """Asks for synthesis by ``synthesize``: by itself of the architecture in force, beside whatever was counted before, and of every one when
+    told to; a click on a row takes its architecture."""
 
     def __init__(self) -> None:
         super().__init__()
         self.rows: Sequence[Compared] = []
         self.asked_hz = 1.0
-        self.measure = QPushButton("Measure")
+        self.measure = QPushButton("Measure all")
         self.measure.setToolTip("Synthesize every architecture (ECP5 and iCE40), and place it where that's possible")
-        self.measure.clicked.connect(lambda _: self.asked.emit("synthesize", None))
+        self.measure.clicked.connect(lambda _: self.asked.emit("synthesize", True))
+        self.is_wanted = False
+        self.rest = QTimer(self)
+        self.rest.setSingleShot(True)
+        self.rest.setInterval(RESTING_MS)
+        self.rest.timeout.connect(lambda: self.asked.emit("synthesize", False))
         self.words = label("", "muted", wrap=True)
         head = QHBoxLayout()
         head.addWidget(self.words, 1)
@@ -121,9 +135,29 @@ class CostPage(Page):
             results.compared, scene.requirement.sample_rate_hz, choices.clock_hz or USUAL_CLOCK_HZ, results.synthesized,
             "synthesized" in results.pending,
         )  # fmt: skip
+        is_known = "synthesized" in results.fresh or "synthesized" in results.pending
+        self.is_wanted = not is_known and "rounded" in results.fresh and any(row.built for row in results.compared)
+        self._rest()
         trouble = scene.trouble("synthesized")
         if trouble:
             self.words.setText(trouble)
+
+    def _rest(self) -> None:
+        """What isn't known is measured soon, if nothing changes and somebody looks."""
+        if not (self.is_wanted and self.isVisible()):
+            self.rest.stop()
+        elif not self.rest.isActive():
+            self.rest.start()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Somebody looks."""
+        super().showEvent(event)
+        self._rest()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Nobody does."""
+        super().hideEvent(event)
+        self.rest.stop()
 
     @property
     def plot(self) -> Plot:
@@ -138,28 +172,35 @@ class CostPage(Page):
         self.measure.setEnabled(not running)
         clock = frequency_text(float(f"{clock_hz:.4g}"), 1e12, "hz")
         self.words.setText(
-            f"All architectures at a clock of {clock}; the dashed line is the sample rate that's asked. A click takes one."
+            f"All architectures at a clock of {clock}; the dashed line is the sample rate that's asked. A click takes one. "
+            "The one in force is measured by itself."
         )
         self.chart.show_rows(rows, asked_hz)
+        self.table.clearSpans()
         self.table.setRowCount(len(rows))
         for index, row in enumerate(rows):
-            cells = [row.architecture]
+            cells, tips = [row.architecture], {}
             if row.built is None:
-                cells += ["", "", "", "", "", "", "", row.sentence]
+                cells += ["", "", "", "", "", "", "", row.sentence, ""]
             else:
                 count = row.built.count
-                told = row.sentence or "; ".join(_short(each) for each in measured.get(row.architecture, []))
+                found = {each.device: each for each in measured.get(row.architecture, ())}
+                tips = {MEASURED[device]: each.sentence() for device, each in found.items() if not row.sentence}
+                told = [_short(found[device]) if device in found else "" for device in MEASURED]
                 cells += [
                     str(row.built.clocks), str(row.built.latency), frequency_text(float(f"{row.rate_hz:.4g}"), 1e12, "hz"),
-                    str(count.multipliers), str(count.adders), str(count.registers), str(count.memory_bits), told,
+                    str(count.multipliers), str(count.adders), str(count.registers), str(count.memory_bits), *([row.sentence, ""] if row.sentence else told),
                 ]  # fmt: skip
+            first = MEASURED["ecp5"]
+            if row.sentence:
+                self.table.setSpan(index, first, 1, 2)
             for place, word in enumerate(cells):
                 item = QTableWidgetItem(word)
-                if 0 < place < len(HEADS) - 1:
+                if 0 < place < first:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 if row.built is None or row.sentence:
-                    item.setForeground(THEME.color("clay" if place == len(HEADS) - 1 else "muted"))
-                item.setToolTip(word if place == len(HEADS) - 1 else "")
+                    item.setForeground(THEME.color("clay" if place >= first else "muted"))
+                item.setToolTip(tips.get(place, word) if place >= first else "")
                 self.table.setItem(index, place, item)
 
     def dress(self) -> None:
@@ -170,6 +211,6 @@ class CostPage(Page):
 
 def _short(cost: Synthesized) -> str:
     if cost.failure:
-        return f"{cost.device}: {cost.failure}"
+        return cost.failure
     clock = f", {cost.clock_hz / 1e6:.0f} MHz" if cost.clock_hz else f", {cost.remark}" if cost.remark else ""
-    return f"{cost.device} {cost.luts} LUT {cost.registers} FF {cost.multipliers} mult{clock}"
+    return f"{cost.luts} LUT, {cost.registers} FF{clock}"
