@@ -105,7 +105,14 @@ def _link() -> Member:
     )
     asked = Requirement("Radio link", 250_000.0, bands, "linear", rate=RateChange(4, 1))
     bench = BenchSetup(
-        "symbols points 4 -9 dB", 6000, through=("ideal", "bit-true"), asks=("error vector at most -55 dB",)
+        "symbols points 4 -9 dB",
+        6000,
+        through=("ideal", "bit-true"),
+        asks=(
+            "error vector at most -55 dB",
+            "spectrum from 42 kHz to 62 kHz at most -40 dB",
+            "spectrum from 66 kHz to 125 kHz at most -55 dB",
+        ),
     )
     settings = (("error_vector_db", -58.0), ("roll_off", 0.25))
     return Member(
