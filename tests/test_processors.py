@@ -82,6 +82,34 @@ class FourKinds(unittest.TestCase):
                     self.built_and_run(place, flags, (index, kind, made))
         self.assertEqual(seen, {"_lower_0", "_stops_0", "__smlad(", "__smlald("})
 
+    def test_changes_of_rate_read_nothing_beyond_their_samples(self) -> None:
+        """Several outputs together, of sums that fit 32 bits and of such that don't; what is read is under the sanitizers' eyes."""
+        source = random.Random(3)
+        seen: set[str] = set()
+        for index in range(60 if IS_CAMPAIGN else 4):
+            up, down = ((4, 1), (1, 8), (3, 1), (8, 1), (2, 1), (1, 2), (5, 1), (1, 5))[index % 8]
+            is_long = (index + index // 8) % 2 == 0
+            bits = 16 if is_long else 10
+            coefficient, entry = Format(True, bits, bits - 1), Format(True, 16 if is_long else 12, 11)
+            count = source.choice((7, 16, 33, 64, 100)) * max(1, up // 2)
+            taps = tuple(
+                source.choice((coefficient.most, source.randint(coefficient.least, coefficient.most)))
+                for _ in range(count)
+            )
+            stage = TapSum(taps, coefficient, Format(True, 64, 11 + bits - 1), "direct", 1, up, down)
+            stage = replace(stage, accumulator=needed_accumulator(stage, entry))
+            after = Requantize(stage.accumulator, Format(True, 16, 11), "nearest-even", "saturate")
+            made = Realization("rates", 1.0, "direct", entry, after.target, (stage, after))
+            package = c_package(made, "sum")
+            text = package.text(".c")
+            seen |= {word for word in ("_many_0", "__smlad(", "__smlald(t, a", "sum7 = __smlad(") if word in text}
+            with tempfile.TemporaryDirectory() as place:
+                package.write(place)
+                (Path(place) / "arm_acle.h").write_text(ACLE, encoding="utf-8")
+                for kind, flags in KINDS.items() if IS_CAMPAIGN else (("dual", KINDS["dual"]),):
+                    self.built_and_run(place, flags, (index, kind, made))
+        self.assertEqual(seen, {"_many_0", "__smlad(", "__smlald(t, a", "sum7 = __smlad("})
+
     def test_wide_unsigned_samples_times_few_bits(self) -> None:
         """Their products fit 32 bits, the samples' own type has no sign."""
         entry, coefficient = Format(False, 31, 22), Format(True, 2, -2)

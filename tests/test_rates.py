@@ -62,7 +62,7 @@ from tests.support import IS_CAMPAIGN, document, examples, fewer_vectors, in_cam
 
 setUpModule = fewer_vectors
 
-SANITIZERS = ["-fsanitize=address,undefined", "-fno-sanitize-recover=all"]
+SANITIZERS = ["-fsanitize=address,undefined", "-fno-sanitize-recover=all", *([] if IS_CAMPAIGN else ["-O0"])]
 
 
 def by_the_book(stages: Sequence[Stage], samples: list[int]) -> list[int]:

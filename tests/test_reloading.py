@@ -21,7 +21,7 @@ from combe.running.simulate import simulate
 from combe.values import replace
 from tests.support import IS_CAMPAIGN
 
-FLAGS = ["-std=c99", "-O1", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror",
+FLAGS = ["-std=c99", "-O1" if IS_CAMPAIGN else "-O0", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror",
          "-fsanitize=address,undefined", "-fno-sanitize-recover=all"]  # fmt: skip
 RATES = ((1, 1),) * 3 + ((1, 2), (1, 7), (2, 1), (4, 1), (8, 1), (3, 2), (2, 5))
 ROUNDINGS = ("nearest-even", "nearest-up", "floor", "toward-zero")

@@ -114,13 +114,6 @@ FAULTS = (
     ),
     # -- eight outputs at a time
     Fault(
-        "delivery/c/rate_taps.j2",
-        "written += {{ 2 * s.up }}u;",
-        "written += {{ s.up }}u;",
-        "test_rates.Code",
-        "every second sample's outputs are written over",
-    ),
-    Fault(
         "delivery/c/rounding.j2",
         "== 0 ? {{ 2 ** q.shift }} : 0)",
         "== 0 ? {{ 2 ** (q.shift - 1) }} : 0)",
@@ -1778,5 +1771,47 @@ FAULTS = (
         "",
         "test_pruning",
         "the noise of pruned registers is not told",
+    ),
+    Fault(
+        "delivery/hdl/vhdl.py",
+        "if {_text(memory.write, circuit)} = '0' then",
+        "if {_text(memory.write, circuit)} = '1' then",
+        "test_circuits",
+        "a memory in VHDL reads when it writes",
+    ),
+    Fault(
+        "project/proving.py",
+        "(cost := known_synthesis(package, device)) is not None",
+        "(cost := None) is not None",
+        "test_kept_costs",
+        "what was counted before is not told of other architectures",
+    ),
+    Fault(
+        "app/pages/cost.py",
+        "if not (self.is_wanted and self.isVisible()):",
+        "if not self.is_wanted:",
+        "test_kept_costs",
+        "tools run for a page that nobody sees",
+    ),
+    Fault(
+        "delivery/c/rate_taps.j2",
+        "        b = {{ name }}_pair(&sample[i + 3u]);",
+        "        b = {{ name }}_pair(&sample[i + 4u]);",
+        "test_processors",
+        "a pair of samples serves the wrong sum",
+    ),
+    Fault(
+        "delivery/c/rates.py",
+        'return [(k, k * up) for k in range(8)] if shape["together"] else []',
+        'return [(k, k) for k in range(8)] if shape["together"] else []',
+        "test_processors",
+        "eight outputs of a phase are written side by side",
+    ),
+    Fault(
+        "delivery/c/rate_taps.j2",
+        "written += {{ count * s.up }}u;",
+        "written += {{ s.up }}u;",
+        "test_processors",
+        "outputs of several samples together are written over",
     ),
 )

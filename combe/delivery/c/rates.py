@@ -92,9 +92,8 @@ def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str
     shape = rate_shape(
         stage, found, choices, [(place, number, text and f"({narrow}){text}") for place, number, text in alone]
     )
-    is_short_sum = dual and choices.intrinsics and sum_type == "int32_t"
     return shape | {
-        "eight": _eight(shape) if is_short_sum else [], "count": len(taps), "kept_count": len(taps), "alone_type": narrow,
+        "many": _many(shape, sum_type == "int64_t") if dual and choices.intrinsics else [], "count": len(taps), "kept_count": len(taps), "alone_type": narrow,
         "sum_type": sum_type, "is_long": sum_type == "int64_t", "bias": "0", "table_type": table_type,
         "kept_type": "int16_t" if dual else c_type(source), "accumulator": stage.accumulator,
         "coefficient": stage.coefficient, "form": stage.form,
@@ -126,7 +125,7 @@ def rate_shape(
         "output_stride": up if together == "samples" else 1,
         "block": max(block_length(padded), min(32 * down, 256) if up == 1 else 0),
         "order_words": _order_words(found, up),
-        "few_unrolled": divisor(padded // 2, 8), "eight_unrolled": divisor(padded // 2, 8, whole=padded > 8),
+        "few_unrolled": divisor(padded // 2, 16), "many_unrolled": divisor(padded // 2, 16, whole=True),
         # Going down: which places are kept, and the history of the one whose tap stands alone.
         "skipped": found.skipped, "kept": kept, "moves": range(down - 1, -1, -1),
         "aside": alone[0][0] if found.skipped and alone else -1, "aside_age": ages[0] if found.skipped and alone else 0,
@@ -138,13 +137,15 @@ def rate_shape(
     } | unrolling(padded, choices.unroll)  # fmt: skip
 
 
-def _eight(shape: dict[str, Any]) -> list[tuple[int, int, int]]:
-    """Of eight outputs together, each one's row of taps (by number), its sample and its place; none where
-    four are quicker."""
+def _many(shape: dict[str, Any], is_long: bool) -> list[tuple[int, int]]:
+    """Of outputs together that share the taps of one phase, each one's sample and place: eight, or four of sums of 64 bits, for which
+    there are registers; none where four are together so anyway."""
     up = shape["up"]
-    if shape["together"] == "up":
-        return [(k // 2, k % 2, k % 2 * up + k // 2) for k in range(8)]  # both samples of a tap together: few registers
-    return [(0, k * shape["sample_stride"], k) for k in range(8)] if shape["together"] == "down" else []
+    if shape["together"] == "down":
+        return [] if is_long else [(k * shape["sample_stride"], k) for k in range(8)]
+    if is_long:
+        return [(k, k * up) for k in range(4)] if shape["together"] == "up" else []
+    return [(k, k * up) for k in range(8)] if shape["together"] else []
 
 
 def _order_words(found: Rows, up: int) -> str:
