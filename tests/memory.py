@@ -29,7 +29,7 @@ from combe.rounding.trade import trade
 from combe.values import replace
 
 FOLDER = "COMBE_TEST_MEMORY"
-STREAMS = {"contenders": 1, "prices": 2, "relaxations": 1, "rounding_remedies": 4, "width_chart": 3, "trade": 6}
+STREAMS = {"contenders": 1, "prices": 2, "relaxations": 1, "rounding_remedies": 4, "design_chart": 3, "trade": 6}
 """Functions that yield their results one by one, and how many of their arguments tell calls apart."""
 
 WHOLE = ("rounding_facts", "facts", "realize", "certified_lines", "arithmetic_lines")

@@ -53,6 +53,8 @@ from combe.requirement.rates import prototype_requirement
 from combe.rounding.choices import Choices
 from combe.rounding.holding import stages_that_hold
 from combe.rounding.rates import fewest_bits_of_stages, rate_lines, realize_stages
+from combe.rounding.trade import trade
+from combe.rounding.widths import design_chart
 from combe.running.flow import BitTrueFlow
 from combe.running.simulate import ideal_run, simulate
 from combe.signals.noise_run import SIGNALS, listen
@@ -708,6 +710,53 @@ class Designed(unittest.TestCase):
                 wanted = level(hz, pieces)
                 is_own = wanted < 0 and level(folded, pieces) > wanted
                 self.assertEqual(level(hz, own), wanted if is_own else 0.0, (pieces, rate, factor, hz))
+
+    def test_maps_of_widths_are_of_the_stages(self) -> None:
+        """Chart and trade: every stage rounded as it will be, looked at point by point through the stages' own integers."""
+        for brief, plan in ((DOWN, "2x2x2"), (UP, "single"), (DOWN, "cic4x2")):
+            found = design_of(brief, plan)
+            choices = Choices(16, input="s12f11", output="s16f15")
+            chart = {point.bits: point.margin_db for point in design_chart(found, brief, choices)}
+            self.assertGreater(len(chart), 5)
+            cells = list(trade(brief, DesignChoice(plan=plan), [12, 15], 0, choices, True, first=found))
+            for bits in (12, 15):
+                made = realize_stages(found, replace(choices, coefficient_bits=bits))
+                whole, size = np.array([1.0]), 1 << 20
+                for stage in made.stages:
+                    if isinstance(stage, TapSum):
+                        own = np.array(stage.coefficients) * stage.coefficient.step / stage.up
+                    elif isinstance(stage, Cic):
+                        box = np.ones(stage.factor * stage.delay)
+                        own = np.array([1.0])
+                        for _ in range(stage.order):
+                            own = np.convolve(own, box)
+                        own = own / (stage.up if stage.up > 1 else 1)
+                    else:
+                        continue
+                    before = prod(
+                        one.down for one in made.stages[: made.stages.index(stage)] if not isinstance(one, Requantize)
+                    )
+                    after = prod(
+                        one.up for one in made.stages[made.stages.index(stage) + 1 :] if not isinstance(one, Requantize)
+                    )
+                    spread = np.zeros((len(own) - 1) * before * after + 1)
+                    spread[:: before * after] = own
+                    whole = np.convolve(whole, spread)
+                assert brief.rate is not None
+                db = 20 * np.log10(np.maximum(np.abs(np.fft.rfft(whole, size)), 1e-9))
+                hz = np.arange(len(db)) * brief.input_rate_hz * brief.rate.up / size
+                ripple = float(np.max(np.abs(db[hz <= 12_000])))
+                low = min(brief.input_rate_hz, brief.output_rate_hz)
+                blocked = [(low * k - 12_000, low * k + 12_000) for k in range(1, 5)]
+                loud = max(float(np.max(db[(hz >= a) & (hz <= b)])) for a, b in blocked if a < hz[-1])
+                margin = min(0.1 - ripple, -70 - loud)
+                self.assertAlmostEqual(chart.get(bits, margin), margin, delta=0.02, msg=(plan, bits))
+                cell = next(one for one in cells if one.bits == bits)
+                self.assertAlmostEqual(cell.margin_db, margin, delta=0.02)
+                self.assertEqual(
+                    cell.taps, sum(len(one.coefficients) for one in made.stages if isinstance(one, TapSum))
+                )
+                self.assertAlmostEqual(cell.multiplies + cell.adds, counted(found), 3)
 
     def test_plans_that_cannot_be_are_refused(self) -> None:
         for plan in ("2x3", "cic8", "2xcic4", "x", "3x", "cic", "8x1", "0x8", "2x2x2x1"):

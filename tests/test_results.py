@@ -155,7 +155,7 @@ class Lanes(unittest.TestCase):
         ):
             self.session.count()
             self.wait(lambda: bool(self.session.results.budget.rows))
-            self.session.synthesize()
+            self.session.synthesize(True)
             self.assertEqual(self.session.results.budget, NOTHING.budget)
             self.wait(lambda: not self.session.results.pending)
         self.assertIn("synthesized", self.session.results.fresh)

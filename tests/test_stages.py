@@ -229,7 +229,7 @@ class OnThePage(unittest.TestCase):
             (RateStage("taps", 3, 2, (1.0, 0.0, 1.0, 1.0)), "×3 ÷2   3 × 2, 2 padded", "4 taps, 1 zero, s8f7"),
             (RateStage("taps", 1, 4, (1.0,) * 8), "÷4   4 × 2", "8 taps, s8f7"),
             (RateStage("taps", 1, 1, (1.0,) * 8), "same rate   1 × 8", "8 taps, s8f7"),
-            (RateStage("cic", 4, 1, order=3, delay=2), "×4   CIC", "order 3 over 8"),
+            (RateStage("cic", 4, 1, order=3, delay=2), "×4   CIC", "order 3 over 8, s8f7"),
         )
         for stage, first, second in every:
             self.assertEqual(box_words(stage_parts([stage], 1e3)[0], "s8f7")[:2], (first, second))

@@ -14,6 +14,7 @@ import numpy as np
 import combe
 from combe.errors import CombeError
 from combe.project import edits
+from combe.project.demo import audible_project
 from combe.project.document import Project
 from combe.requirement import Requirement
 from combe.rounding.choices import Choices
@@ -198,4 +199,9 @@ class Remedies(unittest.TestCase):
             (taken.design.order, taken.arithmetic.coefficient_bits, taken.arithmetic.better), (31, 9, True)
         )
         self.assertIsNone(taken.design.holds_with_bits)
+        rated = edits.take_cell(31, 9, False).make(audible_project())
+        self.assertEqual(
+            (rated.design.order, rated.design.plan), (None, "cheapest"), "stages have no order of their own"
+        )
+        self.assertEqual(rated.arithmetic.coefficient_bits, 9)
         self.assertEqual(edits.hold_with_integers().make(taken).design.holds_with_bits, 9)

@@ -1814,4 +1814,25 @@ FAULTS = (
         "test_processors",
         "outputs of several samples together are written over",
     ),
+    Fault(
+        "rounding/widths.py",
+        "    if not design.stages:\n        yield from width_chart",
+        "    if True:\n        yield from width_chart",
+        "test_rates.Designed",
+        "the chart of widths is of the prototype, not of the stages",
+    ),
+    Fault(
+        "rounding/trade.py",
+        "taps = sum(len(stage.coefficients) for stage in made.stages if isinstance(stage, TapSum))",
+        "pass",
+        "test_rates.Designed",
+        "a map of widths counts the prototype's taps",
+    ),
+    Fault(
+        "project/edits.py",
+        'has_plan = project.requirement.rate is not None and project.design.plan not in ("", "single")',
+        "has_plan = False",
+        "test_trade",
+        "a cell of a plan's map asks for an order that stages don't have",
+    ),
 )

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from combe.analysis.exact import exact_filter
+from combe.analysis.rates import rate_stages
+from combe.designing.rates.stages import cost_of_stages
 from combe.filters import Fir
 from combe.ledger import Cost, cost_of
 from combe.realization.program import Step, stages_program
@@ -13,9 +15,11 @@ def realized_cost(realization: Realization) -> Cost:
     """Multiplies, adds and words of memory per sample, stage by stage.
 
     A coefficient that is zero or a power of two, of either sign, is no multiply; a symmetric pair, of taps or in a
-    numerator, is one. A word of memory is a value that is needed after its own sample.
+    numerator, is one. Where the rate changes they are of an input sample, on average, zeros alone left out. A word of memory is a value that is needed after its own sample.
     """
-    if realization.changes_rate or isinstance(exact_filter(realization), Fir):
+    if realization.changes_rate:
+        return cost_of_stages(rate_stages(realization.stages)[0])
+    if isinstance(exact_filter(realization), Fir):
         return cost_of(exact_filter(realization))
     multiplies = adds = delays = 0.0
     program = stages_program(realization.stages, realization.input)

@@ -23,7 +23,7 @@ from combe.rounding.rates import check_prunable, fewest_bits_of_stages, realize_
 from combe.rounding.realize import Choices, fewest_bits, realize, realize_integers, rounded_lines
 from combe.rounding.recursive import SECTION_STRUCTURES
 from combe.rounding.search.fewer_adders import fewer_adders
-from combe.rounding.widths import cheapest_widths, width_chart
+from combe.rounding.widths import cheapest_widths, design_chart
 from combe.signals.report import adders_document, arithmetic_document, chart_document, widths_document
 
 
@@ -99,11 +99,9 @@ def run(
     _needs_limits(source, wishes)
     try:
         made, extra = _made(source, choices, fewest, signal_to_noise, adders)
-        if chart and source.stages:
-            raise FormatError("there is no chart where the rate changes", "chart", "leave it out")
         if chart:
             assert source.requirement is not None
-            extra["chart"] = chart_document(list(width_chart(source.filter, source.requirement, choices)))
+            extra["chart"] = chart_document(list(design_chart(source, source.requirement, choices)))
     except CombeError as error:
         raise error.at(design) from None
     lines = rounded_lines(made, source.requirement) if source.requirement else ()

@@ -313,7 +313,9 @@ def take_cell(order: int | None, bits: int, is_better: bool) -> Edit:
     """An order at a width, with better integers or without."""
 
     def make(project: Project) -> Project:
-        design = replace(project.design, order=order, holds_with_bits=None)
+        # Stages of a plan are each as short as can be, whatever the order of them all.
+        has_plan = project.requirement.rate is not None and project.design.plan not in ("", "single")
+        design = replace(project.design, order=None if has_plan else order, holds_with_bits=None)
         arithmetic = with_choices(project.arithmetic, coefficient_bits=bits, better=is_better)
         return replace(project, design=design, arithmetic=arithmetic)
 

@@ -24,7 +24,7 @@ from combe.realization.stages import Realization
 from combe.rounding.choices import uncounted
 from combe.rounding.realize import realize
 from combe.rounding.trade import BITS, Cell, trade
-from combe.rounding.widths import WidthPoint, width_chart
+from combe.rounding.widths import WidthPoint, design_chart
 from combe.signals.noise_run import SIGNALS, listen
 from combe.signals.spec import signal_from_sentence
 from combe.values import replace
@@ -72,7 +72,7 @@ def tabled(rounded: Rounded, project: Project) -> Reports:
 def charted(ideal: Ideal, project: Project, is_stopped: Stop) -> Reports:
     """Margin and noise of every structure at every width."""
     points: list[WidthPoint] = []
-    for point in width_chart(ideal.design.filter, project.requirement, uncounted(project.arithmetic), is_stopped):
+    for point in design_chart(ideal.design, project.requirement, uncounted(project.arithmetic), is_stopped):
         points.append(point)
         if len(points) % 8 == 0:
             yield News("chart", tuple(points), is_whole=False)

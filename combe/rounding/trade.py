@@ -15,10 +15,12 @@ from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError, FormatError, Stopped
 from combe.filters import Fir
 from combe.ledger import meets, worst_line
-from combe.realization.stages import Realization, TapSum
+from combe.realization.cic import Cic
+from combe.realization.stages import Realization, Requantize, TapSum
 from combe.requirement import Requirement
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
-from combe.rounding.realize import HELD, realize, rounded_lines
+from combe.rounding.rates import realize_design
+from combe.rounding.realize import HELD, rounded_lines
 from combe.values import replace
 
 BITS = range(8, 21)
@@ -36,8 +38,9 @@ Stop = Callable[[], bool]
 class Cell(Struct, frozen=True):
     """An order at a width: the least margin of all limits, whether all are kept, and whether it takes better integers.
 
-    ``multiplies``, ``adds`` and ``delays`` are of the rounded filter; ``memory_bits`` holds the coefficients, a symmetric
-    pair once; ``multiplier_blocks`` are blocks of 18 × 18 bits with a multiplier of its own for each product.
+    ``multiplies``, ``adds`` and ``delays`` are of the rounded filter, where the rate changes of an input sample on average and
+    with ``taps`` those of all stages; ``memory_bits`` holds the coefficients, a symmetric pair once; ``multiplier_blocks`` are blocks
+    of 18 × 18 bits with a multiplier of its own for each product.
     """
 
     order: int
@@ -46,8 +49,8 @@ class Cell(Struct, frozen=True):
     margin_db: float
     meets: bool
     is_better: bool
-    multiplies: int
-    adds: int
+    multiplies: float
+    adds: float
     delays: int
     memory_bits: int
     multiplier_blocks: int
@@ -114,6 +117,8 @@ def unbeaten(cells: Sequence[Cell]) -> list[Cell]:
 
 def _orders(task: Task, first: Design, longer: int | None) -> Iterator[Design]:
     yield first
+    if len(first.stages) > 1:
+        return  # each of them is as short as can be
     more = longer if longer is not None else LONGER if first.kind == "fir" else MORE_SECTIONS
     for order in range(first.order + 1, first.order + more + 1):
         if task.is_stopped():
@@ -136,6 +141,7 @@ class _Known:
         """One order at every width."""
         vain = 0
         may_search = not self.is_plain and isinstance(found.filter, Fir) and found.filter.symmetry != 0
+        may_search = may_search and len(found.stages) < 2
         may_search = may_search and meets(lines_of_design(found, self.requirement))
         for bits in widths:
             cell = self.cell(found, bits, False)
@@ -157,9 +163,9 @@ class _Known:
         )
         ends = time.monotonic() + PATIENCE_S
         try:
-            made = realize(
-                found.filter, self.requirement.sample_rate_hz, wanted, requirement=self.requirement,
-                is_stopped=lambda: self.is_stopped() or time.monotonic() > ends, enough=HELD,
+            made = realize_design(
+                found, wanted, is_stopped=lambda: self.is_stopped() or time.monotonic() > ends, enough=HELD,
+                requirement=self.requirement,
             )  # fmt: skip
         except FormatError:
             return None
@@ -176,12 +182,15 @@ def _cell(found: Design, bits: int, made: Realization, margin: float, is_kept: b
     from combe.analysis.cost import realized_cost
 
     cost = realized_cost(made)
-    multiplies, adds, delays = int(cost.multiplies), int(cost.adds), int(cost.delays)
+    multiplies, adds = (int(each) if each == int(each) else round(each, 6) for each in (cost.multiplies, cost.adds))
     numbers = _stored(made)
-    blocks = sum(-(-bits // BLOCK_BITS) * -(-made.input.bits // BLOCK_BITS) for _ in range(multiplies))
+    wide = -(-bits // BLOCK_BITS) * -(-made.input.bits // BLOCK_BITS)
+    products = numbers if found.stages else int(multiplies)
+    taps = found.order + 1 if found.kind == "fir" else None
+    if found.stages:
+        taps = sum(len(stage.coefficients) for stage in made.stages if isinstance(stage, TapSum))
     return Cell(
-        found.order, found.order + 1 if found.kind == "fir" else None, bits, margin, is_kept, is_better,
-        multiplies, adds, delays, numbers * bits, blocks,
+        found.order, taps, bits, margin, is_kept, is_better, multiplies, adds, int(cost.delays), numbers * bits, products * wide,
     )  # fmt: skip
 
 
@@ -192,7 +201,11 @@ def _stored(made: Realization) -> int:
         if isinstance(stage, TapSum):
             taps = stage.coefficients
             is_even = taps == taps[::-1] or taps == tuple(-value for value in reversed(taps))
-            count += (len(taps) + 1) // 2 if is_even else len(taps)
+            count += sum(
+                1 for tap in (taps[: (len(taps) + 1) // 2] if is_even else taps) if tap or not made.changes_rate
+            )
+        elif isinstance(stage, (Cic, Requantize)):
+            continue
         else:
             terms = [term for node in stage.network(source).nodes for term in node.terms]
             count += sum(1 for term in terms if abs(term.coefficient) & (abs(term.coefficient) - 1))

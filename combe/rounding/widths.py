@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from combe.analysis.measured import measured_noise
 from combe.analysis.noise import follows_signal, noise_power
+from combe.designing.designed import Design
 from combe.errors import FormatError, PoleError, Stopped, StructureError, SumError
 from combe.filters import Cascade, Filter, Fir, rational_of, sections_of
 from combe.ledger import meets, worst_line
@@ -78,6 +79,32 @@ def measured_power(realization: Realization) -> float:
 def _ratio_db(realization: Realization, power: float) -> float:
     full = (realization.output.most - realization.output.least) / 2
     return 20 * log10(full / sqrt(2) / sqrt(power)) if power else float("inf")
+
+
+def design_chart(
+    design: Design, requirement: Requirement, choices: Choices, is_stopped: Callable[[], bool] = lambda: False
+) -> Iterator[WidthPoint]:  # fmt: skip
+    """The chart of any design; stages that change the rate are rounded all to the same width, and have one structure."""
+    from combe.rounding.rates import realize_stages
+
+    if not design.stages:
+        yield from width_chart(design.filter, requirement, choices, is_stopped)
+        return
+    holding = 0
+    for bits in CHARTED:
+        if is_stopped():
+            raise Stopped
+        base = replace(choices, structure="", better=False, accumulator_bits=None, product_bits=None)
+        try:
+            made = realize_stages(design, replace(base, coefficient_bits=bits))
+        except SumError:
+            break
+        worst = worst_line(rounded_lines(made, requirement))
+        margin = worst.margin if worst else None
+        yield WidthPoint("direct", bits, margin, None)
+        holding = holding + 1 if margin is not None and margin >= 0 else 0
+        if holding >= CERTAIN:
+            break
 
 
 def width_chart(

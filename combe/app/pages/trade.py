@@ -158,7 +158,8 @@ class TradeMap(QWidget):
         foot = self.box(orders[0], widths[-1]).bottom() + 2
         for order in orders:
             column = self.box(order, widths[-1])
-            count = order + 1 if self.word == "taps" else order
+            taps = next((cell.taps for (one, _), cell in self.cells.items() if one == order), None)
+            count = order if taps is None else taps
             painter.drawText(QRectF(column.left(), foot, column.width(), 20), Qt.AlignmentFlag.AlignCenter, f"{count}")
         painter.drawText(QRectF(0, foot, LEFT - 10, 20), Qt.AlignmentFlag.AlignRight, self.word)
 
