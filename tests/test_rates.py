@@ -52,6 +52,7 @@ from combe.requirement import Requirement, requirement_document, requirement_fro
 from combe.requirement.rates import prototype_requirement
 from combe.rounding.choices import Choices
 from combe.rounding.holding import stages_that_hold
+from combe.rounding.movement import rounding_facts
 from combe.rounding.rates import fewest_bits_of_stages, rate_lines, realize_stages
 from combe.rounding.trade import trade
 from combe.rounding.widths import design_chart
@@ -710,6 +711,37 @@ class Designed(unittest.TestCase):
                 wanted = level(hz, pieces)
                 is_own = wanted < 0 and level(folded, pieces) > wanted
                 self.assertEqual(level(hz, own), wanted if is_own else 0.0, (pieces, rate, factor, hz))
+
+    def test_what_rounding_did_is_told_of_all_stages(self) -> None:
+        """Digits of every stage's taps (those of 3·v xor v), and a zero's place at the rate where it stands."""
+        for brief, plan, words in (
+            (DOWN, "2x2x2", "of all stages"),
+            (DOWN, "cic4x2", "the taps take"),
+            (UP, "single", "the taps take"),
+        ):
+            found = design_of(brief, plan)
+            made = realize_stages(found, Choices(16, input="s12f11", output="s16f15"))
+            told = [fact.sentence for fact in rounding_facts(found.filter, made, brief, Choices(16))]
+            taps = [abs(tap) for stage in made.stages if isinstance(stage, TapSum) for tap in stage.coefficients]
+            digits = sum(f"{3 * tap ^ tap:b}".count("1") for tap in taps)
+            self.assertTrue(any(words in one and f"take {digits} digits" in one for one in told), (told, digits))
+            hz = float(next(one for one in told if "The zero" in one).split(", ")[1].split(" kHz")[0]) * 1e3
+            assert isinstance(found.filter, Fir) and brief.rate is not None
+            places = np.abs(np.angle(np.roots(found.filter.taps))) / (2 * np.pi) * brief.input_rate_hz * brief.rate.up
+            self.assertLess(float(np.min(np.abs(places - hz))), 60.0, (plan, hz))  # told to four digits
+
+    def test_better_integers_of_a_stage_are_told_by_its_own_limits(self) -> None:
+        found = design_of(UP, "single")
+        choices = Choices(15, input="s12f11", output="s16f15", better=True)
+        made = realize_stages(found, choices)
+        told = next(
+            f.sentence for f in rounding_facts(found.filter, made, UP, choices) if "of the tolerances" in f.sentence
+        )
+        used = float(told.split("They use ")[1].split(" %")[0]) / 100
+        rows = [(line.asked, line.reached, line.limit) for line in rate_lines(made, UP)]
+        ripple = max(abs(10 ** (reached / 20) - 1) for _, reached, _ in rows[:2]) / (10 ** (0.1 / 20) - 1)
+        image = max(10 ** ((reached - asked_db) / 20) for asked_db, reached, _ in rows[2:])
+        self.assertAlmostEqual(used, max(ripple, image), delta=0.02)
 
     def test_maps_of_widths_are_of_the_stages(self) -> None:
         """Chart and trade: every stage rounded as it will be, looked at point by point through the stages' own integers."""

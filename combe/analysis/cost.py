@@ -14,8 +14,9 @@ from combe.realization.stages import Realization, TapSum
 def realized_cost(realization: Realization) -> Cost:
     """Multiplies, adds and words of memory per sample, stage by stage.
 
-    A coefficient that is zero or a power of two, of either sign, is no multiply; a symmetric pair, of taps or in a
-    numerator, is one. Where the rate changes they are of an input sample, on average, zeros alone left out. A word of memory is a value that is needed after its own sample.
+    A coefficient that is zero or a power of two, of either sign, is no multiply; a symmetric pair, of taps or in a numerator, is one.
+    Where the rate changes they are of an input sample, on average, and zeros alone are none. A word of memory is a value that is
+    needed after its own sample.
     """
     if realization.changes_rate:
         return cost_of_stages(rate_stages(realization.stages)[0])

@@ -15,6 +15,7 @@ from combe.designing.shares import share_of
 from combe.errors import FormatError
 from combe.filters import Filter, Fir, rational_of
 from combe.ledger import gain_lines
+from combe.realization.cic import Cic
 from combe.realization.network import Network
 from combe.realization.section import Section
 from combe.realization.stages import Realization, Stage, TapSum
@@ -176,29 +177,49 @@ def _stage_changes(stage: Stage) -> list[tuple[str, int, Stage]]:
 
 
 def rounding_facts(exact: Filter, realization: Realization, requirement: Requirement, choices: Choices) -> list[Fact]:
-    """What rounding the coefficients did, in sentences."""
+    """What rounding the coefficients did, in sentences; where the rate changes roots are those of all stages at the highest rate."""
     found = []
+    rate = realization.sample_rate_hz * realization.ratio[0]
     moves = moved_roots(exact, exact_filter(realization))
     for kind in ("pole", "zero"):
         own = [move for move in moves if move.kind == kind]
         if own:
             worst = max(own, key=lambda move: move.distance)
-            hz = abs(np.angle(worst.exact)) / (2 * np.pi) * realization.sample_rate_hz
-            place = frequency_text(float(f"{hz:.4g}"), realization.sample_rate_hz) if hz > 1e-9 else "0 Hz"
+            hz = abs(np.angle(worst.exact)) / (2 * np.pi) * rate
+            place = frequency_text(float(f"{hz:.4g}"), rate) if hz > 1e-9 else "0 Hz"
             words = f"The {kind} at {abs(worst.exact):.5f}, {place},"
             found.append(Fact("note", f"{words} moves most: by {worst.distance:.2g}, to {abs(worst.rounded):.5f}."))
     if worst_one := worst_coefficient(realization, requirement):
         weight = "warning" if worst_one.share > 0.2 else "note"
         found.append(Fact(weight, worst_one.sentence()))
-    stage = realization.stages[0]
-    if choices.better and isinstance(exact, Fir) and exact.symmetry and isinstance(stage, TapSum):
-        limits = stage.coefficient.least, stage.coefficient.most
-        better = better_integers(exact.taps, exact.symmetry, requirement, stage.coefficient.fraction, limits)
-        found.append(Fact("note", better.sentence()))
-    if isinstance(stage, TapSum) and len(stage.coefficients) <= MOST_TAPS:
-        digits = sum(digit_count(value) for value in stage.coefficients)
-        graph = adder_graph(stage.coefficients)
-        words = f"As signed powers of two the taps take {digits} digits"
-        mult = len(graph.adders)
-        found.append(Fact("note", f"{words}; one graph of {mult} adders makes all their multiples."))
+    sums = [stage for stage in realization.stages if isinstance(stage, TapSum)]
+    if choices.better and isinstance(exact, Fir) and exact.symmetry and isinstance(realization.stages[0], TapSum):
+        found += _better_fact(exact, realization, requirement)
+    if (
+        sums
+        and max(len(stage.coefficients) for stage in sums) <= MOST_TAPS
+        and isinstance(realization.stages[0], (TapSum, Cic))
+    ):
+        digits = sum(digit_count(value) for stage in sums for value in stage.coefficients)
+        count = sum(len(adder_graph(stage.coefficients).adders) for stage in sums)
+        whose, graphs = ("the taps", "one graph") if len(sums) == 1 else ("the taps of all stages", "a graph for each")
+        words = f"As signed powers of two {whose} take {digits} digits"
+        made = f"of {count} adders makes" if len(sums) == 1 else f"of them, {count} adders in all, makes"
+        found.append(Fact("note", f"{words}; {graphs} {made} all their multiples."))
     return found
+
+
+def _better_fact(exact: Fir, realization: Realization, requirement: Requirement) -> list[Fact]:
+    """How far better integers are from what can't be beaten: of a single stage, as it is searched for."""
+    from combe.rounding.rates import stage_limits
+
+    stage = realization.stages[0]
+    assert isinstance(stage, TapSum)
+    taps, asked = exact.taps, requirement
+    if realization.changes_rate:
+        if len(realization.stages) > 2:
+            return []  # stages in a row are rounded plainly
+        taps, asked = tuple(tap * stage.up for tap in taps), stage_limits(requirement, stage.up)
+    limits = stage.coefficient.least, stage.coefficient.most
+    found = better_integers(taps, exact.symmetry, asked, stage.coefficient.fraction, limits)
+    return [Fact("note", found.sentence())]

@@ -136,7 +136,7 @@ def _better(
     from combe.ledger import gain_lines
     from combe.rounding.search.better_integers import better_integers
 
-    lifted = raised(prototype_requirement(asked), 20 * log10(up))
+    lifted = stage_limits(asked, up)
     limits = coefficient.least, coefficient.most
     found = better_integers(fir.taps, fir.symmetry, lifted, coefficient.fraction, limits, is_stopped, enough).integers
 
@@ -145,6 +145,11 @@ def _better(
         return share_of(gain_lines(taken, lifted), lifted)
 
     return found if used(found) < used(integers) else integers
+
+
+def stage_limits(asked: Requirement, up: int) -> Requirement:
+    """What a single stage's own taps must keep: the prototype's limits, moved up by what stuffing loses."""
+    return raised(prototype_requirement(asked), 20 * log10(up))
 
 
 def raised(requirement: Requirement, db: float) -> Requirement:
