@@ -6,6 +6,7 @@ import contextlib
 import itertools
 import json
 import random
+import re
 import shutil
 import subprocess
 import sys
@@ -29,6 +30,8 @@ from combe.delivery.c.rates import chunk_of
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import hdl_package
+from combe.delivery.recipes import recipe_named
+from combe.delivery.tables import integer_sets, real_sets, sets_text
 from combe.designing.designed import Design
 from combe.designing.equiripple.method import nearly_shortest
 from combe.designing.file import design_document, design_from
@@ -711,6 +714,28 @@ class Designed(unittest.TestCase):
                 wanted = level(hz, pieces)
                 is_own = wanted < 0 and level(folded, pieces) > wanted
                 self.assertEqual(level(hz, own), wanted if is_own else 0.0, (pieces, rate, factor, hz))
+
+    def test_each_stage_has_a_table_of_its_own(self) -> None:
+        found = design_of(DOWN, "cic2x2x2")
+        made = realize_stages(found, Choices(16))
+        sums = [(k, stage) for k, stage in enumerate((s for s in made.stages if not isinstance(s, Requantize)), 1)]
+        wanted = {f"x_{k}": list(stage.coefficients) for k, stage in sums if isinstance(stage, TapSum)}
+        self.assertEqual(list(wanted), ["x_2", "x_3"])
+        text = sets_text(integer_sets(made), recipe_named("c-array"), "x")
+        read = {
+            name: [int(word) for word in body.replace("\n", " ").split(",")]
+            for name, count, body in re.findall(r"int16_t (\w+)\[(\d+)\] = \{(.*?)\};", text, re.S)
+        }
+        self.assertEqual(read, wanted)
+        whole = sets_text(real_sets(found), recipe_named("floats"), "x")
+        taps = [tap for stage in found.stages for tap in stage.taps]
+        self.assertEqual([float(word) for word in whole.split()], taps)
+        half = sets_text(integer_sets(made), replace(recipe_named("lines"), half=True), "x").split()
+        self.assertEqual(
+            [int(word) for word in half], [v for own in wanted.values() for v in own[: (len(own) + 1) // 2]]
+        )
+        alone = sets_text(integer_sets(realize_stages(design_of(DOWN), Choices(16))), recipe_named("c-array"), "x")
+        self.assertIn("int16_t x[", alone)
 
     def test_what_rounding_did_is_told_of_all_stages(self) -> None:
         """Digits of every stage's taps (those of 3·v xor v), and a zero's place at the rate where it stands."""

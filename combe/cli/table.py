@@ -8,8 +8,8 @@ import typer
 
 from combe.cli.sources import FilterName, realization_in
 from combe.delivery import checked_name, identifier_from
-from combe.delivery.recipes import GALLERY, Coefficient, recipe_named, table_text
-from combe.delivery.tables import integer_table, real_table
+from combe.delivery.recipes import GALLERY, recipe_named
+from combe.delivery.tables import CoefficientSet, integer_sets, real_sets, sets_text
 from combe.designing.file import read_design
 from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text, write_text
@@ -33,25 +33,27 @@ def run(
         if not value:
             raise FileError("is missing", key, "combe table FILE --recipe R --to F")
     chosen = recipe_named(recipe)
-    found, described, kind, own = _coefficients(file, filter)
+    found, own = _coefficients(file, filter)
     identifier = checked_name(name) if name else identifier_from(own)
-    write_text(to, table_text(found, chosen, identifier, described, kind))
+    write_text(to, sets_text(found, chosen, identifier))
     return 0
 
 
-def _coefficients(file: str, name: str = "") -> tuple[list[Coefficient], str, str, str]:
-    """Coefficients in order, their formats in words, the C type that holds them all, and a name."""
+def _coefficients(file: str, name: str = "") -> tuple[list[CoefficientSet], str]:
+    """Coefficients in order, in as many sets as belong apart, and a name."""
     text = read_text(file)
     if text.lstrip().startswith("{"):
         try:
             document = parse_json(text, "")
             kind = document.get("format") if isinstance(document, dict) else None
             if kind == "combe-realization":
-                return integer_table(realization_from(document).realization)
+                made = realization_from(document).realization
+                return integer_sets(made), made.name
             if kind == "combe-project":
-                return integer_table(realization_in(file, name).realization)
+                made = realization_in(file, name).realization
+                return integer_sets(made), made.name
         except CombeError as error:
             raise (error if error.where.startswith(file) else error.at(file)) from None
     design = read_design(file, None, text)
     own = design.requirement.name if design.requirement else "coefficients"
-    return real_table(design.filter), "real numbers", "double", own
+    return real_sets(design), own

@@ -2,20 +2,49 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+from msgspec import Struct
+
 from combe.delivery.c.types import c_type
-from combe.delivery.recipes import Coefficient
+from combe.delivery.recipes import Coefficient, Recipe, table_text
+from combe.designing.designed import Design
 from combe.errors import FileError
 from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
+from combe.realization.cic import Cic
 from combe.realization.network import Network
 from combe.realization.section import Section
-from combe.realization.stages import Realization, TapSum
+from combe.realization.stages import Realization, Stage, TapSum
 
 
-def integer_table(made: Realization) -> tuple[list[Coefficient], str, str, str]:
-    """Coefficients in order, their formats in words, the C type that holds them all, and a name."""
+class CoefficientSet(Struct, frozen=True):
+    """Coefficients that belong together, in order; their formats in words, the C type that holds them all, and what the name of
+    the whole gets behind it where there are several sets."""
+
+    coefficients: tuple[Coefficient, ...]
+    described: str
+    kind: str
+    suffix: str = ""
+
+
+def integer_sets(made: Realization) -> list[CoefficientSet]:
+    """All in one set; of stages that change the rate each stage of taps its own, numbered by its place in the row.
+
+    Raises
+    ------
+    FileError
+        If there are none.
+    """
+    stages = [stage for stage in made.stages if isinstance(stage, (TapSum, Cic))]
+    if made.changes_rate and sum(isinstance(stage, TapSum) for stage in stages) > 1:
+        return [_integers([stage], f"_{place}") for place, stage in enumerate(stages, 1) if isinstance(stage, TapSum)]
+    return [_integers(made.stages)]
+
+
+def _integers(stages: Sequence[Stage], suffix: str = "") -> CoefficientSet:
     found: list[Coefficient] = []
     formats = []
-    for stage in made.stages:
+    for stage in stages:
         if isinstance(stage, TapSum):
             formats.append(stage.coefficient)
             found += [Coefficient(v, v * stage.coefficient.step, stage.coefficient.bits) for v in stage.coefficients]
@@ -31,8 +60,28 @@ def integer_table(made: Realization) -> tuple[list[Coefficient], str, str, str]:
     if not found:
         raise FileError("there are no coefficients in it", "stages")
     widest = max(formats, key=lambda entry: entry.bits)
-    described = ", ".join(dict.fromkeys(str(entry) for entry in formats))
-    return found, described, c_type(widest), made.name
+    return CoefficientSet(tuple(found), ", ".join(dict.fromkeys(map(str, formats))), c_type(widest), suffix)
+
+
+def real_sets(design: Design) -> list[CoefficientSet]:
+    """The same of a design, in real numbers."""
+    taps = [(f"_{place}", stage.taps) for place, stage in enumerate(design.stages, 1) if stage.taps]
+    if len(taps) > 1:
+        return [CoefficientSet(tuple(real_table(Fir(own))), "real numbers", "double", suffix) for suffix, own in taps]
+    return [CoefficientSet(tuple(real_table(design.filter)), "real numbers", "double")]
+
+
+def sets_text(sets: Sequence[CoefficientSet], recipe: Recipe, name: str) -> str:
+    """The texts a recipe makes of them, one after another.
+
+    Raises
+    ------
+    FileError
+        If a half is asked of a set that isn't symmetric, or an integer's digits of a real number.
+    """
+    return "\n".join(
+        table_text(list(each.coefficients), recipe, name + each.suffix, each.described, each.kind) for each in sets
+    )
 
 
 def real_table(source: Filter) -> list[Coefficient]:

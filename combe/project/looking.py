@@ -11,8 +11,7 @@ from combe.delivery.coloring import colored
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.diagram import diagram_of
 from combe.delivery.package import Package
-from combe.delivery.recipes import table_text
-from combe.delivery.tables import integer_table
+from combe.delivery.tables import integer_sets, sets_text
 from combe.designing.costs import cycles_of_design
 from combe.designing.workers import apart, soon
 from combe.errors import CombeError
@@ -64,8 +63,7 @@ def tinted(package: Package, is_stopped: Stop) -> Reports:
 
 def tabled(rounded: Rounded, project: Project) -> Reports:
     """The coefficients as text by the project's recipe."""
-    found, described, kind, _ = integer_table(rounded.realization)
-    yield News("table", table_text(found, project.recipe, project.code_name, described, kind))
+    yield News("table", sets_text(integer_sets(rounded.realization), project.recipe, project.code_name))
 
 
 @apart
