@@ -9,7 +9,7 @@ import unittest.mock
 import numpy as np
 
 try:
-    from PyQt6.QtCore import QEvent, QPointF, Qt
+    from PyQt6.QtCore import QPointF, Qt
     from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QApplication, QDialog
@@ -23,8 +23,6 @@ from combe.app.plots.magnitude import MagnitudePlot
 from combe.app.plots.seen import DASH, GAP, dashes, make_ready, seen
 from combe.app.plots.stems import Stems, outermost
 from combe.app.plots.stroke import Stroke
-from combe.app.theme.palette import THEME
-from combe.app.widgets.parts import Row
 from combe.designing.methods import design_task
 from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError
@@ -293,27 +291,6 @@ class Dressing(WindowCase):
         found = {piece.styleSheet() for part in self.window._parts() for piece in [part, *part.findChildren(object)]
                  if hasattr(piece, "styleSheet") and piece.styleSheet()}  # fmt: skip
         return {sheet for sheet in found if "QPushButton" in sheet}
-
-    def test_a_row_that_goes_while_it_waits_holds_nothing_up(self) -> None:
-        panel = self.window.contenders
-        before = list(panel.findChildren(Row))
-        self.assertTrue(before)
-        self.window.dress("dark")
-        waiting = {piece for piece, _ in self.window.wardrobe._waiting}
-        self.assertTrue(waiting & set(before), "rows are dressed one by one")
-        panel.show_contenders((), self.session.project.requirement, self.session.project.design, None, ())
-        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
-        self.window.wardrobe.finish()
-        panel.show_contenders(
-            self.session.results.contenders, self.session.project.requirement, self.session.project.design, None, ()
-        )
-        QApplication.processEvents()
-        came = [row for row in panel.findChildren(Row) if row not in before]
-        self.assertTrue(
-            came and all(THEME.colors.ink in row.styleSheet() for row in came), "what comes later wears the new sheet"
-        )
-        self.window.dress("light")
-        self.window.wardrobe.finish()
 
     def test_every_part_changes_its_sheet_and_late_ones_wear_the_new_one(self) -> None:
         light = self.window.styleSheet()

@@ -1849,11 +1849,4 @@ FAULTS = (
         "test_rates.Designed",
         "digits of the first stage alone are told as those of all",
     ),
-    Fault(
-        "app/theme/wardrobe.py",
-        "if sip.isdeleted(piece):",
-        "if False:",
-        "test_strokes.Dressing",
-        "a row that has gone is dressed",
-    ),
 )

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6 import sip
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
@@ -53,8 +52,6 @@ class Wardrobe(QObject):
             self._timer.stop()
             return
         piece, sheet = self._waiting.pop(0)
-        if sip.isdeleted(piece):
-            return  # a row of a list that has been filled anew meanwhile, and came dressed
         piece.setStyleSheet(sheet)
         dress = getattr(piece, "dress", None)
         if dress is not None:

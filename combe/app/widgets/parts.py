@@ -96,20 +96,11 @@ class Elided(QLabel):
         self.setToolTip(self.whole if shown != self.whole else "")
 
 
-class Bare(QWidget):
-    """Wears no sheet, so that its parts may be dressed one by one."""
+class Panel(QWidget):
+    """A card with a margin on the grid. It draws itself and wears no sheet, so that its parts may be dressed one by
+    one."""
 
     is_bare = True
-
-    def childEvent(self, event: QChildEvent | None) -> None:
-        """A part that came later."""
-        super().childEvent(event)
-        if event is not None and event.polished():
-            dress_late(event.child())
-
-
-class Panel(Bare):
-    """A card with a margin on the grid. It draws itself."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -125,6 +116,12 @@ class Panel(Bare):
         painter.setPen(QPen(THEME.color("line"), 1))
         painter.setBrush(THEME.color("card"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
+
+    def childEvent(self, event: QChildEvent | None) -> None:
+        """A part that came later."""
+        super().childEvent(event)
+        if event is not None and event.polished():
+            dress_late(event.child())
 
 
 class Verdict(QWidget):
@@ -204,12 +201,9 @@ class Row(QFrame):
 class Scroller(QScrollArea):
     """A column that scrolls when it's longer than the panel; ``right`` keeps room beside it for the bar."""
 
-    is_bare = True
-
     def __init__(self, parent: QWidget | None = None, right: int = 4) -> None:
         super().__init__(parent)
-        self.setViewport(Bare())
-        inside = Bare()
+        inside = QWidget()
         self.column = QVBoxLayout(inside)
         self.column.setContentsMargins(0, 0, right, 0)
         self.column.setSpacing(8)
