@@ -152,3 +152,13 @@ def both_versions(project: Project, key: str, value: object) -> tuple[tuple[dict
     document = project_document(project)
     changed = document | {"filters": [document["filters"][0] | {key: value}]}
     return (first_version(project) | {key: value}, ""), (changed, "filters[0].")
+
+
+def application_for(case: unittest.TestCase) -> Any:
+    """The one application of this process, for a test of a part of the window among tests of the core; skipped without Qt."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    try:
+        from PyQt6.QtWidgets import QApplication
+    except ImportError as error:  # pragma: no cover - depends on the machine
+        case.skipTest(f"Qt is missing here: {error}")
+    return QApplication.instance() or QApplication(["combe"])

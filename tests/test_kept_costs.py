@@ -22,7 +22,7 @@ from combe.proof import kept_costs, synthesis
 from combe.proof.synthesis import Synthesized
 from combe.rounding.realize import Choices, realize
 from combe.values import replace
-from tests.support import LOWPASS, fewer_vectors
+from tests.support import LOWPASS, application_for, fewer_vectors
 
 setUpModule = fewer_vectors
 
@@ -141,16 +141,12 @@ class Kept(unittest.TestCase):
 
 class Page(unittest.TestCase):
     def test_a_page_that_rests_asks_and_one_that_nobody_sees_does_not(self) -> None:
-        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        try:
-            from PyQt6.QtTest import QTest
-            from PyQt6.QtWidgets import QApplication
-        except ImportError as error:  # pragma: no cover - depends on the machine
-            self.skipTest(f"Qt is missing here: {error}")
+        application = application_for(self)
+        from PyQt6.QtTest import QTest
+
         from combe.app.pages.cost import CostPage
         from combe.app.pages.page import Scene
 
-        application = QApplication.instance() or QApplication(["combe"])
         self.assertIsNotNone(application)
         made = realize(Fir((0.25, 0.5, 0.25)), 48_000.0, Choices(8, "", "s8f7", "s8f7"))
         rows = tuple(compared(made, HardwareChoices()))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import random
 import re
 import shutil
@@ -42,7 +41,7 @@ from combe.rounding.choices import Choices
 from combe.rounding.rates import rate_lines, realize_stages
 from combe.running.simulate import simulate
 from combe.values import replace
-from tests.support import IS_CAMPAIGN, fewer_vectors, some
+from tests.support import IS_CAMPAIGN, application_for, fewer_vectors, some
 from tests.test_rates import DOWN, SANITIZERS, by_the_book, cut_on_the_way, design_of, random_input
 
 setUpModule = fewer_vectors
@@ -302,17 +301,12 @@ class Code(unittest.TestCase):
 
 class InTheWindow(unittest.TestCase):
     def test_registers_are_pruned_by_a_tick_and_by_a_remedy(self) -> None:
-        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        try:
-            from PyQt6.QtWidgets import QApplication
-        except ImportError as error:  # pragma: no cover - depends on the machine
-            self.skipTest(f"Qt is missing here: {error}")
+        application = application_for(self)
         from combe.app.picture import settle
         from combe.app.session import Session
         from combe.app.settings import Settings
         from combe.app.window import MainWindow
 
-        application = QApplication.instance() or QApplication(["combe"])
         self.assertIsNotNone(application)
         project = demo_project()
         session = Session(
