@@ -41,6 +41,7 @@ from combe.rounding.choices import Choices
 from combe.rounding.rates import rate_lines, realize_stages
 from combe.running.simulate import simulate
 from combe.values import replace
+from tests import memory
 from tests.support import IS_CAMPAIGN, application_for, fewer_vectors, some
 from tests.test_rates import DOWN, SANITIZERS, by_the_book, cut_on_the_way, design_of, random_input
 
@@ -166,7 +167,7 @@ class Exactly(unittest.TestCase):
                 made = replace(
                     whole, discarded=kept, accumulator=replace(whole.accumulator, bits=whole.accumulator.bits + 2)
                 )
-                signal = [int(x) for x in source.integers(ENTRY.least, ENTRY.most + 1, 40_000)]
+                signal = [int(x) for x in source.integers(ENTRY.least, ENTRY.most + 1, 20_000)]
                 exact = by_the_book((whole,), signal[:2000])
                 low, high = error_limits(kept, order, factor, delay)
                 short = [a - b for a, b in zip(cut_on_the_way(made, signal[:2000]), exact)]
@@ -256,7 +257,7 @@ class Code(unittest.TestCase):
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_c_in_one_word_and_in_two(self) -> None:
         source = random.Random(11)
-        for index in range(60 if IS_CAMPAIGN else 4):
+        for index in range(60 if IS_CAMPAIGN else 2):
             made = random_program(source, is_wide=index % 2 == 1)
             package = c_package(made, "f", choices=CodeChoices(source.choice(("c", "c", "c++"))))
             proof = prove_c(package, made, (), SANITIZERS)
@@ -265,7 +266,7 @@ class Code(unittest.TestCase):
     @unittest.skipUnless(shutil.which("rustc"), "there is no compiler on this machine")
     def test_rust(self) -> None:
         source = random.Random(12)
-        for index in range(20 if IS_CAMPAIGN else 2):
+        for index in range(20 if IS_CAMPAIGN else 1):
             made = random_program(source, is_wide=index % 2 == 1)
             proof = proved(rust_package(made, "f"), made, (), None, lambda _: None, lambda: False)
             self.assertTrue(proof.holds, (index, made.stages, proof.sentence()))
@@ -273,7 +274,7 @@ class Code(unittest.TestCase):
     def test_circuits_in_both_languages(self) -> None:
         """Going down with bits left out, going up with registers as wide as what they hold; stalls and resets."""
         source = random.Random(13)
-        for index in some(range(60), 4):
+        for index in some(range(61), 3):
             language, tool = (("verilog", "iverilog"), ("vhdl", "ghdl"))[index % 2]
             if shutil.which(tool) is None:
                 continue
@@ -309,6 +310,7 @@ class InTheWindow(unittest.TestCase):
 
         self.assertIsNotNone(application)
         project = demo_project()
+        memory.remember_all(self, project.requirement)
         session = Session(
             replace(project, requirement=DOWN, design=DesignChoice("equiripple", plan="cic4x2"), arithmetic=Choices(16))
         )
