@@ -58,6 +58,9 @@ def draw_view(view: str, project: Project, path: str, size: tuple[int, int], the
     if entry.runs == "count":
         session.count()
         settle(session)
+    if entry.runs == "synthesize":
+        session.synthesize(False)
+        settle(session)
     if entry.runs == "capture":
         session.capture()
         settle(session)

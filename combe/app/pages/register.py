@@ -91,7 +91,7 @@ REGISTER = (
           pictures=(("budget", Picture()),)),
     Entry("board", "Board", CODE, "board:BoardPage", ("board",), "board", of=PROCESSORS, pictures=(("board", Picture()),)),
     Entry("path", "Data path", CODE, "path:PathPage", ("drawing",), "drawing", of=CIRCUITS, pictures=(("path", Picture()),)),
-    Entry("cost", "Cost", CODE, "cost:CostPage", ("compared", "synthesized"), of=CIRCUITS, pictures=(("cost", Picture()),)),
+    Entry("cost", "Cost", CODE, "cost:CostPage", ("compared", "synthesized"), of=CIRCUITS, runs="synthesize", pictures=(("cost", Picture()),)),
     Entry("capture", "Capture", CODE, "capture:CapturePage", ("captured", "ideal"), runs="capture", of=CIRCUITS),
     Entry("together", "Together", CODE, "together:TogetherPage", ("together",), runs="together"),
     Entry("waves", "Waves", CODE, "waves:WavesPage", ("waves",), runs="prove", of=CIRCUITS),
