@@ -1767,7 +1767,7 @@ FAULTS = (
     ),
     Fault(
         "analysis/noise.py",
-        '        shares.append((f"the registers of stage {index + 1}", path_power(behind) * power / unit**2))\n',
+        "        shares.append((registers_of(index), path_power(behind) * power / unit**2))\n",
         "",
         "test_pruning",
         "the noise of pruned registers is not told",

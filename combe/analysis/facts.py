@@ -12,6 +12,7 @@ from combe.analysis.fact import SEVERITIES, Fact, Remedy
 from combe.analysis.limit_cycles import LimitCycles, overflow_oscillations, zero_input_cycles
 from combe.analysis.measured import measured_noise
 from combe.analysis.noise import follows_signal, predicted_noise
+from combe.analysis.rates import registers_of
 from combe.analysis.residue import residue
 from combe.errors import FormatError
 from combe.realization.cic import Cic, with_pruned_registers
@@ -213,7 +214,7 @@ def _registers(realization: Realization) -> list[Fact]:
         words = f"Registers of sums in a row: {', '.join(map(str, widths))} bits, {sum(widths)} in all"
         if stage.discarded:
             parts = predicted_noise(realization)
-            own = sum(power for name, power in parts.shares if name == f"the registers of stage {index + 1}")
+            own = sum(power for name, power in parts.shares if name == registers_of(index))
             more = 10 * log10(parts.fluctuating / (parts.fluctuating - own)) if own < parts.fluctuating else 0.0
             found.append(Fact("note", f"{words}; the bits they leave out add {more:.2f} dB to the noise."))
             continue

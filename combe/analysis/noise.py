@@ -7,7 +7,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.linear import LinearProgram
-from combe.analysis.rates import path_gain, path_power, phase_steps, rate_roundings, register_cuts
+from combe.analysis.rates import path_gain, path_power, phase_steps, rate_roundings, register_cuts, registers_of
 from combe.realization.program import Program, Step
 from combe.realization.stages import Realization
 
@@ -74,7 +74,7 @@ def _rate_noise(realization: Realization) -> Noise:
         offset += path_gain(behind) * sum(map(mean, phases)) / len(phases) / unit
     for index, power, middle in register_cuts(realization):
         behind = realization.stages[index + 1 :]
-        shares.append((f"the registers of stage {index + 1}", path_power(behind) * power / unit**2))
+        shares.append((registers_of(index), path_power(behind) * power / unit**2))
         offset += path_gain(behind) * middle / unit
     return Noise(float(sum(share for _, share in shares)), offset, tuple(shares))
 

@@ -109,6 +109,11 @@ def register_cuts(realization: Realization) -> list[tuple[int, float, float]]:
     return found
 
 
+def registers_of(index: int) -> str:
+    """What the share of noise of a stage's registers is called."""
+    return f"the registers of stage {index + 1}"
+
+
 def register_limits(stage: Stage) -> tuple[float, float]:
     """The least and the largest error of what a stage gives by what its registers leave out, as values."""
     if not isinstance(stage, Cic) or not stage.discarded:

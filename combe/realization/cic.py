@@ -9,7 +9,7 @@ from msgspec import Struct
 from combe.errors import FormatError
 from combe.realization.formats import Format, narrowest_signed
 from combe.realization.network import Network, Node
-from combe.realization.pruning import error_limits, pruned, reaches
+from combe.realization.pruning import error_limits, pruned, reaches, windows
 from combe.values import replace
 
 MOST_ORDER, MOST_DELAY = 16, 4
@@ -122,13 +122,7 @@ def with_pruned_registers(stage: Cic, source: Format, target: Format) -> Cic:
 @lru_cache(maxsize=64)
 def phase_sums(order: int, length: int, up: int) -> tuple[int, ...]:
     """Σ h[p + k·up] for every phase p of (1 + z⁻¹ + … + z^−(length−1))^order."""
-    weights = [1]
-    for _ in range(order):
-        total, found = 0, []
-        for k in range(len(weights) + length - 1):
-            total += (weights[k] if k < len(weights) else 0) - (weights[k - length] if k >= length else 0)
-            found.append(total)
-        weights = found
+    weights = windows(order, length)[-1]
     return tuple(sum(weights[phase::up]) for phase in range(up))
 
 

@@ -36,7 +36,7 @@ def paths(order: int, factor: int, delay: int) -> tuple[Path, ...]:
     """
     length = factor * delay
     found = []
-    for before, weights in enumerate(reversed(_windows(order, length))):
+    for before, weights in enumerate(reversed(windows(order, length))):
         for _ in range(before):
             weights = _differences(weights, length)
         found.append(_path(weights))
@@ -58,7 +58,7 @@ def reaches(order: int, factor: int, delay: int) -> tuple[tuple[int, int], ...]:
         weights = _differences(weights, delay)
         path = _path(weights)
         found.append((path.positive, path.negative))
-    for through, weights in enumerate(_windows(order, factor * delay), 1):
+    for through, weights in enumerate(windows(order, factor * delay), 1):
         for _ in range(order - through):
             weights = _differences(weights, factor * delay)
         phases = [_path(weights[phase::factor]) for phase in range(factor)]
@@ -66,7 +66,7 @@ def reaches(order: int, factor: int, delay: int) -> tuple[tuple[int, int], ...]:
     return tuple(found)
 
 
-def _windows(order: int, length: int) -> list[list[int]]:
+def windows(order: int, length: int) -> list[list[int]]:
     """The weights of one to ``order`` sums over a window in a row."""
     found = [[1] * length]
     while len(found) < order:
