@@ -16,6 +16,9 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NoReturn
 
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
+from tests import turns
+
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # As the command line does: modules run side by side, and threads of one small matrix only get in their way.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -94,6 +97,8 @@ LOADED = (
     "matplotlib.backends.backend_svg", "matplotlib.backends.backend_pdf", "jinja2", "pygments.lexers", "typer.testing",
 )  # fmt: skip
 """Imported before the modules begin."""
+WAITING = "COMBE_TESTS_WAIT"
+"""Whose turn it is, for the processes of the modules."""
 SLOWEST = int(os.environ.get("COMBE_SLOWEST", "10"))
 """So many tests are named with their times at the end."""
 
@@ -104,12 +109,19 @@ def main() -> int:
     root = Path(__file__).resolve().parent.parent
     names = [word for word in sys.argv[1:] if word != "--quick"]
     if names:
-        return run_here(names, root)
+        return run_here(names)
     modules = sorted(path.stem for path in (root / "tests").glob("test_*.py"))
     if "--quick" in sys.argv:
         modules = [name for name in modules if name not in SLOW]
         print(f"without {', '.join(SLOW)}", flush=True)
     modules.sort(key=lambda name: LONG_FIRST.index(name) if name in LONG_FIRST else len(LONG_FIRST))
+    now = turns.turn(root)
+    if now is not None:
+        os.environ[WAITING] = str(now)
+        print(
+            f"turn {now + 1} of {turns.TURNS}: {len(turns.waiting(now))} long tests wait for the next commits",
+            flush=True,
+        )
     counts = [0, 0, 0]
     slowest: list[tuple[float, str]] = []
     load()
@@ -207,7 +219,8 @@ def _become(module: str, output: Path, root: Path) -> NoReturn:
             os.dup2(file, stream)
         os.chdir(root)
         sys.argv[1:] = [f"tests.{module}"]
-        status = run_here([f"tests.{module}"], root)
+        now = os.environ.pop(WAITING, "")
+        status = run_here([f"tests.{module}"], turns.waiting(int(now)) if now else frozenset())
     except BaseException:
         traceback.print_exc()
     finally:
@@ -217,10 +230,9 @@ def _become(module: str, output: Path, root: Path) -> NoReturn:
         os._exit(status)
 
 
-def run_here(names: list[str], root: Path) -> int:
-    """Modules, classes or tests by name, in this process."""
-    sys.path.insert(0, str(root))
-    suite = unittest.TestLoader().loadTestsFromNames(names)
+def run_here(names: list[str], waiting: frozenset[str] = frozenset()) -> int:
+    """Modules, classes or tests by name, in this process, but those that wait for another turn."""
+    suite = left_of(unittest.TestLoader().loadTestsFromNames(names), waiting)
     result = Spoken()
     suite.run(result)
     for test, trace in result.failures + result.errors:
@@ -229,6 +241,17 @@ def run_here(names: list[str], root: Path) -> int:
     skipped = f", {len(result.skipped)} skipped" if result.skipped else ""
     print(f"\n{result.passed} passed, {failed} failed{skipped}", flush=True)
     return 1 if failed else 0
+
+
+def left_of(suite: unittest.TestSuite, waiting: frozenset[str]) -> unittest.TestSuite:
+    """What is in a suite, in its order and its groups, without what waits."""
+    left = unittest.TestSuite()
+    for each in suite:
+        if isinstance(each, unittest.TestSuite):
+            left.addTest(left_of(each, waiting))
+        elif turns.spoken(type(each).__module__, str(getattr(each, "_testMethodName", each))) not in waiting:
+            left.addTest(each)
+    return left
 
 
 if __name__ == "__main__":
