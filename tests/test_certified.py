@@ -20,7 +20,7 @@ from combe.designing.methods import design
 from combe.errors import FormatError
 from combe.filters import Cascade, Fir
 from combe.realization.formats import Format
-from combe.realization.network import Network
+from combe.realization.network import Network, Node
 from combe.realization.reading import realization_document
 from combe.realization.section import Section, needed_section_accumulator
 from combe.realization.stages import Realization
@@ -178,9 +178,11 @@ class Cycles(unittest.TestCase):
             self.assertGreaterEqual(told, left, structure)
             self.assertGreater(left, 6, structure)
 
-    def free(self, structure: str, rounding: str, bits: int = 8) -> tuple[Network | Section, Format]:
+    def free(
+        self, structure: str, rounding: str, bits: int = 8, b: tuple[float, float, float] = (0.2, 0.1, 0.2)
+    ) -> tuple[Network | Section, Format]:
         made = realize(
-            Cascade(((0.2, 0.1, 0.2, -1.2, 0.8),)), 1.0,
+            Cascade(((*b, -1.2, 0.8),)), 1.0,
             Choices(8, structure, "s8f7", state_bits=bits, rounding=rounding),
         )  # fmt: skip
         stage = made.stages[0]
@@ -196,16 +198,43 @@ class Cycles(unittest.TestCase):
                 found = zero_input_cycles(stage, entry)
                 told += bool(found.cycle)
                 self.assertLessEqual(found.amplitude, 4 * cycle_bound(stage, entry) + 4)
-                if found.cycle and isinstance(stage, Network) and structure == "direct-2":
-                    w = stage.node("w")
-                    gains = {
-                        t.delay: t.coefficient * Fraction(2) ** -t.format.fraction for t in w.terms if t.signal == "w"
-                    }
-                    c = found.cycle
-                    for n in range(len(c)):
-                        exact = gains.get(1, 0) * c[n - 1] + gains.get(2, 0) * c[(n - 2) % len(c)]
-                        self.assertEqual(c[n], rounded(Fraction(exact), w.rounding))
+        for b in ((0.2, 0.1, 0.2), (0.9, -0.8, 0.1), (0.05, 0.0, -0.05)):
+            stage, entry = self.free("direct-2", "nearest-even", b=b)
+            assert isinstance(stage, Network)
+            found = zero_input_cycles(stage, entry)
+            self.assertTrue(found.is_proved)
+            self.assertEqual(found.amplitude, self.loudest_by_hand(stage, cycle_bound(stage, entry)), b)
         self.assertGreater(told, 6)
+
+    def loudest_by_hand(self, stage: Network, top: int) -> int:
+        """Every pair of states followed until it repeats; the loudest output on a way that does."""
+        w, y = stage.node("w"), stage.node("y")
+
+        def gains(node: Node, signal: str) -> list[tuple[int, Fraction]]:
+            unit = Fraction(2) ** (node.result.fraction - stage.node(signal).result.fraction)
+            return [
+                (t.delay, t.coefficient * Fraction(2) ** -t.format.fraction * unit) for t in node.terms if t.signal == signal
+            ]  # fmt: skip
+
+        back, out = gains(w, "w"), gains(y, "w")
+        after = {
+            (a, b): (rounded(Fraction(sum(g * (a, b)[d - 1] for d, g in back)), w.rounding), a)
+            for a in range(-top, top + 1)
+            for b in range(-top, top + 1)
+        }
+        loudest = 0
+        for start in after:
+            state, path = start, []
+            while state in after and state not in path:
+                path.append(state)
+                state = after[state]
+            if state not in path:
+                continue
+            ring = [one[0] for one in path[path.index(state) :]]
+            for n in range(len(ring)):
+                value = rounded(Fraction(sum(g * ring[(n - d) % len(ring)] for d, g in out)), y.rounding)
+                loudest = max(loudest, abs(value))
+        return loudest
 
     def test_a_rotation_rounded_toward_zero_has_none(self) -> None:
         stage, entry = self.free("coupled", "toward-zero")

@@ -9,9 +9,11 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.linear import LinearProgram
+from combe.designing.rates.stages import RateStage
 from combe.realization.formats import Format, narrowest_signed
+from combe.realization.network import Network
 from combe.realization.program import Program, Step
-from combe.realization.stages import Realization
+from combe.realization.stages import Realization, Stage
 
 Array = NDArray[np.float64]
 
@@ -55,27 +57,96 @@ def bounds(realization: Realization) -> list[Bound]:
 
 
 def _rate_bounds(realization: Realization) -> list[Bound]:
-    """Where the rate changes: per stage what any input, and half a step or a step of every rounding before it, can make."""
-    from combe.analysis.rates import register_limits, rounding_step, spread
+    """Where the rate changes: per stage, and per sum of a network, what any input and half a step or a step of every rounding before
+    it can make."""
+    from combe.analysis.network_paths import norms, stages_to_sums
+    from combe.analysis.rates import rate_stages, spread_of
 
     entry = realization.input
     middle = (entry.most + entry.least) / 2 * entry.step
     half = (entry.most - entry.least) / 2 * entry.step
+    errors: list[_Error] = []
     found = []
     for index, stage in enumerate(realization.stages):
-        stages = realization.stages[: index + 1]
-        center, reach = spread(stages, middle, half)
-        for place, before in enumerate(stages):
-            step = rounding_step(before)
-            down, up = error_limits(step) if step is not None else register_limits(before)
-            if down or up:
-                moved, wide = spread(stages[place + 1 :], (up + down) / 2, (up - down) / 2)
+        is_network = isinstance(stage, Network)
+        own = _errors_of(stage, index)
+        if not is_network:
+            errors += own
+        ways, gain = rate_stages(realization.stages[: index + (not is_network)])
+        places = [ways]
+        if isinstance(stage, Network):
+            places = [[*ways, to_sum] for to_sum in stages_to_sums(stage)]
+        for place, before in enumerate(places):
+            center, reach = spread_of(before, gain, middle, half)
+            for one in errors:
+                behind, own_gain = rate_stages(realization.stages[one.after : index + (not is_network)])
+                if isinstance(stage, Network):
+                    behind = [*behind, stages_to_sums(stage)[place]]
+                moved, wide = spread_of(
+                    [*one.first, *behind], own_gain, (one.up + one.down) / 2, (one.up - one.down) / 2
+                )
                 center, reach = (center[0] + moved[0], center[1] + moved[1]), reach + wide
-        unit = stage.result.step
-        name = "the output" if index == len(realization.stages) - 1 else f"stage {index + 1}"
-        least, most = (center[0] - reach) / unit, (center[1] + reach) / unit
-        found.append(Bound(name, index, stage.result, floor(least + 1e-9), ceil(most - 1e-9)))
+            low, high = center[0] - reach, center[1] + reach
+            if isinstance(stage, Network):
+                node = stage.nodes[place]
+                for source, answer in enumerate(norms(stage)):
+                    down, up = _node_limits(stage, source)
+                    low += (
+                        answer.positive[place] * down
+                        + answer.negative[place] * up
+                        - answer.tail[place] * max(-down, up)
+                    )
+                    high += (
+                        answer.positive[place] * up
+                        + answer.negative[place] * down
+                        + answer.tail[place] * max(-down, up)
+                    )
+                is_out = node.name == stage.output and index == len(realization.stages) - 1
+                found.append(
+                    _bound("the output" if is_out else stage.title(index, node), index, node.result, low, high)
+                )
+            else:
+                name = "the output" if index == len(realization.stages) - 1 else f"stage {index + 1}"
+                found.append(_bound(name, index, stage.result, low, high))
+        if is_network:
+            errors += own
     return found
+
+
+class _Error(Struct, frozen=True):
+    """What a rounding can add at least and at most, and the way on: ``first`` within its network, then the stages from ``after`` on."""
+
+    down: float
+    up: float
+    after: int
+    first: tuple[RateStage, ...] = ()
+
+
+def _errors_of(stage: Stage, index: int) -> list[_Error]:
+    """Of all roundings of a stage."""
+    from combe.analysis.network_paths import paths_out
+    from combe.analysis.rates import register_limits, rounding_step
+
+    if isinstance(stage, Network):
+        limits = [_node_limits(stage, source) for source in range(len(stage.nodes))]
+        return [
+            _Error(down, up, index + 1, (path,))
+            for (down, up), path in zip(limits, paths_out(stage))
+            if down or up
+        ]  # fmt: skip
+    step = rounding_step(stage)
+    down, up = error_limits(step) if step is not None else register_limits(stage)
+    return [_Error(down, up, index + 1)] if down or up else []
+
+
+def _node_limits(stage: Network, source: int) -> tuple[float, float]:
+    from combe.analysis.network_paths import own_program
+
+    return error_limits(own_program(stage).steps[source])
+
+
+def _bound(name: str, index: int, entry: Format, low: float, high: float) -> Bound:
+    return Bound(name, index, entry, floor(low / entry.step + 1e-9), ceil(high / entry.step - 1e-9))
 
 
 def worst_values(program: Program) -> tuple[Array, Array]:

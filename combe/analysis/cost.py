@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from combe.analysis.exact import exact_filter
 from combe.analysis.rates import rate_stages
-from combe.designing.rates.stages import cost_of_stages
+from combe.designing.rates.stages import RateStage, cost_of_stages
 from combe.filters import Fir
 from combe.ledger import Cost, cost_of
+from combe.realization.network import Network, at_lower_rate
 from combe.realization.program import Step, stages_program
-from combe.realization.stages import Realization, TapSum
+from combe.realization.stages import Realization, Requantize, Stage, TapSum
 
 
 def realized_cost(realization: Realization) -> Cost:
@@ -19,7 +22,11 @@ def realized_cost(realization: Realization) -> Cost:
     needed after its own sample.
     """
     if realization.changes_rate:
-        return cost_of_stages(rate_stages(realization.stages)[0])
+        found = [stage for stage in realization.stages if not isinstance(stage, Requantize)]
+        ways = rate_stages(found)[0]
+        if not any(isinstance(stage, Network) and way.kind == "taps" for stage, way in zip(found, ways)):
+            return cost_of_stages(ways)
+        return _with_networks(found, ways)
     if isinstance(exact_filter(realization), Fir):
         return cost_of(exact_filter(realization))
     multiplies = adds = delays = 0.0
@@ -37,6 +44,37 @@ def realized_cost(realization: Realization) -> Cost:
             if isinstance(term.signal, int):
                 kept[term.signal] = max(kept.get(term.signal, 0), term.delay)
     return Cost(multiplies, adds, delays + sum(kept.values()), realization.structure)
+
+
+def _with_networks(stages: Sequence[Stage], ways: Sequence[RateStage]) -> Cost:
+    """Of stages in a row with networks of any kind among them: what these do once for each sample at the lower rate."""
+    multiplies = adds = delays = 0.0
+    rate = 1.0
+    for stage, way in zip(stages, ways):
+        own = way.cost()
+        if isinstance(stage, Network):
+            lower, _ = at_lower_rate(stage)
+            kept: dict[str, int] = {}
+            for node in lower.nodes:
+                for term in node.terms:
+                    kept[term.key] = max(kept.get(term.key, 0), term.delay)
+            sums = [[term for term in node.terms if term.coefficient] for node in lower.nodes]
+            sizes = [
+                {
+                    (term.key, abs(term.coefficient))
+                    for term in terms
+                    if abs(term.coefficient) & (abs(term.coefficient) - 1)
+                }
+                for terms in sums
+            ]
+            own = (
+                sum(map(len, sizes)) / stage.down,
+                sum(max(len(terms) - 1, 0) for terms in sums) / stage.down,
+                sum(kept.values()),
+            )
+        multiplies, adds, delays = multiplies + rate * own[0], adds + rate * own[1], delays + own[2]
+        rate *= way.up / way.down
+    return Cost(multiplies, adds, delays)
 
 
 def _multiplies(step: Step) -> int:

@@ -54,7 +54,8 @@ def _plain(text: str) -> str:
 def _overflow(realization: Realization, reached: list[Bound], with_cycles: bool) -> list[Fact]:
     """Values inside that some input can drive out of their range."""
     last = len(realization.stages) - 1
-    inner = [b for b in reached if not b.is_safe and not (b.stage == last and _is_requantize(realization, last))]
+    is_apart = _is_requantize(realization, last) or realization.changes_rate
+    inner = [b for b in reached if not b.is_safe and not (b.stage == last and is_apart and b is reached[-1])]
     if not inner:
         return []
     worst = max(inner, key=lambda b: b.needed_bits - b.result.bits)
@@ -82,6 +83,16 @@ def _is_requantize(realization: Realization, index: int) -> bool:
     return isinstance(realization.stages[index], Requantize)
 
 
+def _state_bits(stage: Stage) -> int:
+    """Of what a stage keeps."""
+    if not isinstance(stage, Network):
+        return stage.result.bits
+    rounded = [
+        node.result.bits for node in stage.nodes if node.accumulator != node.result and node.name != stage.output
+    ]
+    return max(rounded, default=stage.result.bits)
+
+
 def feeds_rests(stage: Stage) -> bool:
     """Whether a stage takes what its roundings cut off into later sums."""
     return isinstance(stage, Network) and any(term.is_rest for node in stage.nodes for term in node.terms)
@@ -104,7 +115,7 @@ def _cycles(realization: Realization) -> list[Fact]:
         remedy = None
         if loud:
             more = ceil(log2(cycles.amplitude * cycles.step / realization.output.step)) + 2
-            bits = min(stage.result.bits + more, 60)
+            bits = min(_state_bits(stage) + more, 60)
             remedy = Remedy(f"Take {bits} state bits", {"state_bits": bits})
         found.append(
             Fact("warning" if loud else "note", _plain(f"The {ordinal(k)} stage: {said[0].lower()}{said[1:]}"), remedy)
@@ -119,7 +130,9 @@ def _cycles(realization: Realization) -> list[Fact]:
         found.append(Fact("warning" if left > 1 else "note", f"At the output {steps} after the input has ended."))
     if recursive and not found:
         if quiet == len(recursive):
-            found.append(Fact("note", "Without input every output dies away: proved, no stage has a limit cycle."))
+            found.append(
+                Fact("note", "Without input every output dies away: proved, no limit cycle comes out of a stage.")
+            )
         else:
             found.append(Fact("note", f"No limit cycle was found; {open_} of {len(recursive)} stages only by search."))
     return found
@@ -173,7 +186,7 @@ def _noise(realization: Realization) -> list[Fact]:
         loudest = max(noise.shares, key=lambda share: share[1])
         bits = ceil(log2(noise.power) / 2) + 1
         stage = next(s for s in realization.stages if s.is_recursive)
-        more = min(stage.result.bits + bits, 60)
+        more = min(_state_bits(stage) + bits, 60)
         remedy = Remedy(f"Take {more} state bits", {"state_bits": more})
         said = f"Most of it, {100 * loudest[1] / noise.power:.0f} %, comes from the rounding of {loudest[0]}."
         found.append(Fact("warning", said, remedy))

@@ -8,7 +8,7 @@ cycles are searched for from random ones: a cycle found is a fact, none found is
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Sequence
 from functools import lru_cache
 from itertools import product
 
@@ -20,16 +20,20 @@ from combe.analysis.linear import LinearProgram
 from combe.errors import FormatError
 from combe.realization.feedback import feedback_groups
 from combe.realization.formats import Format
-from combe.realization.network import Network
+from combe.realization.network import Network, at_lower_rate
 from combe.realization.program import Program, stages_program
 from combe.realization.stages import Stage
 from combe.running.run import rounded_step
+from combe.values import replace
 
 MOST_STATES = 20_000
 RANDOM_STARTS = 200
 LONGEST_FOLLOWED = 4000
 
 State = tuple[int, ...]
+Values = dict[tuple[int, bool], int]
+"""Of steps, by number, and of what their roundings cut off."""
+Told = Callable[[Sequence[Values]], tuple[int, ...]]
 
 
 class LimitCycles(Struct, frozen=True):
@@ -103,46 +107,71 @@ class _Free:
                 found.append(min(limit, max(step.result.most, -step.result.least)))
         return found
 
-    def after(self, state: State) -> tuple[State, int]:
-        """The next state, and the last step's value."""
-        values: dict[tuple[int, bool], int] = {}
-        result = 0
+    def after(self, state: State) -> tuple[State, Values]:
+        """The next state, and what the steps in the loops come to: the last step's value is the last."""
+        values: Values = {}
         for number, step, products in self.steps:
             total = 0
             for p in products:
                 own = values[p.signal, p.is_rest] if p.delay == 0 else state[self.place[p.signal, p.is_rest, p.delay]]
                 total += p.coefficient * own
             result, rest, _ = rounded_step(step, total)
-            values[number, False], values[number, True] = result, rest
+            values[number, True], values[number, False] = rest, result
         new = tuple(
             values[signal, is_rest] if age == 1 else state[self.place[signal, is_rest, age - 1]]
             for signal, is_rest, age in self.kept
         )
-        return new, result
+        return new, values
 
     @property
-    def last(self) -> float:
-        """The value of one raw unit of what cycles are told in."""
-        return self.steps[-1][1].result.step if self.steps else 1.0
+    def unit(self) -> float:
+        """The value of one raw unit of what cycles are told in: of what the stage gives."""
+        return self.program.steps[self.program.output - 1].result.step
 
-    def loudest(self, starts: Iterable[State]) -> tuple[int, ...]:
-        """Follow each state until it repeats; states seen before lead nowhere new."""
+    def given(self, cycle: Sequence[Values]) -> tuple[int, ...]:
+        """What the stage gives while its loops go round: sums outside of them have a memory that ends."""
+        inside = {number for number, _, _ in self.steps}
+        program = self.program
+        if program.output in inside:
+            return tuple(values[program.output, False] for values in cycle)
+        outer = [(k + 1, step) for k, step in enumerate(program.steps) if k + 1 not in inside]
+        memory = sum(max((term.delay for term in step.terms), default=0) for _, step in outer)
+        known: list[Values] = []
+        for n in range(len(cycle) * (-(-memory // len(cycle)) + 2)):
+            now = dict(cycle[n % len(cycle)])
+            known.append(now)
+            for number, step in outer:
+                total = 0
+                for p in step.terms:
+                    if p.signal and (p.delay <= n or p.signal in inside):
+                        then = known[n - p.delay] if p.delay <= n else cycle[(n - p.delay) % len(cycle)]
+                        total += p.coefficient * then[p.signal, p.is_rest]
+                now[number, False], now[number, True], _ = rounded_step(step, total)
+        return tuple(now[program.output, False] for now in known[-len(cycle) :])
+
+    def loudest(self, starts: Iterable[State], told: Told) -> tuple[int, ...]:
+        """Follow each state until it repeats; states seen before lead nowhere new. Cycles are told as ``told`` has them."""
         seen: set[State] = set()
         best: tuple[int, ...] = ()
         for start in starts:
             path: dict[State, int] = {}
-            heard: list[int] = []
+            heard: list[Values] = []
             state = start
             while state not in seen and state not in path and len(path) < LONGEST_FOLLOWED:
                 path[state] = len(path)
-                state, value = self.after(state)
-                heard.append(value)
+                state, values = self.after(state)
+                heard.append(values)
             if state in path:
-                cycle = tuple(heard[path[state] :])
+                cycle = told(heard[path[state] :])
                 if max(abs(value) for value in cycle) > max((abs(value) for value in best), default=0):
                     best = cycle
             seen.update(path)
         return best
+
+
+def _inside(cycle: Sequence[Values]) -> tuple[int, ...]:
+    """The last of the sums in the loops."""
+    return tuple(list(values.values())[-1] for values in cycle)
 
 
 def cycle_bound(stage: Stage, source: Format) -> int:
@@ -152,25 +181,30 @@ def cycle_bound(stage: Stage, source: Format) -> int:
 
 @lru_cache(maxsize=256)
 def zero_input_cycles(stage: Stage, source: Format) -> LimitCycles:
-    """The loudest zero-input cycle of a stage, or the proof that there is none."""
+    """The loudest zero-input cycle of a stage, or the proof that there is none; of one that changes the rate as it is computed at the
+    lower one, in the loudest of its phases."""
+    if isinstance(stage, Network) and max(stage.up, stage.down) > 1:
+        lower, names = at_lower_rate(stage)
+        found = [zero_input_cycles(replace(lower, output=name), source) for name in names]
+        return max(found, key=lambda each: (each.amplitude, not each.is_proved))
     free = _Free(stage, source)
     if not free.steps or not free.kept:
         return LimitCycles(True, (), "it has no feedback")
     if _is_contracting(stage):
-        return LimitCycles(True, (), "its rotation shrinks every state, and so does rounding toward zero", free.last)
+        return LimitCycles(True, (), "its rotation shrinks every state, and so does rounding toward zero", free.unit)
     try:
         tops = free.bounds()
     except FormatError:
-        return LimitCycles(False, (), "", free.last)
+        return LimitCycles(False, (), "", free.unit)
     count = 1
     for top in tops:
         count *= 2 * top + 1
     if count <= MOST_STATES:
         every = product(*(range(-top, top + 1) for top in tops))
-        return LimitCycles(True, free.loudest(every), "every state was followed", free.last)
+        return LimitCycles(True, free.loudest(every, free.given), "every state was followed", free.unit)
     draw = np.random.default_rng(1)
     starts = [tuple(int(draw.integers(-top, top + 1)) for top in tops) for _ in range(RANDOM_STARTS)]
-    return LimitCycles(False, free.loudest(starts), "", free.last)
+    return LimitCycles(False, free.loudest(starts, free.given), "", free.unit)
 
 
 def _is_contracting(stage: Stage) -> bool:
@@ -197,11 +231,12 @@ def overflow_oscillations(stage: Stage, source: Format) -> LimitCycles:
 
     Only a stage whose values can overflow has them; ask ``bounds`` first.
     """
+    stage = at_lower_rate(stage)[0] if isinstance(stage, Network) else stage
     free = _Free(stage, source)
     if not free.steps or not free.kept:
         return LimitCycles(True, (), "it has no feedback")
     if _is_contracting(stage):
-        return LimitCycles(True, (), "its rotation shrinks every state", free.last)
+        return LimitCycles(True, (), "its rotation shrinks every state", free.unit)
     try:
         quiet = max(free.bounds())
     except FormatError:
@@ -215,6 +250,6 @@ def overflow_oscillations(stage: Stage, source: Format) -> LimitCycles:
     starts += [
         tuple(int(draw.integers(least, most, endpoint=True)) for least, most in ends) for _ in range(RANDOM_STARTS)
     ]
-    found = free.loudest(starts)
+    found = free.loudest(starts, _inside)
     is_loud = max((abs(value) for value in found), default=0) > quiet
-    return LimitCycles(False, found if is_loud else (), "", free.last)
+    return LimitCycles(False, found if is_loud else (), "", free.unit)

@@ -11,10 +11,12 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from combe.analysis.network_paths import network_stage
 from combe.designing.rates.stages import RateStage, prototype_of
 from combe.errors import FormatError
 from combe.filters import Fir
 from combe.realization.cic import Cic
+from combe.realization.network import Network
 from combe.realization.program import Step, stages_program
 from combe.realization.pruning import error_limits, error_powers
 from combe.realization.stages import Realization, Requantize, Stage, TapSum
@@ -29,7 +31,7 @@ def rate_stages(stages: Sequence[Stage]) -> tuple[list[RateStage], float]:
     Raises
     ------
     FormatError
-        If one feeds its output back: it has no taps.
+        If one is a section, or grows without bound.
     """
     found, gain = [], 1.0
     for stage in stages:
@@ -39,8 +41,10 @@ def rate_stages(stages: Sequence[Stage]) -> tuple[list[RateStage], float]:
         elif isinstance(stage, Cic):
             found.append(RateStage("cic", stage.up, stage.down, (), stage.order, stage.delay))
             gain *= stage.gain
+        elif isinstance(stage, Network):
+            found.append(network_stage(stage))
         elif not isinstance(stage, Requantize):
-            raise FormatError("sections and networks beside a change of rate are not looked at as one filter", "stages")
+            raise FormatError("sections beside a change of rate are not looked at as one filter", "stages")
     return found, gain
 
 
@@ -69,7 +73,13 @@ def spread(
 ) -> tuple[tuple[float, float], float]:  # fmt: skip
     """What these stages make of values within ``half`` of ``middle``: where the middle comes to lie, least and most over the
     phases, and how far around it the outputs reach at most."""
-    found, gain = rate_stages(stages)
+    return spread_of(*rate_stages(stages), middle, half)
+
+
+def spread_of(
+    found: Sequence[RateStage], gain: float, middle: float, half: float
+) -> tuple[tuple[float, float], float]:  # fmt: skip
+    """The same of stages as exact filters, and the gain of sums in a row among them."""
     if not found:
         return (middle, middle), half
     up = int(np.prod([stage.up for stage in found]))
@@ -140,9 +150,10 @@ def phase_steps(realization: Realization, index: int, step: Step) -> list[Step]:
     ]
 
 
-def path_power(stages: Sequence[Stage]) -> float:
-    """Mean power at the output for white noise of power 1 in front of these stages."""
+def path_power(stages: Sequence[Stage], first: Sequence[RateStage] = ()) -> float:
+    """Mean power at the output for white noise of power 1 in front of these stages, and of ``first`` before them."""
     found, gain = rate_stages(stages)
+    found = [*first, *found]
     if not found:
         return 1.0
     whole = prototype_of(found).array * gain
@@ -150,7 +161,8 @@ def path_power(stages: Sequence[Stage]) -> float:
     return float(np.sum(whole * whole)) * up
 
 
-def path_gain(stages: Sequence[Stage]) -> float:
+def path_gain(stages: Sequence[Stage], first: Sequence[RateStage] = ()) -> float:
     """What becomes of a constant."""
     found, gain = rate_stages(stages)
+    found = [*first, *found]
     return float(np.sum(prototype_of(found).array)) * gain if found else 1.0

@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from combe.analysis.limit_cycles import LimitCycles
 from combe.analysis.transfer import stage_transfer
-from combe.realization.stages import Realization
+from combe.realization.network import Network
+from combe.realization.stages import CHANGING, Realization
 from combe.running.simulate import simulate
 from combe.values import replace
 
@@ -31,10 +32,16 @@ def residue(realization: Realization, cycles: dict[int, LimitCycles]) -> int:
         low, high = realization.input.least * level, realization.input.most * level
         parts.append(np.round(source.uniform(low, high, BURST)).astype(np.int64))
         parts.append(np.zeros(quiet, dtype=np.int64))
-    heard = np.asarray(simulate(realization, np.concatenate(parts))).reshape(BURSTS, BURST + quiet)
-    most = int(np.max(np.abs(heard[:, -quiet // 4 :])))
+    heard = np.asarray(simulate(realization, np.concatenate(parts)))
+    most = 0
+    for end in range(BURST + quiet, BURSTS * (BURST + quiet) + 1, BURST + quiet):
+        last = heard[realization.output_count(end - quiet // 4) : realization.output_count(end)]
+        most = max(most, int(np.max(np.abs(last), initial=0)))
     for index, found in cycles.items():
-        most = max(most, _handed_on(realization, index, found, quiet))
+        stage = realization.stages[index]
+        # Going up, one phase of what it gives isn't what the next stage takes.
+        if not (isinstance(stage, Network) and stage.up > 1):
+            most = max(most, _handed_on(realization, index, found, quiet))
     return most
 
 
@@ -51,12 +58,16 @@ def _handed_on(realization: Realization, index: int, found: LimitCycles, quiet: 
 
 
 def _silence(realization: Realization) -> int:
-    """Samples after which what follows the slowest pole has died away."""
-    radius = 0.0
+    """Samples of the input after which what follows the slowest pole has died away."""
+    radius, rate = 0.0, 1.0
     for stage, source in zip(realization.stages, realization.formats()):
+        if isinstance(stage, CHANGING):
+            rate *= stage.up
         if stage.is_recursive:
             for row in stage_transfer(stage, source).denominators:
                 roots = np.roots([float(value) for value in row])
-                radius = max(radius, float(np.max(np.abs(roots), initial=0.0)))
+                radius = max(radius, float(np.max(np.abs(roots), initial=0.0)) ** rate)
+        if isinstance(stage, CHANGING):
+            rate /= stage.down
     length = np.log(DIED_AWAY) / np.log(min(max(radius, 0.5), 1 - 1e-9))
     return int(min(max(LEAST_QUIET, 2 * length), MOST_QUIET))

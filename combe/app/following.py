@@ -18,6 +18,7 @@ from combe.app.states import states
 from combe.app.widgets.facts_list import told_of
 from combe.app.widgets.parts import verdict_of
 from combe.app.widgets.rate_row import stages_words
+from combe.designing.methods import plan_shown
 from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger import Line
@@ -73,7 +74,7 @@ class Following(Layout):
         if self.session.is_dragging:
             return  # shown together with the filter that follows, see ``_catch_up``
         counted = self.settings.counted
-        self.brief.show_requirement(project.requirement, counted, project.design.plan)
+        self.brief.show_requirement(project.requirement, counted, plan_shown(project.design))
         self.rounded.show_bits(project.arithmetic.coefficient_bits)
         source = self.session.results.ideal.design.filter if self.session.results.ideal is not None else None
         self.rounded.show_better(project.arithmetic.better, isinstance(source, Fir) and source.symmetry != 0)
@@ -104,7 +105,7 @@ class Following(Layout):
             # Now, and not with the brief's figures, whose rows have to be laid out before anything is painted.
             self.plots.paint_now()
             now = self.session.project
-            self.brief.show_requirement(now.requirement, self.settings.counted, now.design.plan)
+            self.brief.show_requirement(now.requirement, self.settings.counted, plan_shown(now.design))
 
     def _show_title(self) -> None:
         session = self.session
@@ -158,7 +159,7 @@ class Following(Layout):
         if rounded is not None:
             made = rounded.realization
             has_sums = any(isinstance(stage, Cic) and stage.down > 1 for stage in made.stages)
-            self.arithmetic.show_kind(made.is_recursive, has_sums)
+            self.arithmetic.show_kind(made.is_recursive, has_sums, made.changes_rate)
             self.code.show_kind(rounded.realization.is_recursive)
 
     def _plan_figures(self) -> None:

@@ -10,6 +10,7 @@ from combe.analysis.exact import exact_filter
 from combe.analysis.rates import program_stages
 from combe.cli.output import print_json, print_lines, status_of
 from combe.cli.sources import FilterName, design_in
+from combe.designing.costs import cost_of_design
 from combe.designing.designed import Design
 from combe.designing.file import design_document, read_design
 from combe.errors import CombeError, FileError
@@ -40,6 +41,9 @@ def run(
     design = _design_in(file, sample_rate, filter)
     document: dict[str, Any] = design_document(design)
     document["measures"] = goodness(design.filter, design.sample_rate_hz)
+    if design.stages:
+        # What stages cost isn't what their prototype would.
+        document["measures"]["cost"] = cost_of_design(design).document()
     if points is not None:
         document["response"] = response_table(design.filter, design.sample_rate_hz, points)
     lines = lines_of(design.filter, design.requirement) if design.requirement else ()

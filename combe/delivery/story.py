@@ -121,7 +121,7 @@ def _limit(limit: Limit) -> str:
     return ", ".join(f"{db:g} dB at {hz:g} Hz" for hz, db in limit.points)
 
 
-def _ratio(stage: TapSum | Cic) -> str:
+def _ratio(stage: TapSum | Cic | Network) -> str:
     return (f", up {stage.up}" if stage.up > 1 else "") + (f", down {stage.down}" if stage.down > 1 else "")
 
 
@@ -145,7 +145,7 @@ def _arithmetic(realization: Realization) -> list[str]:
             )
         elif isinstance(stage, Network):
             rows.append(
-                f"{stage.form} in {len(stage.nodes)} sums, each exact and rounded once; handed on as {stage.result}"
+                f"{stage.form}{_ratio(stage)} in {len(stage.nodes)} sums, each exact and rounded once; handed on as {stage.result}"
             )
             rows += [
                 f"  {node.name}: sum {node.accumulator}, kept as {node.result}, {node.rounding}, {node.overflow}"

@@ -14,7 +14,7 @@ from combe.filters import Cascade, Filter, Fir, Roots, rational_of, sections_of
 from combe.realization.cic import Cic
 from combe.realization.network import Network
 from combe.realization.section import Section
-from combe.realization.stages import Realization, Stage, TapSum
+from combe.realization.stages import CHANGING, Realization, Stage, TapSum
 
 
 class CoefficientSet(Struct, frozen=True):
@@ -35,9 +35,9 @@ def integer_sets(made: Realization) -> list[CoefficientSet]:
     FileError
         If there are none.
     """
-    stages = [stage for stage in made.stages if isinstance(stage, (TapSum, Cic))]
-    if made.changes_rate and sum(isinstance(stage, TapSum) for stage in stages) > 1:
-        return [_integers([stage], f"_{place}") for place, stage in enumerate(stages, 1) if isinstance(stage, TapSum)]
+    stages = [stage for stage in made.stages if isinstance(stage, CHANGING)]
+    if made.changes_rate and sum(not isinstance(stage, Cic) for stage in stages) > 1:
+        return [_integers([stage], f"_{place}") for place, stage in enumerate(stages, 1) if not isinstance(stage, Cic)]
     return [_integers(made.stages)]
 
 
@@ -65,8 +65,12 @@ def _integers(stages: Sequence[Stage], suffix: str = "") -> CoefficientSet:
 
 def real_sets(design: Design) -> list[CoefficientSet]:
     """The same of a design, in real numbers."""
-    taps = [(f"_{place}", stage.taps) for place, stage in enumerate(design.stages, 1) if stage.taps]
-    if len(taps) > 1:
+    taps = [
+        (f"_{place}", stage.taps or (*stage.even, *stage.odd))
+        for place, stage in enumerate(design.stages, 1)
+        if stage.kind != "cic"
+    ]
+    if len(taps) > 1 or any(stage.kind == "allpass" for stage in design.stages):
         return [CoefficientSet(tuple(real_table(Fir(own))), "real numbers", "double", suffix) for suffix, own in taps]
     return [CoefficientSet(tuple(real_table(design.filter)), "real numbers", "double")]
 

@@ -48,11 +48,18 @@ class Design:
     @property
     def kind(self) -> str:
         """``fir`` or ``iir``."""
-        return "fir" if isinstance(self.filter, Fir) else "iir"
+        return "fir" if isinstance(self.filter, Fir) and not self.feeds_back else "iir"
+
+    @property
+    def feeds_back(self) -> bool:
+        """Whether stages that change the rate do, of which the prototype is what is left of their impulse response."""
+        return any(stage.kind == "allpass" for stage in self.stages)
 
     @property
     def order(self) -> int:
-        """The filter's order."""
+        """The filter's order; of stages that feed back the sum of theirs, each at its own rate."""
+        if self.feeds_back:
+            return sum(stage.own_order for stage in self.stages)
         return self.filter.order
 
     @property
@@ -66,12 +73,12 @@ class Design:
     @property
     def size_words(self) -> str:
         """How large it is: taps, order, or the stages of a change of rate."""
-        if len(self.stages) > 1:
+        if len(self.stages) > 1 or self.feeds_back:
             return "x".join(stage.words for stage in self.stages)
         return f"{self.order + 1} taps" if self.kind == "fir" else f"order {self.order}"
 
     def summary(self) -> str:
         """Method and order in words."""
-        if len(self.stages) > 1:
+        if len(self.stages) > 1 or self.feeds_back:
             return f"{self.method}, stages {self.size_words}"
         return f"{self.method}, order {self.order}"

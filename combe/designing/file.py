@@ -151,7 +151,19 @@ class CicPart(Struct, tag_field="kind", tag="cic", forbid_unknown_fields=True):
     delay: Annotated[int, Meta(ge=1, le=4, description="a whole number from 1 to 4")] = 1
 
 
-KINDS = ("taps", "cic")
+Alpha = Annotated[float, Meta(gt=-1, lt=1, description="a number between -1 and 1")]
+
+
+class AllpassPart(Struct, tag_field="kind", tag="allpass", forbid_unknown_fields=True):
+    """A half-band of two allpasses, a coefficient for each pole pair."""
+
+    even: Annotated[list[Alpha], Meta(max_length=32, description="a list of up to 32 coefficients")]
+    odd: Annotated[list[Alpha], Meta(max_length=32, description="a list of up to 32 coefficients")]
+    up: Factor = 1
+    down: Factor = 1
+
+
+KINDS = ("taps", "cic", "allpass")
 
 
 def design_from(document: Any, where: str = "", sample_rate_hz: float | None = None) -> Design:
@@ -210,6 +222,11 @@ def _rate_stage(part: Any, where: str) -> RateStage:
         raise FileError(
             f"expected a part with its kind, found {describe(part)}", where, f"kinds are {', '.join(KINDS)}"
         )
+    if part["kind"] == "allpass":
+        half = read(part, AllpassPart, where)
+        if {half.up, half.down} != {1, 2}:
+            raise FileError("an allpass part goes up or down by two", where, "give it up or down 2, the other 1")
+        return RateStage("allpass", half.up, half.down, even=tuple(half.even), odd=tuple(half.odd))
     shape: TapsPart | CicPart = read(part, TapsPart, where) if part["kind"] == "taps" else read(part, CicPart, where)
     if isinstance(shape, TapsPart):
         if not 1 <= len(shape.taps) <= LONGEST:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, cast
 from msgspec import Struct
 
 from combe.designing import settings as own
-from combe.designing.task import DesignChoice, Setting, Stop, Task
+from combe.designing.task import ALLPASS_PLAN, DesignChoice, Setting, Stop, Task
 from combe.errors import DesignError
 from combe.values import replace
 
@@ -55,6 +55,8 @@ class Method(Struct, frozen=True):
 
 
 LINEAR = ("linear phase", "given order")
+HALF_BANDS = "allpass-half-bands"
+"""The method whose filter is stages that change the rate, and nothing else."""
 EVERY_BAND = (*BANDS, "multiband", "sloped limits")
 WINDOWS: tuple[tuple[str, str, tuple[Setting, ...]], ...] = (
     ("kaiser", "windowed ideal response, ripple set by one parameter", (own.WINDOW_BETA, own.KAISER_DOWN)),
@@ -118,6 +120,8 @@ METHODS: tuple[Method, ...] = (
     Method("balanced-truncation", "iir", "follows a linear-phase FIR at a lower order, near-linear phase kept",
            (*EVERY_BAND, "near-linear phase", "given order"), (LIMITS, ORDER), "recursive.balanced:make",
            (own.FIR_ORDER,)),
+    Method(HALF_BANDS, "iir", "changes the rate by twos in half-bands of two allpasses: a multiply for each pole pair",
+           ("lowpass", "change of rate"), (LIMITS,), "rates.allpass_chain:make"),
     Method("hilbert", "fir", "phase turned by 90 degrees, equiripple", ("bandpass", "antisymmetric taps", *LINEAR),
            (LIMITS, ORDER, FREE), "fir.phase_turned:make_hilbert", own.TURNED, False),
     Method("differentiator", "fir", "gain in proportion to frequency, equal relative ripples",
@@ -139,6 +143,11 @@ METHODS: tuple[Method, ...] = (
     Method("given", "fir or iir", "coefficients typed, pasted or read from a file", ("taps", "b and a", "sections", "roots"),
            ("coefficients",), "given:make", (), False),
 )  # fmt: skip
+
+
+def plan_shown(choice: DesignChoice) -> str:
+    """The plan of a choice, which a method may imply."""
+    return ALLPASS_PLAN if choice.method == HALF_BANDS else choice.plan
 
 
 def method_named(name: str) -> Method:
@@ -195,6 +204,8 @@ def _rate_changed(task: Task, method: Method) -> Design:
     from combe.requirement.rates import prototype_requirement
 
     asked, plan = task.asked, task.choice.plan
+    if method.name == HALF_BANDS:
+        return method.make(task)
     if plan not in ("", "single"):
         if method.name != "equiripple" or task.choice.order is not None:
             raise DesignError(

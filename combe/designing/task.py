@@ -20,6 +20,10 @@ SPARE = ("shared", "stopband", "passband")
 SHAPES = ("lowpass", "highpass", "bandpass", "bandstop")
 
 
+ALLPASS_PLAN = "iir"
+"""The plan that takes half-bands of two allpasses wherever it can."""
+
+
 class DesignChoice(Struct, frozen=True):
     """How to design.
 

@@ -45,7 +45,10 @@ def _stage(stage: Stage) -> str:
             f"result={_format(stage.result)}, rounding={stage.rounding!r}, overflow={stage.overflow!r}, form={stage.form!r})"
         )
     if isinstance(stage, Network):
-        return f"Network(nodes={_tuple([_node(node) for node in stage.nodes])}, output={stage.output!r}, form={stage.form!r})"
+        return (
+            f"Network(nodes={_tuple([_node(node) for node in stage.nodes])}, output={stage.output!r}, form={stage.form!r}"
+            + (f", up={stage.up}, down={stage.down})" if stage.up > 1 or stage.down > 1 else ")")
+        )
     return _requantize(stage)
 
 

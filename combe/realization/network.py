@@ -17,6 +17,7 @@ from combe.realization.term import INPUT, ONE, REST, Term
 
 NamedTerm = Term[str, int]
 MOST_NODES, LONGEST_DELAY, MOST_TERMS = 6000, 6000, 20_000
+MOST_FACTOR = 4096
 
 
 class Node(Struct, frozen=True):
@@ -36,11 +37,18 @@ class Node(Struct, frozen=True):
 
 
 class Network(Struct, frozen=True):
-    """Nodes in the order they are computed; ``output`` names the one that is handed on."""
+    """Nodes in the order they are computed; ``output`` names the one that is handed on.
+
+    One that changes the rate is the same network at its higher rate, between stuffing zeros and dropping samples: all of its delays
+    but some of the input (going down) and some at the output (going up) are multiples of the factor, so that it can be computed
+    once for each sample at the lower rate.
+    """
 
     nodes: tuple[Node, ...]
     output: str
     form: str
+    up: int = 1
+    down: int = 1
 
     def node(self, name: str) -> Node:
         """A node by its name."""
@@ -74,12 +82,85 @@ class Network(Struct, frozen=True):
 
     @property
     def coefficient_formats(self) -> tuple[Format, ...]:
-        """Of all coefficients but ones."""
-        return tuple(term.format for node in self.nodes for term in node.terms if term.format != ONE)
+        """Of all coefficients but ones, and one halves."""
+        return tuple(
+            term.format
+            for node in self.nodes
+            for term in node.terms
+            if term.format != ONE and (abs(term.coefficient) > 1 or term.format.bits > 2)
+        )
 
     def title(self, index: int, node: Node) -> str:
         """A node's name for people, the stage being number ``index``."""
         return f"{node.name} of stage {index + 1}"
+
+
+def check_rate(stage: Network, where: str) -> None:
+    """Raise ``FormatError`` where a network can't be computed at the lower of its rates."""
+    factor = max(stage.up, stage.down)
+    if factor == 1:
+        return
+    if min(stage.up, stage.down) < 1 or factor > MOST_FACTOR or (stage.up > 1 and stage.down > 1):
+        what = f"a network goes up or down, here by {stage.up}/{stage.down}"
+        raise FormatError(
+            what, f"{where}.{'up' if stage.up != 1 else 'down'}", f"one of both is 1, the other 2 to {MOST_FACTOR}"
+        )
+    for index, node in enumerate(stage.nodes):
+        for position, term in enumerate(node.terms):
+            place = f"{where}.nodes[{index}].terms[{position}]"
+            if stage.up > 1 and term.signal == stage.output:
+                raise FormatError("the output of a network that goes up is for nothing else", place, "copy its sum")
+            is_free = term.signal == INPUT if stage.down > 1 else node.name == stage.output
+            if term.delay % factor and not is_free:
+                raise FormatError(
+                    f"a delay of {term.delay} is no multiple of {factor}",
+                    place,
+                    "what is computed at the lower rate has no others",
+                )
+
+
+def at_lower_rate(stage: Network) -> tuple[Network, tuple[str, ...]]:
+    """What is computed once for each sample at the lower rate, and the nodes that are handed on then, in order.
+
+    Delays of nodes count such turns. Those of the input count samples, of which going down so many come in each turn as the factor
+    says. Going up, the output is a node for each phase, of the terms that meet something there: all others would add zeros.
+    """
+    if stage.up == stage.down == 1:
+        return stage, (stage.output,)
+    factor = max(stage.up, stage.down)
+    nodes: list[Node] = []
+    outputs: tuple[str, ...] = (stage.output,)
+    for node in stage.nodes:
+        if stage.up > 1 and node.name == stage.output:
+            continue
+        terms = tuple(_slower(term, stage, factor) for term in node.terms)
+        nodes.append(_with(node, node.name, terms))
+    if stage.up > 1:
+        known = {node.name for node in nodes}
+        last = stage.node(stage.output)
+        for phase in range(factor):
+            name = _unused(f"{stage.output[:11]}p{phase}", known)
+            known.add(name)
+            terms = tuple(_slower(term, stage, factor) for term in last.terms if term.delay % factor == phase)
+            nodes.append(_with(last, name, terms))
+        outputs = tuple(node.name for node in nodes[-factor:])
+    return Network(tuple(nodes), outputs[0], stage.form), outputs
+
+
+def _slower(term: NamedTerm, stage: Network, factor: int) -> NamedTerm:
+    delay = term.delay if stage.down > 1 and term.signal == INPUT else term.delay // factor
+    return Term(term.signal, delay, term.coefficient, term.format, term.is_rest)
+
+
+def _with(node: Node, name: str, terms: tuple[NamedTerm, ...]) -> Node:
+    return Node(name, terms, node.accumulator, node.result, node.rounding, node.overflow)
+
+
+def _unused(name: str, known: set[str]) -> str:
+    """The name, or that with letters behind it that make it another."""
+    while name in known:
+        name += "x"
+    return name
 
 
 def rest_limits(node: Node) -> tuple[int, int]:
@@ -128,6 +209,7 @@ def check_network(stage: Network, source: Format, where: str) -> None:
         raise FormatError(f"there are {len(stage.nodes)} nodes", f"{where}.nodes", f"1 to {MOST_NODES} are taken")
     if sum(len(node.terms) for node in stage.nodes) > MOST_TERMS:
         raise FormatError("there are too many terms", f"{where}.nodes", f"at most {MOST_TERMS} are taken")
+    check_rate(stage, where)
     if stage.output not in nodes:
         raise FormatError(f'"{stage.output}" is no node', f"{where}.output", f"known are {', '.join(list(nodes)[:8])}")
     known = {INPUT}

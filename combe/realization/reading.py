@@ -95,7 +95,7 @@ def _stage(found: StageShape, where: str) -> Stage:
         )  # fmt: skip
     if isinstance(found, NetworkShape):
         nodes = tuple(_node(node, f"{where}.nodes[{k}]") for k, node in enumerate(found.nodes))
-        return Network(nodes, found.output, found.form)
+        return Network(nodes, found.output, found.form, found.up, found.down)
     return Requantize(
         _wide(found.source, f"{where}.from"), _wide(found.to, f"{where}.to"), found.rounding, found.overflow
     )
@@ -148,7 +148,7 @@ def stage_document(stage: Stage) -> dict[str, Any]:
         }  # fmt: skip
     if isinstance(stage, Network):
         return {"kind": "network", "form": stage.form, "nodes": [_node_document(node) for node in stage.nodes],
-                "output": stage.output}  # fmt: skip
+                "output": stage.output} | ({"up": stage.up, "down": stage.down} if stage.up > 1 or stage.down > 1 else {})  # fmt: skip
     return {
         "kind": "requantize", "from": str(stage.source), "to": str(stage.target),
         "rounding": stage.rounding, "overflow": stage.overflow,

@@ -8,8 +8,9 @@ from msgspec import Meta, Struct
 
 from combe.realization.cic import MOST_DELAY, MOST_ORDER
 from combe.realization.formats import OVERFLOWS, ROUNDINGS
+from combe.realization.network import MOST_FACTOR
 from combe.realization.section import SECTION_FORMS
-from combe.realization.stages import FORMS, MOST_BRANCHES, MOST_FACTOR
+from combe.realization.stages import FORMS, MOST_BRANCHES
 from combe.schema import one_of, whole
 
 Text = Annotated[str, Meta(description="a text")]
@@ -75,6 +76,8 @@ class NetworkShape(Struct, tag_field="kind", tag="network", forbid_unknown_field
     nodes: Annotated[list[NodeShape], Meta(description="a list of nodes")]
     output: Annotated[str, Meta(description="a node's name")]
     form: Text = "network"
+    up: Annotated[int, whole(1, MOST_FACTOR)] = 1
+    down: Annotated[int, whole(1, MOST_FACTOR)] = 1
 
 
 class RequantizeShape(

@@ -5,21 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 from math import prod
-from typing import Any
+from typing import Any, TypeGuard
 
 from msgspec import Struct
 
 from combe.errors import FormatError
 from combe.realization.cic import Cic, check_cic
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
-from combe.realization.network import Network, Node, check_network
+from combe.realization.network import MOST_FACTOR, Network, Node, check_network
 from combe.realization.program import Program, stages_program
 from combe.realization.section import Section, check_section
 from combe.realization.term import INPUT, Term
 
 FORMS = ("direct", "folded", "transposed", "polyphase")
 MOST_BRANCHES = 16
-MOST_FACTOR = 4096
 RATE_FORMS = ("direct", "folded")
 """How a sum of taps that changes the rate may be built; its phases follow from the factors."""
 
@@ -128,6 +127,13 @@ class Requantize(Struct, frozen=True):
 
 
 Stage = TapSum | Section | Network | Requantize | Cic
+CHANGING = (TapSum, Cic, Network)
+"""Kinds of stages that may change the rate."""
+
+
+def is_changing(stage: Stage) -> TypeGuard[TapSum | Cic | Network]:
+    """Whether a stage changes the rate."""
+    return isinstance(stage, CHANGING) and (stage.up > 1 or stage.down > 1)
 
 
 @dataclass(frozen=True, repr=False)
@@ -171,18 +177,18 @@ class Realization:
     @property
     def ratio(self) -> tuple[int, int]:
         """Output samples for input samples: all factors up, all factors down."""
-        changing = [stage for stage in self.stages if isinstance(stage, (TapSum, Cic))]
+        changing = [stage for stage in self.stages if isinstance(stage, CHANGING)]
         return prod(stage.up for stage in changing), prod(stage.down for stage in changing)
 
     @property
     def changes_rate(self) -> bool:
         """Whether outputs come at another rate than inputs, or samples inside do."""
-        return any(isinstance(stage, (TapSum, Cic)) and (stage.up > 1 or stage.down > 1) for stage in self.stages)
+        return any(is_changing(stage) for stage in self.stages)
 
     def output_count(self, inputs: int) -> int:
         """Samples that have come out after so many have gone in."""
         for stage in self.stages:
-            if isinstance(stage, (TapSum, Cic)):
+            if isinstance(stage, CHANGING):
                 inputs = -(-inputs * stage.up // stage.down)
         return inputs
 

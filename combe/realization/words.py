@@ -24,7 +24,7 @@ def stage_words(stage: Stage) -> str:
     if isinstance(stage, Network):
         kept = ", ".join(f"{node.name} {node.result}" for node in stage.nodes[:8])
         more = f" and {len(stage.nodes) - 8} more" if len(stage.nodes) > 8 else ""
-        return f"{stage.form}, {len(stage.nodes)} sums of up to {widest_sum((stage,))} bits: {kept}{more}"
+        return f"{stage.form}{ratio_words(stage)}, {len(stage.nodes)} sums of up to {widest_sum((stage,))} bits: {kept}{more}"
     return f"{stage.source} to {stage.target}, {stage.rounding}, {stage.overflow}"
 
 
@@ -36,7 +36,7 @@ def register_words(stage: Cic) -> str:
     return f"{whole - stage.discarded[0]} to {whole - stage.discarded[-1]} bits"
 
 
-def ratio_words(stage: TapSum | Cic) -> str:
+def ratio_words(stage: TapSum | Cic | Network) -> str:
     """How a stage changes the rate: `` ×3 ÷2``; empty where it doesn't."""
     return (f" ×{stage.up}" if stage.up > 1 else "") + (f" ÷{stage.down}" if stage.down > 1 else "")
 

@@ -17,6 +17,7 @@ from combe.requirement import Requirement
 from combe.requirement.rates import prototype_requirement
 from combe.rounding.assemble import chosen_accumulator
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
+from combe.rounding.half_bands import half_band
 from combe.rounding.realize import HELD, realize, rounded_coefficients
 from combe.values import replace
 
@@ -41,7 +42,7 @@ def realize_stages(
     FormatError
         If a choice can't be kept, naming it and what would be right.
     """
-    _check_choices(choices)
+    _check_choices(choices, design)
     entry = parse_format(choices.input, "input")
     output = parse_format(choices.output, "output") if choices.output else entry
     stages: list[Stage] = []
@@ -50,9 +51,12 @@ def realize_stages(
     for index, stage in enumerate(design.stages):
         is_last = index == len(design.stages) - 1
         ahead = _gain_ahead(design.stages[index + 1 :])
+        target = output if is_last else _between(entry, output, choices, gained)
         if stage.kind == "cic":
             made: Stage = _sums(stage, arriving)
             gained *= _gain(stage)
+        elif stage.kind == "allpass":
+            made = half_band(stage, stages, entry, arriving, target, choices)
         else:
             made = _taps(stage, design, 1 / (gained * ahead), arriving, choices, is_stopped, enough)
             gained = 1 / ahead
@@ -67,7 +71,10 @@ def realize_stages(
     return Realization(name, design.input_rate_hz, form, entry, output, tuple(stages))
 
 
-def _check_choices(choices: Choices) -> None:
+def _check_choices(choices: Choices, design: Design) -> None:
+    if choices.error_feedback and design.feeds_back:
+        what = "half-bands of two allpasses are written without feeding errors back"
+        raise FormatError(what, "error_feedback", "take more state bits")
     if choices.structure not in ("", "direct", "folded"):
         what = f"{choices.structure} taps don't change the rate"
         raise FormatError(what, "structure", "take direct; phases follow from the factors")
@@ -96,9 +103,10 @@ def _gain_ahead(stages: tuple[RateStage, ...]) -> float:
     """Of the sums that follow with no taps between: what the taps before them make good."""
     gain = 1.0
     for stage in stages:
-        if stage.kind != "cic":
+        if stage.kind == "taps":
             return 1.0
-        gain *= _gain(stage)
+        if stage.kind == "cic":
+            gain *= _gain(stage)
     return gain
 
 

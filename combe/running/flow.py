@@ -80,7 +80,8 @@ def _stage_flow(stage: object, source: Format) -> Flow:
     if isinstance(stage, Section):
         return _SectionFlow(stage, source)
     if isinstance(stage, Network):
-        return ProgramFlow(stages_program((stage,), source))
+        flow = ProgramFlow(stages_program((stage,), source))
+        return _NetworkRateFlow(stage, flow) if max(stage.up, stage.down) > 1 else flow
     assert isinstance(stage, Requantize)
     return _RoundingFlow(stage)
 
@@ -167,6 +168,23 @@ class Change:
         self.ahead += len(spots) * self.down - len(signal) * self.up
         self.past = every[len(every) - self.depth + 1 :].copy()
         return found
+
+
+class _NetworkRateFlow:
+    """A network between stuffing and dropping, as it is defined."""
+
+    def __init__(self, stage: Network, flow: ProgramFlow) -> None:
+        self.stage, self.flow = stage, flow
+        self.ahead = 0
+
+    def take(self, signal: Integers) -> Integers:
+        if self.stage.up > 1:
+            stuffed = np.zeros(len(signal) * self.stage.up, dtype=signal.dtype)
+            stuffed[:: self.stage.up] = signal
+            return self.flow.take(stuffed)
+        kept = self.flow.take(signal)[self.ahead :: self.stage.down]
+        self.ahead += len(kept) * self.stage.down - len(signal)
+        return kept
 
 
 class _CicFlow:

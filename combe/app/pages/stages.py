@@ -17,7 +17,8 @@ from combe.designing.rates.parts import before_folding, phase_table, stage_parts
 from combe.errors import CombeError
 from combe.ledger.goodness import Table
 from combe.realization.cic import Cic
-from combe.realization.stages import Realization, TapSum
+from combe.realization.network import Network
+from combe.realization.stages import CHANGING, Realization, TapSum
 from combe.realization.words import register_words
 
 BEFORE, PHASES = "before folding", "phases"
@@ -126,10 +127,19 @@ class StagesPage(Page):
 
 def integers_of(realization: Realization | None, count: int) -> tuple[list[Sequence[int]], list[str]]:
     """Integer taps of each stage and the format they have; nothing where the program has another number of stages than the design."""
-    found = (
-        [stage for stage in realization.stages if isinstance(stage, (TapSum, Cic))] if realization is not None else []
-    )
+    found = [stage for stage in realization.stages if isinstance(stage, CHANGING)] if realization is not None else []
     if len(found) != count:
         return [], []
-    taps: list[Sequence[int]] = [stage.coefficients if isinstance(stage, TapSum) else () for stage in found]
-    return taps, [str(stage.coefficient) if isinstance(stage, TapSum) else register_words(stage) for stage in found]
+    pairs = [_integers(stage) for stage in found]
+    return [values for values, _ in pairs], [words for _, words in pairs]
+
+
+def _integers(stage: TapSum | Cic | Network) -> tuple[Sequence[int], str]:
+    if isinstance(stage, TapSum):
+        return stage.coefficients, str(stage.coefficient)
+    if isinstance(stage, Cic):
+        return (), register_words(stage)
+    # Even before odd, whatever order they are computed in.
+    nodes = sorted((node for node in stage.nodes if node.name[0] in "eo"), key=lambda node: node.name[0] == "o")
+    products = [node.terms[0] for node in nodes]
+    return [term.coefficient for term in products], str(products[0].format) if products else ""

@@ -15,7 +15,7 @@ from combe.app.widgets.parts import Choice, Panel, Scroller, label
 from combe.errors import CombeError
 from combe.project.edits import choose_arithmetic, with_choices
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, parse_format
-from combe.realization.stages import FORMS
+from combe.realization.stages import FORMS, RATE_FORMS
 from combe.rounding.assemble import SCALINGS
 from combe.rounding.choices import Choices
 from combe.rounding.recursive import ORDERINGS, SECTION_STRUCTURES
@@ -104,14 +104,15 @@ class ArithmeticPanel(Panel):
         self.boxes[key] = box
         self.form.addRow(words, box)
 
-    def show_kind(self, is_recursive: bool, has_sums: bool = False) -> None:
-        """Offer what sections have, or what taps have; and what sums in a row that go down have."""
+    def show_kind(self, is_recursive: bool, has_sums: bool = False, changes_rate: bool = False) -> None:
+        """Offer what sections have, or what taps have, or stages that change the rate; and what sums in a row that go down have."""
         self.is_recursive = is_recursive
         self.form.setRowVisible(self.pruning, has_sums)
         parts: dict[str, QWidget] = {**self.fields, **self.boxes, "error_feedback": self.feedback}
         for key in (*OF_SECTIONS, *OF_TAPS):
-            self.form.setRowVisible(parts[key], is_recursive == (key in OF_SECTIONS))
-        words = [ITSELF, *(SECTION_STRUCTURES if is_recursive else FORMS)]
+            own = key == "state_bits" if changes_rate else is_recursive == (key in OF_SECTIONS)
+            self.form.setRowVisible(parts[key], own)
+        words = [ITSELF, *(RATE_FORMS if changes_rate else SECTION_STRUCTURES if is_recursive else FORMS)]
         box = self.boxes["structure"]
         if [box.itemText(k) for k in range(box.count())] != words:
             box.clear()

@@ -30,15 +30,19 @@ def box_words(part: StagePart, format_words: str = "") -> tuple[str, ...]:
         if stage.down > 1
         else "same rate"
     )
+    multiplies = "1 multiply" if part.multiplies == 1 else f"{short(part.multiplies, 4)} multiplies"
     if stage.kind == "cic":
         length = stage.factor * stage.delay
         made = f"order {stage.order} over {length}{', ' + format_words if format_words else ''}"
         return f"{way}   CIC", made, f"{short(part.adds, 4)} adds, no multiply"
+    if stage.kind == "allpass":
+        made = f"{len(stage.even)} and {len(stage.odd)} poles{', ' + format_words if format_words else ''}"
+        return f"{way}   two allpasses", made, multiplies
     phases, padding = phases_of(stage), padding_of(stage)
     zeros = sum(1 for tap in stage.taps if not tap)
     made = f"{len(stage.taps)} taps{f', {zeros} zero' if zeros else ''}{', ' + format_words if format_words else ''}"
     shape = f"{len(phases)} × {-(-len(stage.taps) // len(phases))}{f', {padding} padded' if padding else ''}"
-    return f"{way}   {shape}", made, f"{short(part.multiplies, 4)} multiplies"
+    return f"{way}   {shape}", made, multiplies
 
 
 class StageBoxes(QWidget):

@@ -9,7 +9,15 @@ from combe.delivery.c.types import c_type, factor_text, literal, signed_type
 from combe.delivery.c.wide import is_wide, wide_product, wide_rounding
 from combe.errors import FormatError
 from combe.realization.formats import Format
-from combe.realization.network import NamedTerm, Network, Node, node_span, rest_limits, signal_limits
+from combe.realization.network import (
+    NamedTerm,
+    Network,
+    Node,
+    at_lower_rate,
+    node_span,
+    rest_limits,
+    signal_limits,
+)
 from combe.realization.stages import Requantize
 from combe.realization.term import INPUT, REST
 
@@ -19,9 +27,11 @@ SHIFTED_BY_HAND = 4
 
 def network_values(stage: Network, index: int, source: Format) -> dict[str, Any]:
     """What the template prints of a network: nodes in order, and what is remembered of each signal."""
+    up, down = stage.up, stage.down
+    stage, outputs = at_lower_rate(stage)
     nodes = {node.name: node for node in stage.nodes}
     depth: dict[str, int] = {}
-    used: set[str] = {stage.output}
+    used: set[str] = set(outputs)
     for node in stage.nodes:
         for term in node.terms:
             if term.coefficient:
@@ -35,10 +45,10 @@ def network_values(stage: Network, index: int, source: Format) -> dict[str, Any]
     factors: list[int] = []
     return {
         "form": stage.form, "output": value_word(stage.output), "kept": kept, "by_hand": SHIFTED_BY_HAND,
-        "uses_input": INPUT in used,
+        "uses_input": INPUT in used, "outputs": [value_word(name) for name in outputs], "input_word": kept_word(INPUT),
         "nodes": [_node(node, nodes, index, source, used, depth, factors) for node in stage.nodes],
         "kept_factors": factors,
-    }  # fmt: skip
+    } | ({"layout": "network", "up": up, "down": down} if up > 1 or down > 1 else {})  # fmt: skip
 
 
 def _node(

@@ -169,7 +169,7 @@ class Part(Struct, frozen=True):
     @property
     def changes_rate(self) -> bool:
         """Whether it gives as many as it takes is not sure: it returns how many."""
-        return self.first.values.get("layout") in ("rates", "cic")
+        return self.first.values.get("layout") in ("rates", "cic", "network")
 
     @property
     def source_type(self) -> str:

@@ -271,7 +271,11 @@ def _chain(realization: Realization, built: Built) -> Diagram:
             x, bits = x + 2.4, stage.result.bits
         elif isinstance(stage, Network):
             widest = max(node.accumulator.bits for node in stage.nodes)
-            drawing.box(x + 1.5, 1.2, f"{stage.form}, {len(stage.nodes)} sums\nup to {widest} bits", 1.8, 0.9)
+            text = f"{stage.form}{_factor(stage)}\n{len(stage.nodes)} sums up to {widest} bits"
+            is_changing = max(stage.up, stage.down) > 1
+            drawing.box(
+                x + 1.5, 1.2, text + ("\none product a clock" if is_changing else ""), 1.8, 1.4 if is_changing else 0.9
+            )
             x, bits = x + 2.4, stage.result.bits
         elif isinstance(stage, TapSum):
             text = f"{len(stage.coefficients)} taps{_factor(stage)}\nsum {stage.accumulator.bits}"
@@ -301,7 +305,7 @@ def _chain(realization: Realization, built: Built) -> Diagram:
     return drawing
 
 
-def _factor(stage: TapSum | Cic) -> str:
+def _factor(stage: TapSum | Cic | Network) -> str:
     """What a stage does to the rate."""
     up, down = f" ×{stage.up}" if stage.up > 1 else "", f" ÷{stage.down}" if stage.down > 1 else ""
     return f",{up}{down}" if up or down else ""

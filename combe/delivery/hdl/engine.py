@@ -6,6 +6,10 @@ older ones below it.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from msgspec import Struct
+
 from combe.delivery.hdl.circuit import (
     BIT,
     UNSIGNED,
@@ -39,35 +43,73 @@ from combe.realization.formats import Format
 from combe.realization.program import Program
 
 
+class Turn(Struct, frozen=True):
+    """When a sample is taken, and whether the program is then gone through; where it is written, from the base that will be and the one
+    that is; the steps whose results are given, in their order."""
+
+    accept: Signal
+    starts: Signal
+    place: Callable[[Signal, int, dict[tuple[int, bool], int]], Signal]
+    outputs: frozenset[int]
+
+
+class Made(Struct, frozen=True):
+    """Results one after another with the flag that each is one; whether the program is gone through, and is at its last clock; its
+    clocks, and that of the first result from its first."""
+
+    done: Signal
+    result: Signal
+    busy: Signal
+    is_last: Signal
+    count: int
+    first: int
+
+
 def engine(build: Builder, stream: Stream, program: Program) -> Sequenced:
     """Every sum of the program, product by product."""
+    circuit = build.circuit
+    busy = circuit.new("busy", 1, BIT)
+    accept = circuit.wire("accept", flag_and(stream.valid, flag_not(busy)))
+
+    def first_place(next_base: Signal, bits: int, places: dict[tuple[int, bool], int]) -> Signal:
+        at = Number(places[0, False], bits, UNSIGNED)
+        return circuit.wire("sample_address", Op("add", (next_base, at), bits, UNSIGNED))
+
+    turn = Turn(accept, accept, first_place, frozenset({program.output}))
+    made = gone_through(build, stream.value.signal, program, turn, busy)
+    entry = program.format_of(program.output)
+    build.latency += made.first
+    value = Value(circuit.named(circuit.fit(made.result, inner_width(entry)), "given"), entry.least, entry.most)
+    return Sequenced(Stream(made.done, value), flag_not(busy), made.count + 1)
+
+
+def gone_through(build: Builder, sample: Signal, program: Program, turn: Turn, busy: Signal) -> Made:
+    """The processor with its program and its memory."""
     circuit = build.circuit
     places, size_bits = places_of(program)
     plan = plan_of(program)
     kinds = plan.kinds
-    word = word_of(program, stream.value.signal.width)
+    word = word_of(program, sample.width)
     depth = depth_of(plan, word, build.pipeline)
-    lines = lines_of(program, plan, places, depth)
+    lines = lines_of(program, plan, places, depth, turn.outputs)
     count = len(lines)
     counter_bits = bits_for(count)
     circuit.remark(f"The sequencer: a sample is stored, then {count} lines of the program are gone through.")
-    busy = circuit.new("busy", 1, BIT)
     counter = circuit.new("counter", counter_bits, UNSIGNED)
     base = circuit.new("base", size_bits, UNSIGNED)
     longest = max((line.age for line in lines), default=0)
     age_bits = bits_for(longest + 2)
     filled = circuit.new("filled", age_bits, UNSIGNED)
-    accept = circuit.wire("accept", flag_and(stream.valid, flag_not(busy)))
     is_last = circuit.wire("is_last", equals(counter, count - 1))
     next_base = circuit.wire("next_base", _plus(base))
     on = circuit.mux("counter_on", is_last, Number(0, counter_bits, UNSIGNED), _plus(counter))
     circuit.clocked(
-        busy, circuit.wire("busy_next", Op("or", (accept, flag_and(busy, flag_not(is_last))), 1, BIT)), None, 0
+        busy, circuit.wire("busy_next", Op("or", (turn.starts, flag_and(busy, flag_not(is_last))), 1, BIT)), None, 0
     )
     circuit.clocked(counter, on, busy, 0)
-    circuit.clocked(base, next_base, accept, 0)
+    circuit.clocked(base, next_base, turn.starts, 0)
     is_full = circuit.wire("is_full", equals(filled, longest + 1))
-    circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, _plus(filled)), accept, 0)
+    circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, _plus(filled)), turn.starts, 0)
     table = _Tables(build, counter, lines)
     running = build.later(busy, 1)
     circuit.remark("What is read is a value only where as many samples have come since the reset.")
@@ -95,7 +137,7 @@ def engine(build: Builder, stream: Stream, program: Program) -> Sequenced:
     # Cleared by itself on the idle line after a sum, not by the first product: nothing stands before the adder.
     clear = build.later(ends_now, depth.summed - depth.sum + 1)
     accumulator = _accumulated(build, circuit.fit(product, width), works_later, clear, depth)
-    result = _roundings(build, accumulator, kinds, table, lines, word, depth)
+    result, kind_now = _roundings(build, accumulator, kinds, table, lines, word, depth)
     target = build.later(table.unsigned("target", [line.target for line in lines], size_bits), depth.written - 1)
     rest_flags = [line.rest_target is not None for line in lines]
     chosen: Signal = circuit.wire("result_address", Op("add", (base, target), size_bits, UNSIGNED))
@@ -103,25 +145,21 @@ def engine(build: Builder, stream: Stream, program: Program) -> Sequenced:
     writes: Expression = ends
     if any(rest_flags):
         rest, rest_write, rest_address = _rests(
-            build, accumulator, kinds, table, lines, base, size_bits, word, ends, depth
+            build, accumulator, kinds, kind_now, table, lines, base, size_bits, word, ends, depth
         )
         data = circuit.mux("result_or_rest", rest_write, rest, result)
         chosen = circuit.mux("result_or_rest_address", rest_write, rest_address, chosen)
         writes = Op("or", (ends, rest_write), 1, BIT)
     circuit.remark("What is written: a sample as it comes, then sums as they are rounded.")
-    arriving = circuit.named(circuit.fit(stream.value.signal, word), "sample")
-    first_place = circuit.wire(
-        "sample_address", Op("add", (next_base, Number(places[0, False], size_bits, UNSIGNED)), size_bits, UNSIGNED)
-    )
-    circuit.drive(write, Op("or", (accept, writes), 1, BIT))
-    circuit.drive(write_address, Op("mux", (accept, first_place, chosen), size_bits, UNSIGNED))
-    circuit.drive(write_data, Op("mux", (accept, arriving, data), word))
+    arriving = circuit.named(circuit.fit(sample, word), "sample")
+    place_of_sample = turn.place(next_base, size_bits, places)
+    circuit.drive(write, Op("or", (turn.accept, writes), 1, BIT))
+    circuit.drive(write_address, Op("mux", (turn.accept, place_of_sample, chosen), size_bits, UNSIGNED))
+    circuit.drive(write_data, Op("mux", (turn.accept, arriving, data), word))
     given = build.later(table.flag("gives", [line.is_output for line in lines]), depth.written - 1)
-    entry = program.format_of(program.output)
     done = circuit.wire("done", flag_and(ends, given))
-    build.latency += depth.written + next(k for k, line in enumerate(lines) if line.is_output) + 1
-    value = Value(circuit.named(circuit.fit(result, inner_width(entry)), "given"), entry.least, entry.most)
-    return Sequenced(Stream(done, value), flag_not(busy), count + 1)
+    first = depth.written + next(k for k, line in enumerate(lines) if line.is_output) + 1
+    return Made(done, result, busy, is_last, count, first)
 
 
 def _product(build: Builder, factor: Signal, operand: Signal, depth: Depth) -> Signal:
@@ -222,8 +260,8 @@ class _Tables:
 
 def _roundings(
     build: Builder, accumulator: Signal, kinds: tuple[Kind, ...], table: _Tables, lines: list[Line], word: int, depth: Depth
-) -> Signal:  # fmt: skip
-    """Every kind of rounding there is, and the one that is due; between sum and limits, and after these, a register each."""
+) -> tuple[Signal, Signal | None]:  # fmt: skip
+    """Every kind of rounding there is, and the one that is due, with which that is; between sum and limits, and after these, a register each."""
     circuit = build.circuit
     results = []
     for number, (source, target, rounding, overflow) in enumerate(kinds):
@@ -232,17 +270,18 @@ def _roundings(
         done = build.rounded(f"round{number}", raw, source, target, rounding, overflow, depth.rounding > 0)
         results.append(circuit.named(circuit.fit(done, word), f"round{number}_word"))
     chosen = results[0]
+    kinds_now = None
     if len(results) > 1:
         kinds_now = table.unsigned("kind", [line.kind for line in lines], bits_for(len(kinds)))
         kind = build.later(kinds_now, depth.limited)
         for number, each in enumerate(results[1:], 1):
             chosen = circuit.mux(f"due_{number}", equals(kind, number), each, chosen)
-    return circuit.register("result", chosen) if depth.rounding > 1 else chosen
+    return circuit.register("result", chosen) if depth.rounding > 1 else chosen, kinds_now
 
 
 def _rests(
-    build: Builder, accumulator: Signal, kinds: tuple[Kind, ...], table: _Tables, lines: list[Line], base: Signal, size_bits: int,
-    word: int, ends: Signal, depth: Depth,
+    build: Builder, accumulator: Signal, kinds: tuple[Kind, ...], kind_now: Signal | None, table: _Tables, lines: list[Line],
+    base: Signal, size_bits: int, word: int, ends: Signal, depth: Depth,
 ) -> tuple[Signal, Signal, Signal]:  # fmt: skip
     """What roundings cut off, written a clock after the rounded value."""
     circuit = build.circuit
@@ -268,8 +307,8 @@ def _rests(
         cut = circuit.wire(f"cut{number}", circuit.add(low, whole, width, -1))
         found.append(circuit.named(circuit.fit(cut, word), f"cut{number}_word"))
     chosen = found[0]
-    if len(found) > 1:
-        kind = build.later(circuit.signals["kind"], depth.limited)
+    if kind_now is not None:
+        kind = build.later(kind_now, depth.limited)
         for number, each in enumerate(found[1:], 1):
             chosen = circuit.mux(f"cut_due_{number}", equals(kind, number), each, chosen)
     rest = build.later(circuit.register("rest", chosen), depth.written - depth.limited - 1)

@@ -33,6 +33,7 @@ from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.delivery.hdl.walks import Walk, age_counter, is_any, walk_of, words_of
 from combe.realization.cic import Cic
 from combe.realization.formats import Format
+from combe.realization.network import Network
 from combe.realization.stages import TapSum
 
 MOST_CLOCKS = 20_000
@@ -309,12 +310,13 @@ def kept_only(build: Builder, stream: Stream, stage: TapSum) -> Stream:
 
 
 class Pace(Struct, frozen=True):
-    """How a stage moves: what it is, clocks from the start of an output (of the first phase) until it arrives at the next, and clocks
-    that taps are gone through by phase."""
+    """How a stage moves: what it is, clocks from the start of an output (of the first phase) until it arrives at the next, clocks
+    that taps are gone through by phase, and those of a network's turn."""
 
-    stage: TapSum | Cic
+    stage: TapSum | Cic | Network
     clocks: int
     counts: tuple[int, ...] = ()
+    turn: int = 0
 
 
 def taken_at(paces: list[Pace], before: int, samples: int) -> list[int]:
@@ -330,6 +332,8 @@ def taken_at(paces: list[Pace], before: int, samples: int) -> list[int]:
 
     def idle(k: int) -> bool:
         one = paces[k].stage
+        if isinstance(one, Network):
+            return not due[k]
         if isinstance(one, Cic):
             return (left[k] != 0 or free(k)) if one.down > 1 else not due[k]
         return not busy[k] and not due[k]
@@ -360,6 +364,14 @@ def taken_at(paces: list[Pace], before: int, samples: int) -> list[int]:
                 sent[k] = True
                 more = pace.counts[phase[k]] - pace.counts[0] if pace.counts else 0
                 arriving.append((clock + pace.clocks + more, k + 1))
+            if isinstance(one, Network):
+                if accepts and left[k] == 0:
+                    due[k], waits[k], phase[k] = True, clock + pace.turn, 0
+                left[k] = (left[k] + accepts) % one.down
+                if begins:
+                    phase[k] += 1
+                    due[k] = phase[k] < one.up
+                continue
             if isinstance(one, Cic):
                 if one.down > 1:
                     left[k] = (left[k] + accepts) % one.down
@@ -384,8 +396,10 @@ def taken_at(paces: list[Pace], before: int, samples: int) -> list[int]:
 
 
 def _begins(
-    stage: TapSum | Cic, accepts: bool, busy: int, due: bool, is_waiting: bool, left: int, is_free: bool
+    stage: TapSum | Cic | Network, accepts: bool, busy: int, due: bool, is_waiting: bool, left: int, is_free: bool
 ) -> bool:  # fmt: skip
+    if isinstance(stage, Network):
+        return due and not is_waiting and is_free
     if isinstance(stage, Cic):
         return accepts and left == 0 if stage.down > 1 else due and not is_waiting and is_free
     return due and not busy and is_free

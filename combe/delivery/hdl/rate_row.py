@@ -11,10 +11,12 @@ from combe.delivery.hdl.fir_mac import WritePort
 from combe.delivery.hdl.fir_rates import Link, Pace, close_link, rate_sums, rate_taps, taken_at
 from combe.delivery.hdl.fir_stream import direct
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
+from combe.delivery.hdl.rate_network import rate_network
 from combe.delivery.hdl.recursive_stream import recursive
 from combe.delivery.hdl.walks import walk_of
 from combe.realization.cic import Cic
-from combe.realization.stages import Realization, Requantize, TapSum
+from combe.realization.network import Network
+from combe.realization.stages import CHANGING, Realization, Requantize, TapSum, is_changing
 from combe.values import replace
 
 Lanes = dict[int, int]
@@ -47,7 +49,7 @@ def lanes_that_keep_up(
     for index, stage in enumerate(realization.stages):
         if index in stages:
             rates[index] = rate, rate * stages[index].up / stages[index].down
-        if isinstance(stage, (TapSum, Cic)):
+        if isinstance(stage, CHANGING):
             rate *= stage.up / stage.down
     counts = {}
     for index, (before, after) in rates.items():
@@ -72,10 +74,7 @@ def rate_stages(
     """Stages in a row that hand on one value at a time. Clocks a sample occupies are the most there are between two, once all
     stages are at work."""
     circuit = build.circuit
-    changing = [
-        k for k, stage in enumerate(realization.stages)
-        if isinstance(stage, Cic) or (isinstance(stage, TapSum) and (stage.up > 1 or stage.down > 1))
-    ]  # fmt: skip
+    changing = [k for k, stage in enumerate(realization.stages) if is_changing(stage)]
     idle = {k: circuit.new(f"idle_{k}", 1, BIT) for k in changing}
     sent = {k: circuit.new(f"sent_{k}", 1, BIT) for k in changing[1:]}
     source = realization.input
@@ -91,6 +90,7 @@ def rate_stages(
     else:
         before, launched = Link(), Number(0, 1, BIT)
     begun: list[int] = []
+    turns: dict[int, int] = {}
     for index, stage in enumerate(realization.stages):
         if index in idle:
             close_link(circuit, before, launched, stream.valid)
@@ -99,6 +99,8 @@ def rate_stages(
             link = Link(idle[later], sent[later]) if later is not None else Link()
             if isinstance(stage, Cic):
                 stream, launched = rate_sums(build, stream, source, stage, idle[index], link)
+            elif isinstance(stage, Network):
+                stream, launched, turns[index] = rate_network(build, stream, source, stage, idle[index], link)
             else:
                 assert isinstance(stage, TapSum)
                 port = write_port(build, stage) if is_reloadable else None
@@ -115,10 +117,12 @@ def rate_stages(
     paces: list[Pace] = []
     for place, until in zip(changing, [*begun[1:], build.latency]):
         one = realization.stages[place]
-        assert isinstance(one, (TapSum, Cic))
-        before_it = 1 if isinstance(one, TapSum) else 0 if one.down > 1 else one.order + 1
+        assert isinstance(one, CHANGING)
+        before_it = turns.get(place, 1)
+        if isinstance(one, Cic):
+            before_it = 0 if one.down > 1 else one.order + 1
         counts = walk_of(one, not is_reloadable).clocks(lanes.get(place, 1)) if isinstance(one, TapSum) else ()
-        paces.append(Pace(one, until - begun[len(paces)] - before_it, counts))
+        paces.append(Pace(one, until - begun[len(paces)] - before_it, counts, turns.get(place, 0)))
     # All phases of all stages twice over, and then some: how long a sample waits depends on who is at work behind.
     wanted = min(2 * prod(pace.stage.down for pace in paces) + 4 * len(paces) + 8, MOST_SAMPLES)
     build.taken = taken_at(paces, begun[0], wanted)

@@ -134,18 +134,20 @@ def places_of(program: Program) -> tuple[dict[tuple[int, bool], int], int]:
 
 
 def lines_of(
-    program: Program, plan: Plan, places: dict[tuple[int, bool], int], depth: Depth
+    program: Program, plan: Plan, places: dict[tuple[int, bool], int], depth: Depth, outputs: frozenset[int] = frozenset()
 ) -> list[Line]:  # fmt: skip
-    """All lines. In each sum, products of values that are there already come first, so that hardly any clock passes idle while
+    """All lines; ``outputs`` are the signals given where it isn't the program's own alone. A signal below zero is a sample that came so
+    many before the newest: at the first turn there is none. In each sum, products of values that are there already come first, so that hardly any clock passes idle while
     the sum before is rounded and written; the order doesn't matter to a sum."""
     lines: list[Line] = []
     ready: dict[tuple[int, bool], int] = {(0, False): 0}
     last_write = -1
+    given = outputs or frozenset({program.output})
     for index, step in enumerate(program.steps):
         has_rest = (index + 1, True) in places
 
         def fresh(term: RawTerm) -> int:
-            return 0 if term.delay else ready[term.signal, term.is_rest]
+            return 0 if term.delay or term.signal < 0 else ready[term.signal, term.is_rest]
 
         terms: list[RawTerm | None] = [*sorted(step.terms, key=fresh)] or [None]
         for k, term in enumerate(terms):
@@ -158,8 +160,8 @@ def lines_of(
             key = (term.signal, term.is_rest) if term else (0, False)
             delay = term.delay if term else 0
             lines.append(
-                Line(places[key] - delay, delay, term.coefficient << plan.scales[index] if term else 0, is_end, True,
-                     plan.rounding[index], places[index + 1, False], is_end and index + 1 == program.output,
+                Line(places[key] - delay, delay + (key[0] < 0), term.coefficient << plan.scales[index] if term else 0, is_end, True,
+                     plan.rounding[index], places[index + 1, False], is_end and index + 1 in given,
                      places[index + 1, True] if has_rest and is_end else None)
             )  # fmt: skip
         # A value is written in one clock and read by the address of the next; a line is counted a clock before that.

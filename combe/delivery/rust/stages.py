@@ -7,7 +7,7 @@ from typing import Any
 from combe.delivery.rust.types import rounding, value_type, work_bits
 from combe.realization.cic import Cic
 from combe.realization.formats import Format
-from combe.realization.network import NamedTerm, Network, Node, node_span, signal_limits
+from combe.realization.network import NamedTerm, Network, Node, at_lower_rate, node_span, signal_limits
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.realization.term import INPUT, REST
 
@@ -60,10 +60,11 @@ def _cic(stage: Cic) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _network(network: Network, source: Format) -> dict[str, Any]:
+def _network(whole: Network, source: Format) -> dict[str, Any]:
+    network, outputs = at_lower_rate(whole)
     nodes = {node.name: node for node in network.nodes}
     depth: dict[str, int] = {}
-    used = {network.output}
+    used = set(outputs)
     for node in network.nodes:
         for term in node.terms:
             if term.coefficient:
@@ -77,7 +78,8 @@ def _network(network: Network, source: Format) -> dict[str, Any]:
         if deepest and (not key.endswith(REST) or key in rests)
     ]
     return {
-        "kind": "network", "form": network.form, "nodes": rows, "kept": kept, "output": _word(network.output),
+        "kind": "network", "form": network.form, "nodes": rows, "kept": kept, "outputs": [_word(name) for name in outputs],
+        "up": whole.up, "down": whole.down,
         "uses_input": INPUT in used, "unused": [f"now_{_word(n.name)}" for n in network.nodes if n.name not in used],
     }  # fmt: skip
 

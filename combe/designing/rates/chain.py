@@ -13,14 +13,17 @@ from combe.designing.designed import Design
 from combe.designing.equiripple.method import MAXIMUM_TAPS, nearly_shortest
 from combe.designing.equiripple.too_long import too_long
 from combe.designing.estimates import estimated_taps
+from combe.designing.rates.half_bands import allpass_half_band
 from combe.designing.rates.plans import (
     MOST_CIC_ORDER,
     Piece,
     Plan,
+    allpass_plans,
     blocked,
     cic_order,
     duties,
     every_plan,
+    half_band_duty,
     min_ripple,
     plan_from,
     priced,
@@ -28,7 +31,7 @@ from combe.designing.rates.plans import (
     stage_prices,
 )
 from combe.designing.rates.stages import RateStage, cost_of_stages, prototype_of, ratio_of
-from combe.designing.task import DesignChoice, Task
+from combe.designing.task import ALLPASS_PLAN, DesignChoice, Task
 from combe.errors import CombeError, DesignError
 from combe.filters import Fir
 from combe.ledger import gain_lines
@@ -85,9 +88,11 @@ def planned(
     rate = requirement.rate
     if rate is None:
         raise DesignError("the requirement changes no rate, so there is nothing to plan", "--plan", "leave it out")
+    asked, alone = prototype_requirement(requirement), single(rate.up, rate.down)
+    if plan == ALLPASS_PLAN:
+        return _of_half_bands(requirement, asked, is_stopped)
     if plan:
         return _designed(requirement, plan_from(plan, rate.up, rate.down), is_stopped)
-    asked, alone = prototype_requirement(requirement), single(rate.up, rate.down)
     order = sorted(every_plan(rate.up, rate.down), key=lambda one: priced(one, asked))
     order[:SIFTED] = sorted(order[:SIFTED], key=lambda one: _refined(one, asked))
     first = order[: TRIED - (max(rate.up, rate.down) >= LARGE)]
@@ -108,6 +113,36 @@ def planned(
             failure = failure or error
     # To look through the prototype of all stages takes longest: the cheapest first, and no other if it keeps every limit.
     for _, one in sorted(counted, key=_first):
+        try:
+            return _designed(requirement, one, is_stopped)
+        except CombeError as error:
+            failure = failure or error
+    assert failure is not None
+    raise failure
+
+
+def _of_half_bands(requirement: Requirement, asked: Requirement, is_stopped: Callable[[], bool]) -> Design:
+    """The cheapest plan in which factors of two are half-bands of two allpasses."""
+    rate = requirement.rate
+    assert rate is not None
+    plans = sorted(allpass_plans(rate.up, rate.down), key=lambda one: _refined(one, asked))
+    plans = [one for one in plans if _refined(one, asked) < np.inf]
+    if not plans:
+        what = "no factor of two of this change of rate can be a half-band of two allpasses"
+        instead = (
+            "they pass less than a quarter of the rate they work at"
+            if rate.up == 1 or rate.down == 1
+            else "the rate must go one way"
+        )
+        raise DesignError(what, "--plan", instead)
+    failure: CombeError | None = None
+    found: list[tuple[float, Plan]] = []
+    for one in plans[:TRIED]:
+        try:
+            found.append((_operations(_unchecked(requirement, one, is_stopped)), one))
+        except CombeError as error:
+            failure = failure or error
+    for _, one in sorted(found, key=_first):
         try:
             return _designed(requirement, one, is_stopped)
         except CombeError as error:
@@ -152,7 +187,7 @@ def _operations(stages: tuple[RateStage, ...]) -> float:
 
 def _unchecked(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) -> tuple[RateStage, ...]:
     """The stages of a plan as they come out at first, before the whole is held against its limits."""
-    if len(plan.factors) == 1:
+    if len(plan.factors) == 1 and not plan.allpass:
         return _designed(requirement, plan, is_stopped).stages
     if is_stopped():
         raise DesignError("stopped", "plan")
@@ -175,7 +210,13 @@ def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) 
 
     started = time.perf_counter()
     asked = prototype_requirement(requirement)
-    if len(plan.factors) == 1:
+    if plan.allpass and requirement.phase == "linear":
+        what = "linear phase is asked, which half-bands of two allpasses don't give"
+        raise DesignError(what, "--plan", "take 2 for iir2, or let the phase be any")
+    if plan.allpass and plan.is_cic and len(plan.factors) - 1 in plan.allpass:
+        what = f"in {plan.words} no taps make good for the droop of the sums"
+        raise DesignError(what, "--plan", "let taps work at the lowest rate")
+    if len(plan.factors) == 1 and not plan.allpass:
         found = single_stage(_cheapest(asked, plan, plan.factors[0]), requirement)
         return replace(found, seconds=time.perf_counter() - started)
     rate = requirement.rate
@@ -183,9 +224,11 @@ def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) 
     downward = _chain(asked, plan)
     stages = _turned(downward, plan)
     words = plan.words
-    notes = (
-        f"{words}: {len(stages)} stages, each with its share of the passband's room, the last made to fit the others",
-    )
+    count = f"{len(stages)} stages, each with its share of the passband's room, the last made to fit the others"
+    if plan.allpass:
+        poles = sum(len(stage.even) + len(stage.odd) for stage in stages)
+        count = f"{len(stages)} stage{'s' if len(stages) > 1 else ''}, of which iir2 are half-bands of two allpasses, {poles} poles in all; the phase isn't linear"
+    notes = (f"{words}: {count}",)
     return Design(
         "equiripple", prototype_of(stages), requirement.sample_rate_hz, requirement, notes,
         time.perf_counter() - started, stages=stages,
@@ -196,8 +239,7 @@ def _turned(downward: tuple[RateStage, ...], plan: Plan) -> tuple[RateStage, ...
     """Stages in signal order, that at the highest rate with the other factor."""
     if plan.is_upward:
         upward = [
-            RateStage(one.kind, one.down, 1, tuple(one.down * tap for tap in one.taps), one.order, one.delay)
-            for one in downward[::-1]
+            replace(one, up=one.down, down=1, taps=tuple(one.down * tap for tap in one.taps)) for one in downward[::-1]
         ]
         upward[-1] = replace(upward[-1], down=plan.other)
         return tuple(upward)
@@ -227,7 +269,9 @@ def _all_but_last(asked: Requirement, plan: Plan) -> tuple[RateStage, ...]:
     rate = asked.sample_rate_hz
     for index, factor in enumerate(plan.factors[:-1]):
         own = duties(pieces, rate, factor)
-        if index == 0 and plan.is_cic:
+        if own and index in plan.allpass:
+            stages.append(_half_band(own, rate, pass_hz, shares[index]))
+        elif index == 0 and plan.is_cic:
             order = cic_order(own, rate, factor, pass_hz)
             if order == 0:
                 what = f"no {MOST_CIC_ORDER} sums over {factor} samples block what must be blocked"
@@ -244,9 +288,19 @@ def _last_stage(asked: Requirement, plan: Plan, spare: float) -> RateStage:
     """The stage at the lowest rate, for what the others really left, with so many dB to spare."""
     before = _all_but_last(asked, plan)
     rate = asked.sample_rate_hz / prod(plan.factors[:-1])
+    if len(plan.factors) - 1 in plan.allpass:
+        own = tuple(piece for piece in blocked(asked) if piece[0] < rate / 2)
+        return _half_band(own, rate, max(band.stop_hz for band in asked.passbands), spare)
     found = _cheapest(_last(asked, blocked(asked), rate, list(before), spare), plan, plan.factors[-1])
     assert isinstance(found.filter, Fir)
     return RateStage("taps", 1, plan.factors[-1], found.filter.taps)
+
+
+def _half_band(own: tuple[Piece, ...], rate: float, pass_hz: float, spare: float) -> RateStage:
+    """Two allpasses with as few poles as block all of it."""
+    edge, level = half_band_duty(own, rate, pass_hz)
+    even, odd = allpass_half_band(edge, level - spare)
+    return RateStage("allpass", 1, 2, even=even, odd=odd)
 
 
 def _shares(asked: Requirement, plan: Plan) -> list[float]:
@@ -259,11 +313,11 @@ def _shares(asked: Requirement, plan: Plan) -> list[float]:
         is_last = index == len(plan.factors) - 1
         own = pieces if is_last else duties(pieces, rate, factor)
         gap = min((p[0] - pass_hz for p in own if p[0] > pass_hz), default=rate / 4)
-        is_free = index == 0 and plan.is_cic
+        is_free = (index == 0 and plan.is_cic) or index in plan.allpass
         weights.append(0.0 if is_free else rate / max(gap, 1e-9 * rate) * rate / factor)
         rate /= factor
     room = 20 * np.log10(1 + min_ripple(asked))
-    return [float(room * weight / sum(weights)) for weight in weights]
+    return [float(room * weight / (sum(weights) or 1.0)) for weight in weights]
 
 
 def _inner(

@@ -74,8 +74,10 @@ def phases_of(stage: RateStage) -> dict[int, tuple[int, ...]]:
 
     Of an interpolator phase p holds taps p, p + up, …: what one output needs; of L/M the phases stand in the order in which outputs
     take them, (m·M) mod L. Of a decimator phase p holds taps p, p + down, …: what every down-th input meets (Bellanger, Bonnerot and
-    Coudreuse 1976). None of sums in a row, which have no taps.
+    Coudreuse 1976). Of two allpasses those of each. None of sums in a row, which have no taps.
     """
+    if stage.kind == "allpass":
+        return {0: tuple(range(len(stage.even))), 1: tuple(range(len(stage.even), len(stage.coefficients)))}
     count = len(stage.taps)
     if not count:
         return {}
@@ -86,6 +88,8 @@ def phases_of(stage: RateStage) -> dict[int, tuple[int, ...]]:
 
 def padding_of(stage: RateStage) -> int:
     """Places that are empty where all phases are as long as the longest."""
+    if stage.kind == "allpass":
+        return 0
     rows = phases_of(stage).values()
     return sum(max(map(len, rows)) - len(row) for row in rows) if rows else 0
 
@@ -96,11 +100,13 @@ def phase_table(stages: Sequence[RateStage], integers: Sequence[Sequence[int]] =
     widest = 0
     for index, stage in enumerate(stages):
         phases = phases_of(stage)
-        values = [str(value) for value in integers[index]] if integers else [short(tap, 6) for tap in stage.taps]
+        values = (
+            [str(value) for value in integers[index]] if integers else [short(tap, 6) for tap in stage.coefficients]
+        )
         longest = max(map(len, phases.values()), default=0)
         widest = max(widest, longest)
         before = f"stage {index + 1}, " if len(stages) > 1 else ""
         for phase, places in phases.items():
             cells = [values[place] for place in places] + [PADDED] * (longest - len(places))
-            rows.append((f"{before}phase {phase}", *cells))
+            rows.append((f"{before}{'allpass' if stage.kind == 'allpass' else 'phase'} {phase}", *cells))
     return Table(tuple(str(k) for k in range(widest)), tuple((*row, *[""] * (widest + 1 - len(row))) for row in rows))

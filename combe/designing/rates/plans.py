@@ -11,6 +11,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing.estimates import kaiser_equiripple_taps
+from combe.designing.rates.half_bands import allpass_half_band
 from combe.errors import DesignError
 from combe.requirement import Requirement
 
@@ -32,16 +33,21 @@ class Plan(Struct, frozen=True):
     """Whether the first, at the highest rate, is."""
     is_upward: bool = False
     other: int = 1
+    allpass: tuple[int, ...] = ()
+    """The places of factors of two that are half-bands of two allpasses."""
 
     @property
     def words(self) -> str:
         """As it is asked for, in signal order."""
-        if len(self.factors) == 1 and not self.is_cic:
+        if len(self.factors) == 1 and not (self.is_cic or self.allpass):
             return "single"
-        parts = [f"{'cic' if self.is_cic and k == 0 else ''}{factor}" for k, factor in enumerate(self.factors)]
+        parts = [f"{self._kind(k)}{factor}" for k, factor in enumerate(self.factors)]
         if self.other > 1:
             parts[0] = f"{parts[0]}/{self.other}" if self.is_upward else f"{self.other}/{parts[0]}"
         return "x".join(parts[::-1] if self.is_upward else parts)
+
+    def _kind(self, place: int) -> str:
+        return "cic" if self.is_cic and place == 0 else "iir" if place in self.allpass else ""
 
 
 def single(up: int, down: int) -> Plan:
@@ -50,7 +56,7 @@ def single(up: int, down: int) -> Plan:
 
 
 def plan_from(text: str, up: int, down: int) -> Plan:
-    """A plan as it is typed: ``single``, ``2x2x2``, ``cic8x2``, ``2x80/147``, factors in signal order.
+    """A plan as it is typed: ``single``, ``2x2x2``, ``cic8x2``, ``iir2x2``, ``2x80/147``, factors in signal order.
 
     Raises
     ------
@@ -65,9 +71,11 @@ def plan_from(text: str, up: int, down: int) -> Plan:
     words = text.split("x")
     numbers = []
     for word in words:
-        digits = word.removeprefix("cic")
+        digits = word[3:] if word[:3] in ("cic", "iir") else word
         if not (digits.isascii() and digits.isdigit() and 1 <= int(digits) <= factor):
-            raise DesignError(f'"{text}" is not a plan', "--plan", "single, or factors such as 2x2x2 or cic8x2")
+            raise DesignError(f'"{text}" is not a plan', "--plan", "single, or factors such as 2x2x2, cic8x2 or iir2x2")
+        if word.startswith("iir") and int(digits) != 2:
+            raise DesignError(f"{word} can't be built", "--plan", "half-bands of two allpasses go by two: iir2")
         numbers.append(int(digits))
     if prod(numbers) != factor:
         raise DesignError(f"{text} makes {prod(numbers)}, not {factor}", "--plan", f"factors whose product is {factor}")
@@ -77,7 +85,8 @@ def plan_from(text: str, up: int, down: int) -> Plan:
     if cics not in ([], [0]) or (cics and len(words) == 1) or (not cics and 1 in numbers):
         where = "last, behind taps" if is_upward else "first, in front of taps"
         raise DesignError(f"{text} can't be built", "--plan", f"a cic stands {where} that make its droop good")
-    return Plan(tuple(numbers), bool(cics), is_upward)
+    halves = tuple(index for index, word in enumerate(words) if word.startswith("iir"))
+    return Plan(tuple(numbers), bool(cics), is_upward, 1, halves)
 
 
 def _mixed_from(text: str, up: int, down: int) -> Plan:
@@ -133,6 +142,20 @@ def every_plan(up: int, down: int) -> Iterator[Plan]:
                 yield Plan((first, *rest), True, is_upward)
     if factor > 1:
         yield Plan((factor, 1), True, is_upward)
+
+
+def allpass_plans(up: int, down: int) -> Iterator[Plan]:
+    """All plans of a rate that goes one way with every factor of two a half-band of two allpasses, and the same with taps at the
+    lowest rate, as behind sums in a row."""
+    if up > 1 and down > 1:
+        return
+    for plan in every_plan(up, down):
+        last = len(plan.factors) - 1
+        twos = tuple(k for k, factor in enumerate(plan.factors) if factor == 2 and (k > 0 or not plan.is_cic))
+        inner = tuple(k for k in twos if k < last)
+        for places in {inner} if plan.is_cic else {twos, inner}:
+            if places:
+                yield Plan(plan.factors, plan.is_cic, up > 1, 1, places)
 
 
 def blocked(requirement: Requirement) -> tuple[Piece, ...]:
@@ -201,6 +224,8 @@ def stage_prices(plan: Plan, requirement: Requirement, ripples: Sequence[float] 
         price, ripple = 0.0, max(each_ripple[index], 1e-9)
         if not own and is_last:
             price = inf
+        elif own and index in plan.allpass:
+            price = share * _allpass_operations(own, rate, pass_hz, plan.is_upward) / 2
         elif index == 0 and plan.is_cic:
             order = cic_order(own, rate, factor, pass_hz)
             price = order * (1 + 1 / factor) if order else inf
@@ -237,6 +262,21 @@ def _half_band_taps(own: tuple[Piece, ...], rate: float, pass_hz: float, ripple:
     if edge >= rate / 4:
         return inf
     return kaiser_equiripple_taps(ripple, ripple, (rate / 2 - 2 * edge) / rate) / 2 + 1
+
+
+def half_band_duty(own: Sequence[Piece], rate: float, pass_hz: float) -> tuple[float, float]:
+    """The edge, in cycles per sample, up to which a half-band must pass so that it keeps a passband and blocks all these; and the level."""
+    start = min((piece[0] for piece in own if piece[0] > pass_hz), default=rate / 2)
+    return max(pass_hz, rate / 2 - start) / rate, min(piece[2] for piece in own)
+
+
+def _allpass_operations(own: tuple[Piece, ...], rate: float, pass_hz: float, is_upward: bool) -> float:
+    """Of a half-band of two allpasses for each sample at the lower rate; infinite where there is none."""
+    try:
+        even, odd = allpass_half_band(*half_band_duty(own, rate, pass_hz))
+    except DesignError:
+        return inf
+    return 3.0 * (len(even) + len(odd)) + (not is_upward)
 
 
 def min_ripple(requirement: Requirement) -> float:

@@ -1,4 +1,4 @@
-"""One stage of a rate change: taps between stuffing and dropping, or sums in a row without a single multiply."""
+"""One stage of a rate change: taps between stuffing and dropping, sums in a row without a single multiply, or two allpasses."""
 
 from __future__ import annotations
 
@@ -10,19 +10,23 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from combe.designing.rates.half_bands import impulse_response
 from combe.errors import DesignError
 from combe.filters import Fir
 from combe.ledger.cost import Cost
 
 Array = NDArray[np.float64]
 MOST_PROTOTYPE = 400_000
+WORDS = {"cic": "cic", "allpass": "iir"}
+"""How a plan names stages that aren't taps, before their factor."""
 
 
 class RateStage(Struct, frozen=True):
     """Output m is Σ taps[i]·u[m·down − i], where u has the stage's input at every ``up``-th place and 0 elsewhere.
 
     ``taps`` are empty for a ``cic`` stage: ``order`` sums over factor·``delay`` samples in a row (Hogenauer 1981), divided by
-    their gain for a constant.
+    their gain for a constant. An ``allpass`` stage goes up or down by two: ``even`` and ``odd`` are the coefficients of the
+    allpasses that make its even and its odd phase.
     """
 
     kind: str
@@ -31,11 +35,25 @@ class RateStage(Struct, frozen=True):
     taps: tuple[float, ...] = ()
     order: int = 0
     delay: int = 1
+    even: tuple[float, ...] = ()
+    odd: tuple[float, ...] = ()
 
     @property
     def factor(self) -> int:
-        """Of a cic stage."""
+        """The larger of both."""
         return max(self.up, self.down)
+
+    @property
+    def coefficients(self) -> tuple[float, ...]:
+        """What it multiplies by: taps, or the coefficients of both allpasses."""
+        return self.taps or (*self.even, *self.odd)
+
+    @property
+    def own_order(self) -> int:
+        """Its order at the rate it works at."""
+        if self.kind == "allpass":
+            return 2 * (len(self.even) + len(self.odd)) + bool(self.odd or self.even)
+        return self.order * (self.factor * self.delay - 1) if self.kind == "cic" else max(len(self.taps) - 1, 0)
 
     def prototype(self) -> Array:
         """Taps at the stage's own working rate, with a gain of 1 for a constant from input to output."""
@@ -43,6 +61,8 @@ class RateStage(Struct, frozen=True):
             return np.array(sums_in_a_row(self.order, self.factor * self.delay), dtype=np.float64) / float(
                 (self.factor * self.delay) ** self.order
             )
+        if self.kind == "allpass":
+            return impulse_response(self.even, self.odd)
         return np.array(self.taps) / self.up
 
     def cost(self) -> tuple[float, float, float]:
@@ -55,6 +75,10 @@ class RateStage(Struct, frozen=True):
             fast = float(self.order)
             adds = (fast + slow) if self.down > 1 else (fast * self.factor + fast)
             return 0.0, adds, self.order * (1 + self.delay)
+        if self.kind == "allpass":
+            poles = len(self.even) + len(self.odd)
+            adds, words = 2 * poles + (self.down > 1), poles + bool(self.even) + bool(self.odd) + (self.down > 1)
+            return poles / self.down, adds / self.down, words
         used = sum(1 for tap in self.taps if tap)
         if self.up == 1:
             half = self.taps[: (len(self.taps) + 1) // 2] if Fir(self.taps).symmetry else self.taps
@@ -66,13 +90,15 @@ class RateStage(Struct, frozen=True):
         """As a design file has it."""
         if self.kind == "cic":
             return {"kind": "cic", "order": self.order, "up": self.up, "down": self.down, "delay": self.delay}
+        if self.kind == "allpass":
+            return {"kind": "allpass", "up": self.up, "down": self.down, "even": list(self.even), "odd": list(self.odd)}
         return {"kind": "taps", "up": self.up, "down": self.down, "taps": list(self.taps)}
 
     @property
     def words(self) -> str:
-        """For people: ``cic8``, ``2``, ``3/2``."""
+        """For people: ``cic8``, ``iir2``, ``2``, ``3/2``."""
         ratio = f"{self.up}/{self.down}" if self.up > 1 and self.down > 1 else str(self.factor)
-        return f"cic{ratio}" if self.kind == "cic" else ratio
+        return f"{WORDS.get(self.kind, '')}{ratio}"
 
 
 def sums_in_a_row(order: int, length: int) -> list[int]:
@@ -109,7 +135,7 @@ def prototype_of(stages: Sequence[RateStage]) -> Fir:
         wide[::stretch] = own
         whole = _convolved(whole, wide)
         down *= stage.down
-    if all(stage.kind == "cic" or Fir(stage.taps).symmetry == 1 for stage in stages):
+    if all(stage.kind == "cic" or (stage.kind == "taps" and Fir(stage.taps).symmetry == 1) for stage in stages):
         whole = (whole + whole[::-1]) / 2
     return Fir(tuple(float(value) for value in whole))
 

@@ -1,0 +1,154 @@
+"""A network that changes the rate on one multiplier: the small processor goes through it once for each sample at the lower rate.
+
+Going down, samples between two turns wait in its memory, each a signal of its own. Going up, the phases' results wait in registers
+and leave one after another.
+"""
+
+from __future__ import annotations
+
+from combe.delivery.hdl.circuit import BIT, UNSIGNED, Number, Op, Signal, bits_for, equals, flag_and, flag_not, flag_or
+from combe.delivery.hdl.engine import Turn, gone_through
+from combe.delivery.hdl.fir_mac import plus
+from combe.delivery.hdl.fir_rates import Link
+from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
+from combe.delivery.hdl.schedule import depth_of, lines_of, places_of, plan_of, word_of
+from combe.errors import FormatError
+from combe.realization.formats import Format
+from combe.realization.network import Network, at_lower_rate
+from combe.realization.program import Program, RawTerm, Step, stages_program
+from combe.realization.term import Term
+from combe.values import replace
+
+MOST_FACTOR = 16
+"""Samples that are told apart between two turns, or results that wait."""
+
+
+def turn_program(stage: Network, source: Format) -> tuple[Program, tuple[int, ...]]:
+    """The steps of a turn and the signals that are given, in order. Signal −i is the sample that came i before the newest; exact sums
+    that one other takes are taken into it.
+
+    Raises
+    ------
+    FormatError
+        Where the factor is too large.
+    """
+    factor = max(stage.up, stage.down)
+    if factor > MOST_FACTOR:
+        what = f"a network that changes the rate by {factor} is written in C, C++ and Rust alone"
+        raise FormatError(what, "stages", f"circuits take factors to {MOST_FACTOR}")
+    lower, names = at_lower_rate(stage)
+    plain = stages_program((lower,), source)
+    steps = [replace(step, terms=tuple(_of_turns(term, stage.down) for term in step.terms)) for step in plain.steps]
+    numbers = {node.name: index + 1 for index, node in enumerate(lower.nodes)}
+    return _inlined(steps, [numbers[name] for name in names], source)
+
+
+def _of_turns(term: RawTerm, down: int) -> RawTerm:
+    """A delay of the input in samples as one of the signals that a turn brings."""
+    if term.signal or down == 1:
+        return term
+    return replace(term, signal=-(term.delay % down), delay=term.delay // down)
+
+
+def _inlined(steps: list[Step], outputs: list[int], source: Format) -> tuple[Program, tuple[int, ...]]:
+    """Without steps that hand on their whole sum and whose rests nobody takes, but for outputs."""
+    rests = {term.signal for step in steps for term in step.terms if term.is_rest}
+    gone: dict[int, tuple[RawTerm, ...]] = {}
+    numbers: dict[int, int] = {}
+    kept: list[Step] = []
+    for index, step in enumerate(steps, 1):
+        own = _replaced(step.terms, gone)
+        is_exact = step.accumulator == step.result and index not in rests and index not in outputs
+        # What it takes from later steps, of the turn before, is known by their numbers only then.
+        if is_exact and all(term.signal < index or term.signal not in gone for term in own):
+            gone[index] = own
+        else:
+            numbers[index] = len(kept) + 1
+            kept.append(replace(step, terms=own))
+    found = [
+        replace(step, terms=tuple(replace(term, signal=numbers.get(term.signal, term.signal)) for term in _replaced(step.terms, gone)))
+        for step in kept
+    ]  # fmt: skip
+    given = tuple(numbers[each] for each in outputs)
+    return Program(source, tuple(found), given[0]), given
+
+
+def _replaced(terms: tuple[RawTerm, ...], gone: dict[int, tuple[RawTerm, ...]]) -> tuple[RawTerm, ...]:
+    """Terms of steps that are gone as those of what they summed, equal ones together."""
+    sums: dict[tuple[int, int, bool], int] = {}
+    for term in terms:
+        parts = gone.get(term.signal, ()) if not term.is_rest else ()
+        if term.signal in gone and not term.is_rest:
+            for part in parts:
+                key = part.signal, part.delay + term.delay, part.is_rest
+                sums[key] = sums.get(key, 0) + part.coefficient * term.coefficient
+        else:
+            key = term.signal, term.delay, term.is_rest
+            sums[key] = sums.get(key, 0) + term.coefficient
+    return tuple(
+        Term(signal, delay, value, is_rest=is_rest) for (signal, delay, is_rest), value in sums.items() if value
+    )
+
+
+def turn_clocks(stage: Network, source: Format, width: int, pipeline: int) -> int:
+    """Clocks from the sample that begins a turn to the first result that may leave."""
+    program, given = turn_program(stage, source)
+    plan = plan_of(program)
+    depth = depth_of(plan, word_of(program, width), pipeline)
+    return len(lines_of(program, plan, places_of(program)[0], depth, frozenset(given))) + 1
+
+
+def rate_network(
+    build: Builder, stream: Stream, source: Format, stage: Network, idle: Signal, link: Link
+) -> tuple[Stream, Signal, int]:  # fmt: skip
+    """The stage; also the flag that tells that an output is begun, and the clocks from a turn's sample to that."""
+    circuit = build.circuit
+    program, given = turn_program(stage, source)
+    lines = f"once for every {stage.down} samples" if stage.down > 1 else f"{stage.up} outputs each time"
+    circuit.remark(f"{stage.form}: {lines}.")
+    busy, waiting = circuit.new("busy", 1, BIT), circuit.new("waiting", 1, BIT)
+    circuit.drive(idle, flag_not(waiting))
+    accept = circuit.wire("accept", flag_and(stream.valid, idle))
+    starts = accept
+    before: Signal | None = None
+    if stage.down > 1:
+        bits = bits_for(stage.down)
+        before = circuit.new("samples_before", bits, UNSIGNED)
+        is_end = circuit.wire("is_end", equals(before, stage.down - 1))
+        onward = circuit.mux("next_before", is_end, Number(0, bits, UNSIGNED), plus(before, 1))
+        circuit.clocked(before, onward, accept, 0)
+        starts = circuit.wire("starts", flag_and(accept, equals(before, 0)))
+
+    def place_of(next_base: Signal, bits: int, places: dict[tuple[int, bool], int]) -> Signal:
+        # A sample that nothing takes is written where the next turn's first will lie.
+        first = places[0, False]
+        at = circuit.wire("sample_place", Number(first, bits, UNSIGNED))
+        for age in range(1, stage.down):
+            own = Number(places.get((-age, False), first), bits, UNSIGNED)
+            assert before is not None
+            at = circuit.mux(f"sample_place_{age}", equals(before, stage.down - age), own, at)
+        return circuit.wire("sample_address", Op("add", (next_base, at), bits, UNSIGNED))
+
+    made = gone_through(build, stream.value.signal, program, Turn(accept, starts, place_of, frozenset(given)), busy)
+    entry = program.format_of(given[0])
+    word = circuit.named(circuit.fit(made.result, inner_width(entry)), "given")
+    circuit.remark("Results wait until the next stage has room.")
+    running, begin = circuit.new("running", 1, BIT), circuit.new("begin_output", 1, BIT)
+    circuit.drive(begin, flag_and(running, link.free()))
+    held = [circuit.new(f"held_{k}", word.width) for k in range(len(given))]
+    for own, after in zip(held, [*held[1:], word]):
+        circuit.clocked(own, after, made.done if own is held[-1] else flag_or(made.done, begin), 0)
+    ends = begin
+    if len(given) > 1:
+        bits = bits_for(len(given))
+        count = circuit.new("count", bits, UNSIGNED)
+        at_end = circuit.wire("is_last_phase", equals(count, len(given) - 1))
+        circuit.clocked(count, circuit.mux("next_count", at_end, Number(0, bits, UNSIGNED), plus(count, 1)), begin, 0)
+        ends = circuit.wire("ends", flag_and(begin, at_end))
+    finished = circuit.wire("finished", flag_and(busy, made.is_last))
+    circuit.clocked(running, flag_or(finished, flag_and(running, flag_not(ends))), None, 0)
+    circuit.clocked(waiting, flag_or(starts, flag_and(waiting, flag_not(ends))), None, 0)
+    clocks = made.count + 1
+    build.latency += clocks + 1
+    leaving = circuit.register("leaving", held[0])
+    return Stream(build.later(begin, 1), Value(leaving, entry.least, entry.most)), begin, clocks
