@@ -475,8 +475,11 @@ class InEveryLanguage(unittest.TestCase):
     def test_c_under_sanitizers(self) -> None:
         for index, made in enumerate(self.cases(51, 4, 100)):
             language = ("c", "c++")[index % 2]
-            proof = prove_c(c_package(made, "f", choices=CodeChoices(language)), made, (), SANITIZERS)
+            package = c_package(made, "f", choices=CodeChoices(language))
+            proof = prove_c(package, made, (), SANITIZERS)
             self.assertTrue(proof.holds, (index, made, proof.sentence()))
+        # States are added in 32 bits behind the shift, not in 64 before it.
+        self.assertIn("int32_t more", package.text(".hpp" if language == "c++" else ".c"))
 
     @unittest.skipUnless(shutil.which("rustc"), "there is no compiler of Rust on this machine")
     def test_rust(self) -> None:

@@ -102,6 +102,13 @@ FAULTS = (
         "test_half_band_stages.Arithmetic",
         "a pole on the circle is taken",
     ),
+    Fault(
+        "delivery/c/network.py",
+        'else f"{operand} * {abs(steps)}"',
+        "else operand",
+        "test_half_band_stages.InEveryLanguage",
+        "whole steps are added one by one behind the shift",
+    ),
     # -- masks over spectra
     Fault(
         "benching/asks.py",

@@ -70,15 +70,57 @@ def _node(
         what = f"{node.name} cuts off {node.shift} bits, too many to carry on in C"
         raise FormatError(what, "stages", "take more state bits")
     is_plain = node.accumulator == node.result
+    whole = [] if has_rest or is_plain or sum_type != "int64_t" else _whole_terms(node, nodes, source, rounding)
+    rounding["adds"] = bool(whole)
     bias = biased(rounding) if rounding["work"] == sum_type and not has_rest and not is_plain else ""
     return {
         "is_wide": False, "bias": bias, "name": node.name, "value": value_word(node.name), "type": c_type(node.result), "sum_type": sum_type,
         "accumulator": node.accumulator, "result": node.result, "is_plain": is_plain,
-        "terms": [_product(term, node, nodes, source, sum_type, depth[term.key], kept) for term in node.terms if term.coefficient],
+        "terms": [_product(term, node, nodes, source, sum_type, depth[term.key], kept) for term in node.terms if term.coefficient and term not in whole],
+        "more": _more(whole, node, nodes, source, depth),
         "is_used": node.name in used, "round": rounding | {"label": f"{index}_{node.name}"}, "has_rest": has_rest,
         "rest_type": _type(node.name + REST, nodes, source) if has_rest else "", "rest": value_word(node.name + REST),
         "whole": literal(1 << node.shift, rounding["work"]) if has_rest else "",
     }  # fmt: skip
+
+
+def _whole_terms(
+    node: Node, nodes: dict[str, Node], source: Format, rounding: dict[str, Any]
+) -> list[NamedTerm]:  # fmt: skip
+    """Terms that are whole steps of the result, which are added behind the shift in 32 bits; they change neither what is cut off nor
+    where it lies halfway."""
+    is_plain = (
+        0 < node.shift < 64
+        and rounding["has_room"]
+        and (rounding["work"], rounding["narrow"]) == ("int64_t", "int32_t")
+    )
+    if not is_plain or node.rounding == "toward-zero":
+        return []
+    used = [term for term in node.terms if term.coefficient]
+    steps = {term: _raw(term, node, nodes, source) for term in used}
+    found = [
+        term for term, raw in steps.items()
+        if raw % (1 << node.shift) == 0 and abs(raw) & (abs(raw) - 1) == 0 and not term.is_rest
+        and max(map(abs, signal_limits(nodes, term.key, source)[:2])) * abs(raw) >> node.shift < 1 << 31
+    ]  # fmt: skip
+    return found if len(found) < len(used) and len(steps) == len(used) else []
+
+
+def _raw(term: NamedTerm, node: Node, nodes: dict[str, Node], source: Format) -> int:
+    """A coefficient in steps of its sum."""
+    fraction = signal_limits(nodes, term.key, source)[2]
+    return term.coefficient << (node.accumulator.fraction - fraction - term.format.fraction)
+
+
+def _more(whole: list[NamedTerm], node: Node, nodes: dict[str, Node], source: Format, depth: dict[str, int]) -> str:
+    """Their sum in steps of the result."""
+    text = ""
+    for term in whole:
+        steps = _raw(term, node, nodes, source) >> node.shift
+        operand = f"(int32_t){value_word(term.key) if not term.delay else _kept(term, depth[term.key])}"
+        part = operand if abs(steps) == 1 else f"{operand} * {abs(steps)}"
+        text += (f" {'-' if steps < 0 else '+'} " if text else "-" if steps < 0 else "") + part
+    return text
 
 
 def _wide_node(
@@ -120,8 +162,7 @@ def _product(
     kept_factors: list[int],
 ) -> dict[str, str]:
     """A term as C adds it: sign and the product in the type of the sum."""
-    fraction = signal_limits(nodes, term.key, source)[2]
-    factor = term.coefficient << (node.accumulator.fraction - fraction - term.format.fraction)
+    factor = _raw(term, node, nodes, source)
     signed_type(factor, factor, 32)
     if signed_type(min(factor, -factor), max(factor, -factor), 32) == "int64_t" and sum_type == "int32_t":
         raise FormatError(f"the factor {factor} is wider than its sum", "stages", "take fewer bits")
