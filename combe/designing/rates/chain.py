@@ -46,6 +46,9 @@ TRIED = 4
 """Plans that are designed: those whose better price is lowest, and the single stage."""
 LARGE = 256
 """Of such ratios one plan fewer is designed: they take twice the time."""
+FAR = 64
+"""From such ratios on taps work at the lowest rate, where they cost next to nothing: poles would ring there for a hundred thousand samples of
+the highest, all of which are looked through."""
 UNSURE = 1.15
 """A price may be too high by so much."""
 POINTS = 65
@@ -125,7 +128,10 @@ def _of_half_bands(requirement: Requirement, asked: Requirement, is_stopped: Cal
     """The cheapest plan in which factors of two are half-bands of two allpasses."""
     rate = requirement.rate
     assert rate is not None
-    plans = sorted(allpass_plans(rate.up, rate.down), key=lambda one: _refined(one, asked))
+    known = list(allpass_plans(rate.up, rate.down))
+    if max(rate.up, rate.down) >= FAR:
+        known = [one for one in known if len(one.factors) - 1 not in one.allpass] or known
+    plans = sorted(known, key=lambda one: _refined(one, asked))
     plans = [one for one in plans if _refined(one, asked) < np.inf]
     if not plans:
         what = "no factor of two of this change of rate can be a half-band of two allpasses"
@@ -137,7 +143,9 @@ def _of_half_bands(requirement: Requirement, asked: Requirement, is_stopped: Cal
         raise DesignError(what, "--plan", instead)
     failure: CombeError | None = None
     found: list[tuple[float, Plan]] = []
-    for one in plans[:TRIED]:
+    for one in plans[: TRIED if max(rate.up, rate.down) < FAR else TRIED // 2]:
+        if found and _refined(one, asked) > UNSURE * min(found, key=_first)[0]:
+            continue
         try:
             found.append((_operations(_unchecked(requirement, one, is_stopped)), one))
         except CombeError as error:
@@ -270,7 +278,8 @@ def _all_but_last(asked: Requirement, plan: Plan) -> tuple[RateStage, ...]:
     for index, factor in enumerate(plan.factors[:-1]):
         own = duties(pieces, rate, factor)
         if own and index in plan.allpass:
-            stages.append(_half_band(own, rate, pass_hz, shares[index]))
+            # Others may stand above 1 by all of the passband's room where this one's stretch folds to.
+            stages.append(_half_band(own, rate, pass_hz, sum(shares)))
         elif index == 0 and plan.is_cic:
             order = cic_order(own, rate, factor, pass_hz)
             if order == 0:
@@ -290,7 +299,7 @@ def _last_stage(asked: Requirement, plan: Plan, spare: float) -> RateStage:
     rate = asked.sample_rate_hz / prod(plan.factors[:-1])
     if len(plan.factors) - 1 in plan.allpass:
         own = tuple(piece for piece in blocked(asked) if piece[0] < rate / 2)
-        return _half_band(own, rate, max(band.stop_hz for band in asked.passbands), spare)
+        return _half_band(own, rate, max(band.stop_hz for band in asked.passbands), spare + sum(_shares(asked, plan)))
     found = _cheapest(_last(asked, blocked(asked), rate, list(before), spare), plan, plan.factors[-1])
     assert isinstance(found.filter, Fir)
     return RateStage("taps", 1, plan.factors[-1], found.filter.taps)
