@@ -114,14 +114,7 @@ def planned(
             counted.append((_operations(_unchecked(requirement, one, is_stopped)), one))
         except CombeError as error:
             failure = failure or error
-    # To look through the prototype of all stages takes longest: the cheapest first, and no other if it keeps every limit.
-    for _, one in sorted(counted, key=_first):
-        try:
-            return _designed(requirement, one, is_stopped)
-        except CombeError as error:
-            failure = failure or error
-    assert failure is not None
-    raise failure
+    return _first_that_keeps(requirement, counted, failure, is_stopped)
 
 
 def _of_half_bands(requirement: Requirement, asked: Requirement, is_stopped: Callable[[], bool]) -> Design:
@@ -150,7 +143,14 @@ def _of_half_bands(requirement: Requirement, asked: Requirement, is_stopped: Cal
             found.append((_operations(_unchecked(requirement, one, is_stopped)), one))
         except CombeError as error:
             failure = failure or error
-    for _, one in sorted(found, key=_first):
+    return _first_that_keeps(requirement, found, failure, is_stopped)
+
+
+def _first_that_keeps(
+    requirement: Requirement, counted: list[tuple[float, Plan]], failure: CombeError | None, is_stopped: Callable[[], bool]
+) -> Design:  # fmt: skip
+    """To look through the prototype of all stages takes longest: the cheapest first, and no other if it keeps every limit."""
+    for _, one in sorted(counted, key=_first):
         try:
             return _designed(requirement, one, is_stopped)
         except CombeError as error:
