@@ -1,7 +1,7 @@
-"""Which long tests a run of everything takes: a third of them, another third with each commit.
+"""Which long tests a run of everything takes: a quarter of them, another quarter with each commit.
 
 Half of the suite's time goes into two hundred tests that take a second or more: whole windows, compilers, simulators, races.
-In a clean checkout they take turns by the number of commits, so that each runs with every third. All of them run as soon
+In a clean checkout they take turns by the number of commits, so that each runs with every fourth. All of them run as soon
 as anything differs from the last commit, where there is no repository, where a module or a test is named, and in a campaign;
 ``COMBE_TURN=all`` asks for it.
 
@@ -14,10 +14,9 @@ import os
 import re
 import subprocess
 import sys
-import zlib
 from pathlib import Path
 
-TURNS = 3
+TURNS = 4
 LONG_S = 1.2
 """Tests that took so long on a slow machine are in the table."""
 TABLE = Path(__file__).with_name("long_tests.txt")
@@ -26,7 +25,7 @@ EVERY_TIME = ("test_cli: the headless demo leaves everything",)
 
 
 def turn(root: Path) -> int | None:
-    """Which third it is this time; None where all are run."""
+    """Which quarter it is this time; None where all are run."""
     wanted = os.environ.get("COMBE_TURN", "")
     if wanted or os.environ.get("COMBE_CAMPAIGN"):
         return int(wanted) % TURNS if wanted.isdigit() else None
@@ -36,10 +35,21 @@ def turn(root: Path) -> int | None:
     return int(count) % TURNS if count and count.isdigit() else None
 
 
+def long_tests() -> tuple[str, ...]:
+    """All in the table as ``module: the test in words``, longest first."""
+    rows = _rows(TABLE.read_text(encoding="utf-8"))
+    return tuple(name for _, name in sorted(rows, key=lambda row: (-row[0], row[1])))
+
+
 def waiting(now: int) -> frozenset[str]:
-    """The long tests that wait for another turn, as ``module: the test in words``."""
-    names = TABLE.read_text(encoding="utf-8").splitlines()
-    return frozenset(name for name in names if zlib.crc32(name.encode()) % TURNS != now and name not in EVERY_TIME)
+    """Those that wait for another turn: dealt out longest first, there and back, so that all turns take the same time."""
+    names = [name for name in long_tests() if name not in EVERY_TIME]
+    places = [*range(TURNS), *reversed(range(TURNS))]
+    return frozenset(name for k, name in enumerate(names) if places[k % len(places)] != now)
+
+
+def _rows(text: str) -> list[tuple[float, str]]:
+    return [(float(took), name) for took, name in re.findall(r"^ *([\d.]+) s  (test_\w+: .*)$", text, re.M)]
 
 
 def spoken(module: str, method: str) -> str:
@@ -56,5 +66,5 @@ def _git(root: Path, *words: str) -> str | None:
 
 
 if __name__ == "__main__":
-    lines = re.findall(r"^ *([\d.]+) s  (test_\w+: .*)$", sys.stdin.read(), re.M)
-    TABLE.write_text("".join(f"{name}\n" for name in sorted(name for took, name in lines if float(took) >= LONG_S)))
+    kept = sorted((-took, name) for took, name in _rows(sys.stdin.read()) if took >= LONG_S)
+    TABLE.write_text("".join(f"{-took:5.1f} s  {name}\n" for took, name in kept))
