@@ -282,6 +282,24 @@ class Plans(unittest.TestCase):
             with self.assertRaisesRegex(FileError, words):
                 design_from(wrong)
 
+    def test_any_coefficient_inside_the_circle_is_looked_at_or_named(self) -> None:
+        for even, odd in (((-0.95,), (0.3,)), ((0.0,), ()), ((-0.2, -0.7), (-0.1,)), ((1e-30,), (0.5,))):
+            stage = RateStage("allpass", 1, 2, even=even, odd=odd)
+            taps = stage.prototype()
+            hz = np.linspace(0, 0.5, 41)
+            wanted = gain_of([{"kind": "allpass", "up": 1, "down": 2, "even": even, "odd": odd}], hz, 1.0)
+            np.testing.assert_allclose(
+                np.abs(np.exp(-2j * np.pi * np.outer(hz, np.arange(len(taps)))) @ taps), wanted, atol=1e-12
+            )
+        with self.assertRaisesRegex(DesignError, "rings too long"):
+            RateStage("allpass", 1, 2, even=(0.999999999,)).prototype()
+
+    def test_what_blocks_nothing_is_named(self) -> None:
+        for plan in ("iir2", "iir"):
+            brief = asked(48_000, ((0, 3000, -0.1, 0.1),), up=1, down=2)
+            with self.assertRaises(DesignError):
+                planned(brief, plan)
+
     def test_plans_that_cannot_be_built(self) -> None:
         for plan, words in (
             ("iir4x2", "iir2"), ("cic4xiir2", "droop"), ("iir2x2", "makes 4"), ("iirx2", "not a plan"), ("ciciir2x4", "not a plan"),

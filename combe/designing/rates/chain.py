@@ -307,6 +307,9 @@ def _last_stage(asked: Requirement, plan: Plan, spare: float) -> RateStage:
 
 def _half_band(own: tuple[Piece, ...], rate: float, pass_hz: float, spare: float) -> RateStage:
     """Two allpasses with as few poles as block all of it."""
+    if not own:
+        what = "nothing is to be blocked, so that a half-band has nothing to be made for"
+        raise DesignError(what, "--plan", "limit aliases or images, or block a band")
     edge, level = half_band_duty(own, rate, pass_hz)
     even, odd = allpass_half_band(edge, level - spare)
     return RateStage("allpass", 1, 2, even=even, odd=odd)

@@ -19,6 +19,8 @@ from combe.errors import DesignError
 Array = NDArray[np.float64]
 MOST_POLES = 16
 """Multiplies of one half-band."""
+SLOWEST = 0.9999
+"""The largest coefficient: its impulse response is two million samples."""
 TAIL = 1e-17
 """What is left of the impulse response where it is cut, beside its largest value."""
 
@@ -82,9 +84,18 @@ def _allpass(alphas: Sequence[float], turn: complex) -> complex:
 
 
 def impulse_response(even: Sequence[float], odd: Sequence[float]) -> Array:
-    """Of the half-band, as far as anything is left of it: what is cut off is below ``TAIL`` of its sum."""
-    longest = max((*even, *odd), default=0.0)
-    count = 2 + ceil(log(TAIL * (1 - longest)) / log(longest)) * 2 if longest else 2
+    """Of the half-band, as far as anything is left of it: what is cut off is below ``TAIL`` of its sum.
+
+    Raises
+    ------
+    DesignError
+        If it rings for too long to be looked at.
+    """
+    longest = max(map(abs, (*even, *odd)), default=0.0)
+    if longest > SLOWEST:
+        what = f"an allpass coefficient of {longest:.9g} rings too long to be looked at"
+        raise DesignError(what, "parts", f"{SLOWEST} is the largest")
+    count = 2 + ceil(log(TAIL * (1 - longest)) / log(longest)) * 2 if longest > TAIL else 2
     paths = [_allpass_response(alphas, count) / 2 for alphas in (even, odd)]
     found = np.zeros(2 * count)
     found[0::2], found[1::2] = paths
