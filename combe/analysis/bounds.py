@@ -129,6 +129,9 @@ def _errors_of(stage: Stage, index: int) -> list[_Error]:
 
     if isinstance(stage, Network):
         limits = [_node_limits(stage, source) for source in range(len(stage.nodes))]
+        if stage.phase is not None:
+            # A phase may turn the sign of an error.
+            limits = [(min(down, -up), max(up, -down)) for down, up in limits]
         return [
             _Error(down, up, index + 1, (path,))
             for (down, up), path in zip(limits, paths_out(stage))

@@ -13,6 +13,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.analysis.linear import LinearProgram, Norms
+from combe.analysis.phased import error_gains, error_norms, output_index, stage_of
 from combe.analysis.rounding_errors import error_groups, mean, variance
 from combe.designing.rates.stages import RateStage
 from combe.errors import FormatError
@@ -49,6 +50,8 @@ def network_stage(network: Network) -> RateStage:
     FormatError
         If it isn't stable.
     """
+    if network.phase is not None:
+        return stage_of(network, output_index(network))
     flow = LinearProgram.of(own_program(network))
     taps = _response(flow, [(0, 0, 1.0)], flow.output)
     return _half_band(network, taps) or RateStage("taps", network.up, network.down, tuple(taps.tolist()))
@@ -74,6 +77,8 @@ def _half_band(network: Network, taps: Array) -> RateStage | None:
 @lru_cache(maxsize=64)
 def stages_to_sums(network: Network) -> tuple[RateStage, ...]:
     """From the input to every sum, each at the rate at which it is computed."""
+    if network.phase is not None:
+        return tuple(stage_of(network, index) for index in range(len(network.nodes)))
     flow = LinearProgram.of(own_program(network))
     found = []
     for place, node in enumerate(network.nodes):
@@ -89,6 +94,8 @@ def stages_to_sums(network: Network) -> tuple[RateStage, ...]:
 @lru_cache(maxsize=64)
 def roundings(network: Network) -> tuple[Rounded, ...]:
     """Every rounding, those that cut the same bits together, with what becomes of it at the network's output."""
+    if network.phase is not None:
+        return tuple(_phased_roundings(network))
     program = own_program(network)
     flow = LinearProgram.of(program)
     found = []
@@ -108,6 +115,20 @@ def roundings(network: Network) -> tuple[Rounded, ...]:
     return tuple(found)
 
 
+def _phased_roundings(network: Network) -> list[Rounded]:
+    """Of a network with a phase: an output's errors are its own, each by the powers of the phase that follow, on average over the phases."""
+    program = own_program(network)
+    gains = error_gains(network)[output_index(network)]
+    found = []
+    for index, step in enumerate(program.steps):
+        rms, average = float(np.sqrt(np.mean(gains[index] ** 2))), float(np.mean(gains[index]))
+        if power := variance(step):
+            found.append(Rounded(step, index, power, 0.0, RateStage("taps", 1, 1, (rms,))))
+        if middle := mean(step):
+            found.append(Rounded(step, index, 0.0, middle, RateStage("taps", 1, 1, (average,))))
+    return found
+
+
 def _path(network: Network, taps: Array) -> RateStage:
     """Errors come at the lower rate: behind them an output takes every factor-th place, or is one of the phases."""
     if network.up > 1:
@@ -117,7 +138,10 @@ def _path(network: Network, taps: Array) -> RateStage:
 
 @lru_cache(maxsize=64)
 def paths_out(network: Network) -> tuple[RateStage, ...]:
-    """From the error of each sum to the network's output."""
+    """From the error of each sum to the network's output; of a network with a phase the most of any phase, of either sign."""
+    if network.phase is not None:
+        gains = error_gains(network)[output_index(network)]
+        return tuple(RateStage("taps", 1, 1, (float(np.max(np.abs(row))),)) for row in gains)
     program = own_program(network)
     flow = LinearProgram.of(program)
     return tuple(
@@ -141,12 +165,17 @@ def _at_the_output(step: Step, index: int, up: int) -> Rounded:
 @lru_cache(maxsize=64)
 def norms(network: Network) -> tuple[Norms, ...]:
     """Of the answers of all sums to an error of each."""
+    if network.phase is not None:
+        return error_norms(network)
     program = own_program(network)
     return tuple(LinearProgram.of(program).norms_of(list(range(1, len(program.steps) + 1))))
 
 
 def own_program(network: Network) -> Program:
-    """The network by itself at its higher rate; the gains in it don't depend on what arrives."""
+    """The network by itself at its higher rate; the gains in it don't depend on what arrives. One with a phase at the place farthest from
+    the middle, where products have the most bits."""
+    if network.phase is not None:
+        network = network.at_phase(max(network.phases, key=lambda phase: (phase % 2, abs(phase))))
     room = [
         node.accumulator.fraction - term.format.fraction
         for node in network.nodes

@@ -12,7 +12,7 @@ from msgspec import Struct
 from combe.designing.classic.plan import shape_of
 from combe.designing.costs import cost_of_design, lines_of_design
 from combe.designing.designed import Design
-from combe.designing.methods import HALF_BANDS, METHODS, Method, design_task, is_linear_phase
+from combe.designing.methods import METHODS, POLYNOMIALS, RATE_METHODS, Method, design_task, is_linear_phase
 from combe.designing.task import DesignChoice, Task
 from combe.designing.workers import side_by_side
 from combe.errors import CombeError, Stopped
@@ -122,8 +122,12 @@ def unfit(method: Method, requirement: Requirement) -> str:
     """Why a method isn't tried at all, "" where it is."""
     if requirement.phase == "linear" and not any(word == "linear phase" for word in method.can):
         return "linear phase is asked, which it can't give"
-    if method.name == HALF_BANDS:
-        return "" if requirement.rate is not None else "no other rate is asked for"
+    if method.name in RATE_METHODS and requirement.rate is None:
+        return "no other rate is asked for"
+    if method.name == POLYNOMIALS and requirement.rate is not None and requirement.rate.up == 1:
+        return "a rate that only goes down has one place between two samples"
+    if method.name in RATE_METHODS:
+        return ""
     if requirement.rate is not None and method.kind == "iir":
         return "it feeds its output back, so that it has no phases to run at the lower rate"
     if method.name == "optimized-iir" and _is_plain(requirement):

@@ -163,7 +163,18 @@ class AllpassPart(Struct, tag_field="kind", tag="allpass", forbid_unknown_fields
     down: Factor = 1
 
 
-KINDS = ("taps", "cic", "allpass")
+Row = Annotated[list[Number], Meta(min_length=1, max_length=4096, description="a list of 1 to 4096 coefficients, one a sample")]
+
+
+class FarrowPart(Struct, tag_field="kind", tag="farrow", forbid_unknown_fields=True):
+    """Taps that follow polynomials: coefficients by power and then by sample."""
+
+    branches: Annotated[list[Row], Meta(min_length=1, max_length=32, description="a list of 1 to 32 branches, one a power")]
+    up: Factor = 1
+    down: Factor = 1
+
+
+KINDS = ("taps", "cic", "allpass", "farrow")
 
 
 def design_from(document: Any, where: str = "", sample_rate_hz: float | None = None) -> Design:
@@ -227,6 +238,17 @@ def _rate_stage(part: Any, where: str) -> RateStage:
         if {half.up, half.down} != {1, 2}:
             raise FileError("an allpass part goes up or down by two", where, "give it up or down 2, the other 1")
         return RateStage("allpass", half.up, half.down, even=tuple(half.even), odd=tuple(half.odd))
+    if part["kind"] == "farrow":
+        powers = read(part, FarrowPart, where)
+        if powers.up < 2:
+            raise FileError("a farrow part goes up, or up and down", f"{where}.up", "give it up 2 or more")
+        if len({len(row) for row in powers.branches}) > 1:
+            raise FileError("the branches differ in length", f"{where}.branches", "give each as many coefficients")
+        if powers.up * len(powers.branches[0]) > LONGEST:
+            what = f"{powers.up * len(powers.branches[0])} taps are too many"
+            raise FileError(what, f"{where}.branches", f"up times the samples is at most {LONGEST}")
+        rows = [tuple(_within(row, f"{where}.branches[{k}]")) for k, row in enumerate(powers.branches)]
+        return RateStage("farrow", powers.up, powers.down, branches=tuple(rows))
     shape: TapsPart | CicPart = read(part, TapsPart, where) if part["kind"] == "taps" else read(part, CicPart, where)
     if isinstance(shape, TapsPart):
         if not 1 <= len(shape.taps) <= LONGEST:

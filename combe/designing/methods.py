@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, cast
 from msgspec import Struct
 
 from combe.designing import settings as own
-from combe.designing.task import ALLPASS_PLAN, DesignChoice, Setting, Stop, Task
+from combe.designing.task import ALLPASS_PLAN, POLYNOMIAL_PLAN, DesignChoice, Setting, Stop, Task
 from combe.errors import DesignError
 from combe.values import replace
 
@@ -55,8 +55,9 @@ class Method(Struct, frozen=True):
 
 
 LINEAR = ("linear phase", "given order")
-HALF_BANDS = "allpass-half-bands"
-"""The method whose filter is stages that change the rate, and nothing else."""
+HALF_BANDS, POLYNOMIALS = "allpass-half-bands", "farrow"
+RATE_METHODS = (HALF_BANDS, POLYNOMIALS)
+"""Methods whose filter is stages that change the rate, and nothing else."""
 EVERY_BAND = (*BANDS, "multiband", "sloped limits")
 WINDOWS: tuple[tuple[str, str, tuple[Setting, ...]], ...] = (
     ("kaiser", "windowed ideal response, ripple set by one parameter", (own.WINDOW_BETA, own.KAISER_DOWN)),
@@ -121,7 +122,9 @@ METHODS: tuple[Method, ...] = (
            (*EVERY_BAND, "near-linear phase", "given order"), (LIMITS, ORDER), "recursive.balanced:make",
            (own.FIR_ORDER,)),
     Method(HALF_BANDS, "iir", "changes the rate by twos in half-bands of two allpasses: a multiply for each pole pair",
-           ("lowpass", "change of rate"), (LIMITS,), "rates.allpass_chain:make"),
+           ("lowpass", "change of rate"), (LIMITS,), "rates.whole_plans:make_half_bands"),
+    Method(POLYNOMIALS, "fir", "any ratio from few coefficients: taps that are polynomials of the place between two samples",
+           ("lowpass", "change of rate", "linear phase"), (LIMITS,), "rates.whole_plans:make_polynomials"),
     Method("hilbert", "fir", "phase turned by 90 degrees, equiripple", ("bandpass", "antisymmetric taps", *LINEAR),
            (LIMITS, ORDER, FREE), "fir.phase_turned:make_hilbert", own.TURNED, False),
     Method("differentiator", "fir", "gain in proportion to frequency, equal relative ripples",
@@ -147,7 +150,7 @@ METHODS: tuple[Method, ...] = (
 
 def plan_shown(choice: DesignChoice) -> str:
     """The plan of a choice, which a method may imply."""
-    return ALLPASS_PLAN if choice.method == HALF_BANDS else choice.plan
+    return {HALF_BANDS: ALLPASS_PLAN, POLYNOMIALS: POLYNOMIAL_PLAN}.get(choice.method, choice.plan)
 
 
 def method_named(name: str) -> Method:
@@ -204,7 +207,7 @@ def _rate_changed(task: Task, method: Method) -> Design:
     from combe.requirement.rates import prototype_requirement
 
     asked, plan = task.asked, task.choice.plan
-    if method.name == HALF_BANDS:
+    if method.name in RATE_METHODS:
         return method.make(task)
     if plan not in ("", "single"):
         if method.name != "equiripple" or task.choice.order is not None:

@@ -22,6 +22,8 @@ SHAPES = ("lowpass", "highpass", "bandpass", "bandstop")
 
 ALLPASS_PLAN = "iir"
 """The plan that takes half-bands of two allpasses wherever it can."""
+POLYNOMIAL_PLAN = "farrow"
+"""The cheapest plan whose stage at the highest rate has taps that follow polynomials."""
 
 
 class DesignChoice(Struct, frozen=True):

@@ -47,7 +47,8 @@ def _stage(stage: Stage) -> str:
     if isinstance(stage, Network):
         return (
             f"Network(nodes={_tuple([_node(node) for node in stage.nodes])}, output={stage.output!r}, form={stage.form!r}"
-            + (f", up={stage.up}, down={stage.down})" if stage.up > 1 or stage.down > 1 else ")")
+            + (f", up={stage.up}, down={stage.down}" if stage.up > 1 or stage.down > 1 else "")
+            + (f", phase={_format(stage.phase)})" if stage.phase is not None else ")")
         )
     return _requantize(stage)
 

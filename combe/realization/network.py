@@ -13,7 +13,8 @@ from msgspec import Struct
 from combe.errors import FormatError
 from combe.realization.feedback import feedback_groups
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_signed
-from combe.realization.term import INPUT, ONE, REST, Term
+from combe.realization.phases import MOST_PHASE_BITS, phases_of
+from combe.realization.term import INPUT, ONE, REST, TURNED, Term
 
 NamedTerm = Term[str, int]
 MOST_NODES, LONGEST_DELAY, MOST_TERMS = 6000, 6000, 20_000
@@ -42,6 +43,9 @@ class Network(Struct, frozen=True):
     One that changes the rate is the same network at its higher rate, between stuffing zeros and dropping samples: all of its delays
     but some of the input (going down) and some at the output (going up) are multiples of the factor, so that it can be computed
     once for each sample at the lower rate.
+
+    One with a ``phase`` is computed once for each output instead: of the input it sees the samples up to the one that has come by then,
+    and whatever is marked ``.phase`` has for its coefficient where between two samples the output lies, -1 to 1, in the format ``phase``.
     """
 
     nodes: tuple[Node, ...]
@@ -49,6 +53,18 @@ class Network(Struct, frozen=True):
     form: str
     up: int = 1
     down: int = 1
+    phase: Format | None = None
+
+    @property
+    def phases(self) -> tuple[int, ...]:
+        """Where outputs lie between samples, in steps of ``phase``; none where that isn't looked at."""
+        return phases_of(self.up, self.phase) if self.phase is not None else ()
+
+    def at_phase(self, phase: int) -> Network:
+        """The sums of the outputs that lie at one phase, in steps of ``phase``: an ordinary network at the rate of the input."""
+        assert self.phase is not None
+        nodes = tuple(_with(node, node.name, tuple(_fixed(term, phase) for term in node.terms)) for node in self.nodes)
+        return Network(nodes, self.output, self.form)
 
     def node(self, name: str) -> Node:
         """A node by its name."""
@@ -98,6 +114,9 @@ class Network(Struct, frozen=True):
 def check_rate(stage: Network, where: str) -> None:
     """Raise ``FormatError`` where a network can't be computed at the lower of its rates."""
     factor = max(stage.up, stage.down)
+    if stage.phase is not None:
+        _check_phase(stage, where)
+        return
     if factor == 1:
         return
     if min(stage.up, stage.down) < 1 or factor > MOST_FACTOR or (stage.up > 1 and stage.down > 1):
@@ -117,6 +136,27 @@ def check_rate(stage: Network, where: str) -> None:
                     place,
                     "what is computed at the lower rate has no others",
                 )
+
+
+def _check_phase(stage: Network, where: str) -> None:
+    """Raise ``FormatError`` where a network can't be computed once for each output."""
+    entry = stage.phase
+    assert entry is not None
+    if not (entry.signed and entry.bits == entry.fraction + 1 and 2 <= entry.bits <= MOST_PHASE_BITS):
+        what = f"{entry} is no phase, which runs from -1 to 1"
+        raise FormatError(what, f"{where}.phase", f"take s2f1 to s{MOST_PHASE_BITS}f{MOST_PHASE_BITS - 1}")
+    if not (2 <= stage.up <= MOST_FACTOR and 1 <= stage.down <= MOST_FACTOR):
+        what = f"a network with a phase goes up, here by {stage.up}/{stage.down}"
+        raise FormatError(what, f"{where}.up", f"up takes 2 to {MOST_FACTOR}, down 1 to {MOST_FACTOR}")
+    for index, node in enumerate(stage.nodes):
+        for position, term in enumerate(node.terms):
+            if term.is_turned and (term.coefficient, term.format) != (1, entry):
+                what = f"{term.key} is multiplied by {term.coefficient} in {term.format}"
+                place = f"{where}.nodes[{index}].terms[{position}]"
+                raise FormatError(what, place, f"its coefficient is the phase: give 1 and {entry}")
+            if term.is_rest or (term.delay and term.signal != INPUT):
+                what = f"{term.key}, {term.delay} ago, belongs to an output at another phase"
+                raise FormatError(what, f"{where}.nodes[{index}].terms[{position}]", "look back at the input alone")
 
 
 def at_lower_rate(stage: Network) -> tuple[Network, tuple[str, ...]]:
@@ -152,6 +192,11 @@ def _slower(term: NamedTerm, stage: Network, factor: int) -> NamedTerm:
     return Term(term.signal, delay, term.coefficient, term.format, term.is_rest)
 
 
+def _fixed(term: NamedTerm, phase: int) -> NamedTerm:
+    """A term with the phase as its coefficient."""
+    return Term(term.signal, term.delay, phase, term.format) if term.is_turned else term
+
+
 def _with(node: Node, name: str, terms: tuple[NamedTerm, ...]) -> Node:
     return Node(name, terms, node.accumulator, node.result, node.rounding, node.overflow)
 
@@ -175,6 +220,7 @@ def rest_limits(node: Node) -> tuple[int, int]:
 
 def signal_limits(nodes: dict[str, Node], name: str, source: Format) -> tuple[int, int, int]:
     """The least and the largest raw value of a signal, and its fraction bits."""
+    name = name.removesuffix(TURNED)
     if name == INPUT:
         return source.least, source.most, source.fraction
     if name.endswith(REST):
@@ -190,6 +236,11 @@ def node_span(node: Node, nodes: dict[str, Node], source: Format) -> tuple[int, 
     for term in node.terms:
         least, most, fraction = signal_limits(nodes, term.key, source)
         factor = term.coefficient << max(node.accumulator.fraction - fraction - term.format.fraction, 0)
+        if term.is_turned:
+            # The phase lies between -1 and 1.
+            reach = max(-least, most) * factor << term.format.fraction
+            low, high = low - reach, high + reach
+            continue
         ends = factor * least, factor * most
         low, high = low + min(*ends, 0), high + max(*ends, 0)
     return low, high
@@ -214,17 +265,19 @@ def check_network(stage: Network, source: Format, where: str) -> None:
         raise FormatError(f'"{stage.output}" is no node', f"{where}.output", f"known are {', '.join(list(nodes)[:8])}")
     known = {INPUT}
     for index, node in enumerate(stage.nodes):
-        _check_node(node, nodes, known, source, f"{where}.nodes[{index}]")
-        known |= {node.name, node.name + REST}
+        _check_node(node, nodes, known, source, f"{where}.nodes[{index}]", stage.phase is not None)
+        known |= {node.name, node.name + REST, node.name + TURNED}
 
 
-def _check_node(node: Node, nodes: dict[str, Node], known: set[str], source: Format, where: str) -> None:
+def _check_node(
+    node: Node, nodes: dict[str, Node], known: set[str], source: Format, where: str, has_phase: bool
+) -> None:
     if not re.fullmatch(r"[a-z][a-z0-9]{0,15}", node.name) or node.name == INPUT:
         raise FormatError(f'"{node.name}" is no name', f"{where}.name", "small letters and digits, not input")
     if not node.terms:
         raise FormatError("there are no terms", f"{where}.terms", "at least one is needed")
     for position, term in enumerate(node.terms):
-        _check_term(term, node, nodes, known, source, f"{where}.terms[{position}]")
+        _check_term(term, node, nodes, known, source, f"{where}.terms[{position}]", has_phase)
     least, most = node_span(node, nodes, source)
     if not (node.accumulator.holds(least) and node.accumulator.holds(most)):
         enough = needed_node_accumulator(node, nodes, source)
@@ -236,10 +289,12 @@ def _check_node(node: Node, nodes: dict[str, Node], known: set[str], source: For
 
 
 def _check_term(
-    term: NamedTerm, node: Node, nodes: dict[str, Node], known: set[str], source: Format, where: str
+    term: NamedTerm, node: Node, nodes: dict[str, Node], known: set[str], source: Format, where: str, has_phase: bool
 ) -> None:
     if term.signal not in nodes and (term.signal != INPUT or term.is_rest):
         raise FormatError(f'"{term.key}" is no signal', where, "it must be input, a node, or a node with .rest")
+    if term.is_turned and not has_phase:
+        raise FormatError(f"{term.key} stands in a network without a phase", where, 'give the network its "phase"')
     if term.is_rest and nodes[term.signal].result.fraction > nodes[term.signal].accumulator.fraction:
         what = f"{term.key} is no signal: {term.signal} is finer than its sum, so that nothing is cut off"
         raise FormatError(what, where, "give the node at most the fraction bits of its accumulator")

@@ -8,6 +8,7 @@ from typing import Protocol
 
 from msgspec import Struct
 
+from combe.errors import FormatError
 from combe.realization.formats import Format
 from combe.realization.network import NamedTerm, Network, Node
 from combe.realization.term import INPUT, Term
@@ -73,6 +74,8 @@ def stages_program(stages: Iterable[Readable], source: Format) -> Program:
 
 def _append(steps: list[Step], stage: Readable, index: int, signal: int, source: Format) -> tuple[int, Format]:
     network = stage.network(source)
+    if network.phase is not None:
+        raise FormatError("the coefficients of a network with a phase change with each output", "stages")
     nodes = {node.name: node for node in network.nodes}
     numbers = {node.name: len(steps) + 1 + place for place, node in enumerate(network.nodes)} | {INPUT: signal}
     for node in network.nodes:

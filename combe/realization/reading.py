@@ -28,7 +28,7 @@ from combe.realization.shape import (
     TermShape,
 )
 from combe.realization.stages import Realization, Requantize, Stage, TapSum
-from combe.realization.term import REST, Term
+from combe.realization.term import REST, TURNED, Term
 from combe.schema import read
 
 
@@ -95,7 +95,8 @@ def _stage(found: StageShape, where: str) -> Stage:
         )  # fmt: skip
     if isinstance(found, NetworkShape):
         nodes = tuple(_node(node, f"{where}.nodes[{k}]") for k, node in enumerate(found.nodes))
-        return Network(nodes, found.output, found.form, found.up, found.down)
+        phase = parse_format(found.phase, f"{where}.phase") if found.phase is not None else None
+        return Network(nodes, found.output, found.form, found.up, found.down, phase)
     return Requantize(
         _wide(found.source, f"{where}.from"), _wide(found.to, f"{where}.to"), found.rounding, found.overflow
     )
@@ -110,7 +111,8 @@ def _node(found: NodeShape, where: str) -> Node:
 
 def _term(found: TermShape, where: str) -> NamedTerm:
     name, delay, value, entry = found
-    return Term(name.removesuffix(REST), delay, value, parse_format(entry, f"{where}[3]"), name.endswith(REST))
+    signal = name.removesuffix(REST).removesuffix(TURNED)
+    return Term(signal, delay, value, parse_format(entry, f"{where}[3]"), name.endswith(REST), name.endswith(TURNED))
 
 
 def _design(item: Any) -> Design | None:
@@ -148,7 +150,8 @@ def stage_document(stage: Stage) -> dict[str, Any]:
         }  # fmt: skip
     if isinstance(stage, Network):
         return {"kind": "network", "form": stage.form, "nodes": [_node_document(node) for node in stage.nodes],
-                "output": stage.output} | ({"up": stage.up, "down": stage.down} if stage.up > 1 or stage.down > 1 else {})  # fmt: skip
+                "output": stage.output} | ({"up": stage.up, "down": stage.down} if stage.up > 1 or stage.down > 1 else {}) | (
+                {"phase": str(stage.phase)} if stage.phase is not None else {})  # fmt: skip
     return {
         "kind": "requantize", "from": str(stage.source), "to": str(stage.target),
         "rounding": stage.rounding, "overflow": stage.overflow,

@@ -78,6 +78,7 @@ class NetworkShape(Struct, tag_field="kind", tag="network", forbid_unknown_field
     form: Text = "network"
     up: Annotated[int, whole(1, MOST_FACTOR)] = 1
     down: Annotated[int, whole(1, MOST_FACTOR)] = 1
+    phase: Any = None
 
 
 class RequantizeShape(

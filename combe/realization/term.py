@@ -14,6 +14,7 @@ ONE = Format(True, 2, 0)
 """The format of coefficients that only add or take away."""
 INPUT = "input"
 REST = ".rest"
+TURNED = ".phase"
 
 
 class Term(Struct, Generic[Signal, Number], frozen=True):
@@ -21,7 +22,8 @@ class Term(Struct, Generic[Signal, Number], frozen=True):
 
     In a network signals are names (``input``, or a node's) and the coefficient is an integer placed by ``format``. In the
     flat program signals are numbers and coefficients raw integers in steps of their sum; in its linear side coefficients
-    are real, one unit of value for one unit of value. ``is_rest`` takes what the rounding of the signal's node cut off.
+    are real, one unit of value for one unit of value. ``is_rest`` takes what the rounding of the signal's node cut off;
+    ``is_turned`` stands for a coefficient that is the phase of the output that is computed; ``coefficient`` is 1 then.
     """
 
     signal: Signal
@@ -29,6 +31,7 @@ class Term(Struct, Generic[Signal, Number], frozen=True):
     coefficient: Number
     format: Format = ONE
     is_rest: bool = False
+    is_turned: bool = False
 
     @property
     def value(self) -> float:
@@ -38,4 +41,4 @@ class Term(Struct, Generic[Signal, Number], frozen=True):
     @property
     def key(self) -> str:
         """The signal by the name a file has for it."""
-        return f"{self.signal}{REST}" if self.is_rest else str(self.signal)
+        return f"{self.signal}{REST if self.is_rest else TURNED if self.is_turned else ''}"

@@ -14,10 +14,11 @@ from combe.designing.rates.stages import RateStage
 from combe.errors import PoleError
 from combe.filters import Fir
 from combe.realization.formats import Format, parse_format
-from combe.realization.network import NamedTerm, Network, Node, needed_node_accumulator
+from combe.realization.network import NamedTerm, Network, Node
 from combe.realization.stages import Stage
 from combe.realization.term import INPUT, ONE, Term
 from combe.rounding.choices import Choices
+from combe.rounding.network_parts import largest, summed
 from combe.rounding.realize import rounded_coefficients
 from combe.values import replace
 
@@ -47,27 +48,12 @@ def half_band(
     )
     fraction = source.fraction + GUARD
     draft = _network(stage, source, Format(True, bits, fraction), target, choices)
-    reach = _reach(draft, before, entry)
+    reach = largest(draft, [node.name for node in draft.nodes if node.name[0] in "eo"], before, entry)
     # Twice: the step of the states is part of what they may reach.
     for _ in range(2):
         most = reach + ERRORS * 2.0**-fraction
         fraction = bits - 1 - ceil(log2(most) + 1e-9)
     return _network(stage, source, Format(True, bits, fraction), target, choices)
-
-
-def _reach(draft: Network, before: Sequence[Stage], entry: Format) -> float:
-    """The largest value of a state that any input causes."""
-    from combe.analysis.network_paths import stages_to_sums
-    from combe.analysis.rates import rate_stages, spread_of
-
-    ways, gain = rate_stages(before)
-    middle, half = (entry.most + entry.least) / 2 * entry.step, (entry.most - entry.least) / 2 * entry.step
-    found = 2.0**-200
-    for node, to_sum in zip(draft.nodes, stages_to_sums(draft)):
-        if node.name[0] in "eo":
-            center, reach = spread_of([*ways, to_sum], gain, middle, half)
-            found = max(found, max(map(abs, center)) + reach)
-    return found
 
 
 def _network(stage: RateStage, source: Format, state: Format, target: Format, choices: Choices) -> Network:
@@ -91,7 +77,7 @@ def _network(stage: RateStage, source: Format, state: Format, target: Format, ch
                 ends[mark] = replace(arriving, signal=name, delay=0)
     if stage.up > 1:
         ends["o"] = replace(ends["o"], delay=1)
-    nodes["y"] = _summed("y", tuple(ends.values()), nodes, source, target, choices.rounding, choices.overflow)
+    nodes["y"] = summed("y", tuple(ends.values()), nodes, source, target, choices.rounding, choices.overflow)
     return Network(tuple(nodes.values()), "y", FORM, stage.up, stage.down)
 
 
@@ -103,19 +89,7 @@ def _add(
     own = product.signal
     # What the difference takes away is known by its format alone.
     known = nodes | {name: Node(name, (), state, state, "floor", "wrap")}
-    whole = _summed(own, difference, known, source, None, "floor", "wrap")
+    whole = summed(own, difference, known, source, None, "floor", "wrap")
     nodes[own] = whole
     terms = (product, Term(arriving, late + 2, 1, ONE))
-    nodes[name] = _summed(name, terms, nodes, source, state, choices.rounding, choices.overflow)
-
-
-def _summed(
-    name: str, terms: tuple[NamedTerm, ...], nodes: dict[str, Node], source: Format, result: Format | None, rounding: str, overflow: str
-) -> Node:  # fmt: skip
-    """A sum in the narrowest accumulator; without a result handed on as it is."""
-    points = [
-        (source if term.signal == INPUT else nodes[term.signal].result).fraction + term.format.fraction for term in terms
-    ]  # fmt: skip
-    draft = Node(name, terms, Format(True, 2, max(points)), Format(True, 2, max(points)), rounding, overflow)
-    enough = needed_node_accumulator(draft, nodes, source)
-    return replace(draft, accumulator=enough, result=result or enough)
+    nodes[name] = summed(name, terms, nodes, source, state, choices.rounding, choices.overflow)

@@ -18,6 +18,7 @@ from combe.requirement.rates import prototype_requirement
 from combe.rounding.assemble import chosen_accumulator
 from combe.rounding.choices import FEWEST_BITS, MOST_BITS, Choices
 from combe.rounding.half_bands import half_band
+from combe.rounding.polynomials import polynomial_stage
 from combe.rounding.realize import HELD, realize, rounded_coefficients
 from combe.values import replace
 
@@ -57,6 +58,8 @@ def realize_stages(
             gained *= _gain(stage)
         elif stage.kind == "allpass":
             made = half_band(stage, stages, entry, arriving, target, choices)
+        elif stage.kind == "farrow":
+            made = polynomial_stage(stage, stages, entry, arriving, target, choices)
         else:
             made = _taps(stage, design, 1 / (gained * ahead), arriving, choices, is_stopped, enough)
             gained = 1 / ahead
@@ -72,8 +75,8 @@ def realize_stages(
 
 
 def _check_choices(choices: Choices, design: Design) -> None:
-    if choices.error_feedback and design.feeds_back:
-        what = "half-bands of two allpasses are written without feeding errors back"
+    if choices.error_feedback and (design.feeds_back or any(stage.branches for stage in design.stages)):
+        what = "stages that change the rate are written without feeding errors back"
         raise FormatError(what, "error_feedback", "take more state bits")
     if choices.structure not in ("", "direct", "folded"):
         what = f"{choices.structure} taps don't change the rate"

@@ -21,6 +21,8 @@ from combe.realization.program import stages_program
 from combe.realization.section import Section
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.responses.time import through_section
+from combe.running.phased import PhasedFlow
+from combe.running.requantized import requantized
 from combe.running.run import ProgramFlow, is_worth_compiling, requantized_integer
 
 Integers = NDArray[Any]
@@ -79,6 +81,8 @@ def _stage_flow(stage: object, source: Format) -> Flow:
         return _CicFlow(stage, source)
     if isinstance(stage, Section):
         return _SectionFlow(stage, source)
+    if isinstance(stage, Network) and stage.phase is not None:
+        return PhasedFlow(stage, source)
     if isinstance(stage, Network):
         flow = ProgramFlow(stages_program((stage,), source))
         return _NetworkRateFlow(stage, flow) if max(stage.up, stage.down) > 1 else flow
@@ -283,36 +287,6 @@ class _SectionFlow:
             outputs.append(y)
         self.state = (x1, x2, y1, y2)
         return np.array(outputs, dtype=object if stage.result.bits > 63 else np.int64)
-
-
-def requantized(stage: Requantize, signal: Integers) -> Integers:
-    """A whole signal from one format to another."""
-    shift = stage.source.fraction - stage.target.fraction
-    fits = stage.source.bits <= 62 and stage.target.bits <= 62
-    if signal.dtype == np.dtype(object) or not (fits and 0 <= shift <= 62):
-        raw = [requantized_integer(stage, int(value)) for value in signal]
-        wide = any(not -(1 << 63) <= value < 1 << 63 for value in raw)
-        return np.array(raw, dtype=object if wide else np.int64)
-    value = _rounded(signal, shift, stage.rounding)
-    if stage.overflow == "saturate":
-        return np.clip(value, stage.target.least, stage.target.most)
-    span = 1 << stage.target.bits
-    return np.asarray((value - stage.target.least) % span + stage.target.least)
-
-
-def _rounded(signal: Integers, shift: int, rounding: str) -> Integers:
-    if shift == 0:
-        return signal
-    floor = signal >> shift
-    rest = signal - (floor << shift)
-    half = 1 << (shift - 1)
-    if rounding == "nearest-even":
-        return np.asarray(floor + ((rest > half) | ((rest == half) & (floor & 1 == 1))))
-    if rounding == "nearest-up":
-        return np.asarray(floor + (rest >= half))
-    if rounding == "toward-zero":
-        return np.asarray(floor + ((rest != 0) & (floor < 0)))
-    return floor
 
 
 class ExactFlow:

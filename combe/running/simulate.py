@@ -6,7 +6,8 @@ import numpy as np
 
 from combe.filters import Filter
 from combe.realization.stages import Realization
-from combe.running.flow import Array, BitTrueFlow, ExactFlow, Integers, check_samples, requantized
+from combe.running.flow import Array, BitTrueFlow, ExactFlow, Integers, check_samples
+from combe.running.requantized import requantized
 
 __all__ = ["check_samples", "ideal_run", "requantized", "simulate"]
 

@@ -13,7 +13,9 @@ from combe.designing.designed import Design
 from combe.designing.equiripple.method import MAXIMUM_TAPS, nearly_shortest
 from combe.designing.equiripple.too_long import too_long
 from combe.designing.estimates import estimated_taps
+from combe.designing.rates.branches import places, taps_of
 from combe.designing.rates.half_bands import allpass_half_band
+from combe.designing.rates.phase_polynomials import shortest_kernel
 from combe.designing.rates.plans import (
     MOST_CIC_ORDER,
     Piece,
@@ -26,12 +28,13 @@ from combe.designing.rates.plans import (
     half_band_duty,
     min_ripple,
     plan_from,
+    polynomial_plans,
     priced,
     single,
     stage_prices,
 )
 from combe.designing.rates.stages import RateStage, cost_of_stages, prototype_of, ratio_of
-from combe.designing.task import ALLPASS_PLAN, DesignChoice, Task
+from combe.designing.task import ALLPASS_PLAN, POLYNOMIAL_PLAN, DesignChoice, Task
 from combe.errors import CombeError, DesignError
 from combe.filters import Fir
 from combe.ledger import gain_lines
@@ -94,6 +97,8 @@ def planned(
     asked, alone = prototype_requirement(requirement), single(rate.up, rate.down)
     if plan == ALLPASS_PLAN:
         return _of_half_bands(requirement, asked, is_stopped)
+    if plan == POLYNOMIAL_PLAN:
+        return _of_polynomials(requirement, asked, is_stopped)
     if plan:
         return _designed(requirement, plan_from(plan, rate.up, rate.down), is_stopped)
     order = sorted(every_plan(rate.up, rate.down), key=lambda one: priced(one, asked))
@@ -134,9 +139,32 @@ def _of_half_bands(requirement: Requirement, asked: Requirement, is_stopped: Cal
             else "the rate must go one way"
         )
         raise DesignError(what, "--plan", instead)
+    return _cheapest_of(requirement, plans[: TRIED if max(rate.up, rate.down) < FAR else TRIED // 2], is_stopped)
+
+
+def _of_polynomials(requirement: Requirement, asked: Requirement, is_stopped: Callable[[], bool]) -> Design:
+    """The cheapest plan in which the taps at the highest rate follow polynomials."""
+    rate = requirement.rate
+    assert rate is not None
+    plans = sorted(polynomial_plans(rate.up, rate.down), key=lambda one: _refined(one, asked))
+    plans = [one for one in plans if _refined(one, asked) < np.inf]
+    if not plans:
+        what = "no stage of this change of rate can have taps that follow polynomials"
+        instead = (
+            "a rate that only goes down has one place between two samples: take taps"
+            if rate.up == 1
+            else "narrower transitions need more coefficients than can be searched"
+        )
+        raise DesignError(what, "--plan", instead)
+    return _cheapest_of(requirement, plans[: TRIED if max(rate.up, rate.down) < FAR else TRIED // 2], is_stopped)
+
+
+def _cheapest_of(requirement: Requirement, plans: list[Plan], is_stopped: Callable[[], bool]) -> Design:
+    """Of plans in the order of their prices: what is too dear isn't designed, and the cheapest of the others is held to its limits."""
+    asked = prototype_requirement(requirement)
     failure: CombeError | None = None
     found: list[tuple[float, Plan]] = []
-    for one in plans[: TRIED if max(rate.up, rate.down) < FAR else TRIED // 2]:
+    for one in plans:
         if found and _refined(one, asked) > UNSURE * min(found, key=_first)[0]:
             continue
         try:
@@ -195,7 +223,7 @@ def _operations(stages: tuple[RateStage, ...]) -> float:
 
 def _unchecked(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) -> tuple[RateStage, ...]:
     """The stages of a plan as they come out at first, before the whole is held against its limits."""
-    if len(plan.factors) == 1 and not plan.allpass:
+    if plan.is_single:
         return _designed(requirement, plan, is_stopped).stages
     if is_stopped():
         raise DesignError("stopped", "plan")
@@ -224,7 +252,7 @@ def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) 
     if plan.allpass and plan.is_cic and len(plan.factors) - 1 in plan.allpass:
         what = f"in {plan.words} no taps make good for the droop of the sums"
         raise DesignError(what, "--plan", "let taps work at the lowest rate")
-    if len(plan.factors) == 1 and not plan.allpass:
+    if plan.is_single:
         found = single_stage(_cheapest(asked, plan, plan.factors[0]), requirement)
         return replace(found, seconds=time.perf_counter() - started)
     rate = requirement.rate
@@ -233,6 +261,11 @@ def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) 
     stages = _turned(downward, plan)
     words = plan.words
     count = f"{len(stages)} stages, each with its share of the passband's room, the last made to fit the others"
+    if plan.is_polynomial:
+        each = max(stages, key=lambda stage: len(stage.branches))
+        powers, samples = len(each.branches), len(each.branches[0])
+        count = "" if len(stages) == 1 else f"{len(stages)} stages, "
+        count += f"the taps of {each.words} are polynomials of degree {powers - 1} over {samples} samples, {powers * samples} coefficients for {each.up * samples} taps"
     if plan.allpass:
         poles = sum(len(stage.even) + len(stage.odd) for stage in stages)
         count = f"{len(stages)} stage{'s' if len(stages) > 1 else ''}, of which iir2 are half-bands of two allpasses, {poles} poles in all; the phase isn't linear"
@@ -245,6 +278,10 @@ def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) 
 
 def _turned(downward: tuple[RateStage, ...], plan: Plan) -> tuple[RateStage, ...]:
     """Stages in signal order, that at the highest rate with the other factor."""
+    if plan.is_polynomial:
+        # Up and down stand in the stage already: its taps follow from where outputs lie.
+        first = replace(downward[0], kind="farrow", taps=(), up=1, down=plan.factors[0])
+        downward = (first, *downward[1:])
     if plan.is_upward:
         upward = [
             replace(one, up=one.down, down=1, taps=tuple(one.down * tap for tap in one.taps)) for one in downward[::-1]
@@ -277,7 +314,9 @@ def _all_but_last(asked: Requirement, plan: Plan) -> tuple[RateStage, ...]:
     rate = asked.sample_rate_hz
     for index, factor in enumerate(plan.factors[:-1]):
         own = duties(pieces, rate, factor)
-        if own and index in plan.allpass:
+        if index == 0 and plan.is_polynomial:
+            stages.append(_kernel(_inner_limits(asked, own, rate, shares[index], sum(shares)), plan))
+        elif own and index in plan.allpass:
             # Others may stand above 1 by all of the passband's room where this one's stretch folds to.
             stages.append(_half_band(own, rate, pass_hz, sum(shares)))
         elif index == 0 and plan.is_cic:
@@ -300,9 +339,22 @@ def _last_stage(asked: Requirement, plan: Plan, spare: float) -> RateStage:
     if len(plan.factors) - 1 in plan.allpass:
         own = tuple(piece for piece in blocked(asked) if piece[0] < rate / 2)
         return _half_band(own, rate, max(band.stop_hz for band in asked.passbands), spare + sum(_shares(asked, plan)))
-    found = _cheapest(_last(asked, blocked(asked), rate, list(before), spare), plan, plan.factors[-1])
+    wanted = _last(asked, blocked(asked), rate, list(before), spare)
+    if plan.is_polynomial and not before:
+        return _kernel(wanted, plan)
+    found = _cheapest(wanted, plan, plan.factors[-1])
     assert isinstance(found.filter, Fir)
     return RateStage("taps", 1, plan.factors[-1], found.filter.taps)
+
+
+def _kernel(wanted: Requirement, plan: Plan) -> RateStage:
+    """Taps that follow polynomials, with as few multiplies as keep all of it."""
+    if not wanted.stopbands:
+        what = "nothing is to be blocked, so that there is nothing a polynomial is to be made for"
+        raise DesignError(what, "--plan", "limit aliases or images, or block a band")
+    branches = shortest_kernel(wanted, plan.phases)
+    taps = taps_of(branches, places(plan.phases)) / plan.phases
+    return RateStage("taps", 1, plan.factors[0], tuple(taps.tolist()), branches=branches)
 
 
 def _half_band(own: tuple[Piece, ...], rate: float, pass_hz: float, spare: float) -> RateStage:
@@ -335,18 +387,25 @@ def _shares(asked: Requirement, plan: Plan) -> list[float]:
 def _inner(
     asked: Requirement, plan: Plan, own: tuple[Piece, ...], rate: float, factor: int, share_db: float
 ) -> RateStage:  # fmt: skip
+    if not own:
+        return RateStage("taps", 1, factor, (1.0,))
+    found = _cheapest(_inner_limits(asked, own, rate, share_db, share_db), plan, factor)
+    assert isinstance(found.filter, Fir)
+    return RateStage("taps", 1, factor, found.filter.taps)
+
+
+def _inner_limits(
+    asked: Requirement, own: tuple[Piece, ...], rate: float, share_db: float, others_db: float
+) -> Requirement:  # fmt: skip
+    """What a stage must keep that others come behind: its share of the passband's room, and what it must block, deeper by how far the others
+    may stand above 1."""
     bands = [
         Band(band.name, band.start_hz, band.stop_hz, Limit.level(share_db, band.start_hz, band.stop_hz),
              Limit.level(-share_db, band.start_hz, band.stop_hz))
         for band in asked.passbands
     ]  # fmt: skip
-    if not own:
-        return RateStage("taps", 1, factor, (1.0,))
-    bands += [_stop(start, stop, level - share_db) for start, stop, level in _apart(own)]
-    wanted = Requirement("stage", rate, tuple(sorted(bands, key=lambda band: band.start_hz)), "linear")
-    found = _cheapest(wanted, plan, factor)
-    assert isinstance(found.filter, Fir)
-    return RateStage("taps", 1, factor, found.filter.taps)
+    bands += [_stop(start, stop, level - others_db) for start, stop, level in _apart(own)]
+    return Requirement("stage", rate, tuple(sorted(bands, key=lambda band: band.start_hz)), "linear")
 
 
 def _last(

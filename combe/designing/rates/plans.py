@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import cache, lru_cache
-from math import ceil, inf, prod
+from math import ceil, inf, log10, prod
 
 import numpy as np
 from msgspec import Struct
@@ -17,9 +17,11 @@ from combe.requirement import Requirement
 
 MOST_STAGES, MOST_MIXED = 6, 4
 """Stages in a row; of a ratio of two factors."""
-MOST_CIC_ORDER = 10
+MOST_CIC_ORDER, MOST_POLYNOMIAL, HIGHEST_POWERS = 10, 130, 10
 Piece = tuple[float, float, float]
 """A stretch that must be blocked: from, to, level in dB."""
+POLYNOMIAL = "farrow"
+"""How a plan names a stage whose taps follow polynomials, before its ratio."""
 
 
 class Plan(Struct, frozen=True):
@@ -35,18 +37,33 @@ class Plan(Struct, frozen=True):
     other: int = 1
     allpass: tuple[int, ...] = ()
     """The places of factors of two that are half-bands of two allpasses."""
+    is_polynomial: bool = False
+    """Whether the taps of the first follow polynomials of the place between two samples."""
+
+    @property
+    def is_single(self) -> bool:
+        """Whether it is one stage of taps."""
+        return len(self.factors) == 1 and not (self.is_cic or self.allpass or self.is_polynomial)
+
+    @property
+    def phases(self) -> int:
+        """How often the stage at the highest rate goes up: its places between two samples."""
+        return self.factors[0] if self.is_upward else self.other
 
     @property
     def words(self) -> str:
         """As it is asked for, in signal order."""
-        if len(self.factors) == 1 and not (self.is_cic or self.allpass):
+        if self.is_single:
             return "single"
         parts = [f"{self._kind(k)}{factor}" for k, factor in enumerate(self.factors)]
         if self.other > 1:
-            parts[0] = f"{parts[0]}/{self.other}" if self.is_upward else f"{self.other}/{parts[0]}"
+            ratio = f"{self.factors[0]}/{self.other}" if self.is_upward else f"{self.other}/{self.factors[0]}"
+            parts[0] = self._kind(0) + ratio
         return "x".join(parts[::-1] if self.is_upward else parts)
 
     def _kind(self, place: int) -> str:
+        if place == 0 and self.is_polynomial:
+            return POLYNOMIAL
         return "cic" if self.is_cic and place == 0 else "iir" if place in self.allpass else ""
 
 
@@ -65,6 +82,8 @@ def plan_from(text: str, up: int, down: int) -> Plan:
     """
     if text == "single":
         return single(up, down)
+    if POLYNOMIAL in text:
+        return _polynomial_from(text, up, down)
     if up > 1 and down > 1:
         return _mixed_from(text, up, down)
     factor, is_upward = max(up, down), up > 1
@@ -87,6 +106,28 @@ def plan_from(text: str, up: int, down: int) -> Plan:
         raise DesignError(f"{text} can't be built", "--plan", f"a cic stands {where} that make its droop good")
     halves = tuple(index for index, word in enumerate(words) if word.startswith("iir"))
     return Plan(tuple(numbers), bool(cics), is_upward, 1, halves)
+
+
+def _polynomial_from(text: str, up: int, down: int) -> Plan:
+    """``farrow160/147``, ``2xfarrow80/147``, ``farrow441/625x4``: the same as without the word, which stands before the ratio."""
+    known = list(polynomial_plans(up, down))
+    if not known:
+        what = "a rate that only goes down has one place between two samples, for which no polynomial is needed"
+        raise DesignError(what, "--plan", "take taps, or sums in a row such as cic8x2")
+    found = next((plan for plan in known if plan.words == text), None)
+    if found is None:
+        examples = " or ".join(plan.words for plan in sorted(known, key=lambda plan: len(plan.factors))[:2])
+        raise DesignError(f'"{text}" is not a plan of this ratio', "--plan", f"{examples}; factors of {up}/{down}")
+    return found
+
+
+def polynomial_plans(up: int, down: int) -> Iterator[Plan]:
+    """All plans whose stage at the highest rate has taps that follow polynomials: of a rate that goes up, or up and down."""
+    if up == 1:
+        return
+    for plan in every_plan(up, down):
+        if not plan.is_cic and (plan.is_upward or plan.other > 1):
+            yield Plan(plan.factors, False, plan.is_upward, plan.other, (), True)
 
 
 def _mixed_from(text: str, up: int, down: int) -> Plan:
@@ -226,6 +267,8 @@ def stage_prices(plan: Plan, requirement: Requirement, ripples: Sequence[float] 
             price = inf
         elif own and index in plan.allpass:
             price = share * _allpass_operations(own, rate, pass_hz, plan.is_upward) / 2
+        elif own and index == 0 and plan.is_polynomial:
+            price = _polynomial_operations(own, rate, pass_hz, ripple, plan) / (plan.other if plan.is_upward else factor)
         elif index == 0 and plan.is_cic:
             order = cic_order(own, rate, factor, pass_hz)
             price = order * (1 + 1 / factor) if order else inf
@@ -243,6 +286,20 @@ def stage_prices(plan: Plan, requirement: Requirement, ripples: Sequence[float] 
         rate /= factor
         share /= factor
     return found
+
+
+def _polynomial_operations(own: tuple[Piece, ...], rate: float, pass_hz: float, ripple: float, plan: Plan) -> float:
+    """For each output: samples by Kaiser's estimate; about a power for every 18 dB, or fewer where the passband is so narrow that each
+    power alone takes more off its copies."""
+    edge = min((abs(p[0] - pass_hz) for p in own if p[0] > pass_hz), default=rate / 4)
+    level = min(p[2] for p in own)
+    samples = kaiser_equiripple_taps(ripple, 10 ** (level / 20), max(edge, 1e-9 * rate) / rate) / plan.phases
+    # The first copy, relative to what it is a copy of: what a straight line leaves of it is the square of this.
+    copy = pass_hz / max(rate / plan.phases - pass_hz, pass_hz)
+    powers = max(min(round(-level / 18) + 1, ceil(level / (20 * log10(copy)) - 0.2) if copy < 1 else HIGHEST_POWERS), 2)
+    samples = max(samples, powers + 1.0)
+    # Longer ones can't be searched.
+    return inf if powers * samples / 2 > MOST_POLYNOMIAL else powers * samples + samples + 2 * powers
 
 
 @lru_cache(maxsize=512)

@@ -11,13 +11,14 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from combe.designing.rates.half_bands import impulse_response
+from combe.designing.rates.branches import Branches, places, taps_of
 from combe.errors import DesignError
 from combe.filters import Fir
 from combe.ledger.cost import Cost
 
 Array = NDArray[np.float64]
 MOST_PROTOTYPE = 400_000
-WORDS = {"cic": "cic", "allpass": "iir"}
+WORDS = {"cic": "cic", "allpass": "iir", "farrow": "farrow"}
 """How a plan names stages that aren't taps, before their factor."""
 
 
@@ -26,7 +27,8 @@ class RateStage(Struct, frozen=True):
 
     ``taps`` are empty for a ``cic`` stage: ``order`` sums over factor·``delay`` samples in a row (Hogenauer 1981), divided by
     their gain for a constant. An ``allpass`` stage goes up or down by two: ``even`` and ``odd`` are the coefficients of the
-    allpasses that make its even and its odd phase.
+    allpasses that make its even and its odd phase. The taps of a ``farrow`` stage follow polynomials: ``branches`` by power and then
+    by sample, taken at ``at``, or where that is empty at ``up`` places alike on both sides of the middle.
     """
 
     kind: str
@@ -37,6 +39,8 @@ class RateStage(Struct, frozen=True):
     delay: int = 1
     even: tuple[float, ...] = ()
     odd: tuple[float, ...] = ()
+    branches: Branches = ()
+    at: tuple[float, ...] = ()
 
     @property
     def factor(self) -> int:
@@ -45,15 +49,26 @@ class RateStage(Struct, frozen=True):
 
     @property
     def coefficients(self) -> tuple[float, ...]:
-        """What it multiplies by: taps, or the coefficients of both allpasses."""
-        return self.taps or (*self.even, *self.odd)
+        """What it multiplies by: taps, the coefficients of both allpasses, or those of all powers."""
+        return self.taps or (*self.even, *self.odd, *(value for branch in self.branches for value in branch))
 
     @property
     def own_order(self) -> int:
         """Its order at the rate it works at."""
         if self.kind == "allpass":
             return 2 * (len(self.even) + len(self.odd)) + bool(self.odd or self.even)
+        if self.kind == "farrow":
+            return self.up * len(self.branches[0]) - 1
         return self.order * (self.factor * self.delay - 1) if self.kind == "cic" else max(len(self.taps) - 1, 0)
+
+    @property
+    def is_symmetric(self) -> bool:
+        """Whether its taps read the same from both ends."""
+        if self.kind == "farrow":
+            return not self.at and all(
+                Fir(branch).symmetry == (-1) ** power for power, branch in enumerate(self.branches) if any(branch)
+            )
+        return self.kind == "cic" or (self.kind == "taps" and Fir(self.taps).symmetry == 1)
 
     def prototype(self) -> Array:
         """Taps at the stage's own working rate, with a gain of 1 for a constant from input to output."""
@@ -63,6 +78,8 @@ class RateStage(Struct, frozen=True):
             )
         if self.kind == "allpass":
             return impulse_response(self.even, self.odd)
+        if self.kind == "farrow":
+            return taps_of(self.branches, np.array(self.at) if self.at else places(self.up)) / self.up
         return np.array(self.taps) / self.up
 
     def cost(self) -> tuple[float, float, float]:
@@ -79,6 +96,8 @@ class RateStage(Struct, frozen=True):
             poles = len(self.even) + len(self.odd)
             adds, words = 2 * poles + (self.down > 1), poles + bool(self.even) + bool(self.odd) + (self.down > 1)
             return poles / self.down, adds / self.down, words
+        if self.kind == "farrow":
+            return self._cost_of_powers()
         used = sum(1 for tap in self.taps if tap)
         if self.up == 1:
             half = self.taps[: (len(self.taps) + 1) // 2] if Fir(self.taps).symmetry else self.taps
@@ -86,17 +105,30 @@ class RateStage(Struct, frozen=True):
             return multiplies / self.down, max(used - 1, 0) / self.down, len(self.taps) - 1
         return used / self.down, max(used - self.up, 0) / self.down, -(-len(self.taps) // self.up) - 1
 
+    def _cost_of_powers(self) -> tuple[float, float, float]:
+        """Of each output: a sum for each power, samples on both sides of the middle added before they share a product, and a product
+        with the place for each power but the last."""
+        samples, powers, each = len(self.branches[0]), len(self.branches), self.up / self.down
+        shares = all(Fir(branch).symmetry == (-1) ** power for power, branch in enumerate(self.branches))
+        used = [[value for value in (branch[: (samples + 1) // 2] if shares else branch) if value] for branch in self.branches]
+        products = sum(map(len, used))
+        before = min(samples // 2 * 2, samples // 2 * powers) if shares else 0
+        adds = before + sum(max(len(own) - 1, 0) for own in used) + powers - 1
+        return (products + powers - 1) * each, adds * each, samples - 1
+
     def document(self) -> dict[str, Any]:
         """As a design file has it."""
         if self.kind == "cic":
             return {"kind": "cic", "order": self.order, "up": self.up, "down": self.down, "delay": self.delay}
         if self.kind == "allpass":
             return {"kind": "allpass", "up": self.up, "down": self.down, "even": list(self.even), "odd": list(self.odd)}
+        if self.kind == "farrow":
+            return {"kind": "farrow", "up": self.up, "down": self.down, "branches": [list(row) for row in self.branches]}
         return {"kind": "taps", "up": self.up, "down": self.down, "taps": list(self.taps)}
 
     @property
     def words(self) -> str:
-        """For people: ``cic8``, ``iir2``, ``2``, ``3/2``."""
+        """For people: ``cic8``, ``iir2``, ``2``, ``3/2``, ``farrow80/147``."""
         ratio = f"{self.up}/{self.down}" if self.up > 1 and self.down > 1 else str(self.factor)
         return f"{WORDS.get(self.kind, '')}{ratio}"
 
@@ -135,7 +167,7 @@ def prototype_of(stages: Sequence[RateStage]) -> Fir:
         wide[::stretch] = own
         whole = _convolved(whole, wide)
         down *= stage.down
-    if all(stage.kind == "cic" or (stage.kind == "taps" and Fir(stage.taps).symmetry == 1) for stage in stages):
+    if all(stage.is_symmetric for stage in stages):
         whole = (whole + whole[::-1]) / 2
     return Fir(tuple(float(value) for value in whole))
 

@@ -1,0 +1,242 @@
+"""Taps that are polynomials of the place between two samples: any ratio from a few coefficients (Farrow 1988).
+
+An output that lies x/2 of a sample from the middle between two inputs, -1 < x < 1, is the sum over samples i and powers k of
+branches[k][i]·x^k. Up by L these are the taps of a prototype at L places alike on both sides of the middle, x = (2p + 1 − L)/L.
+The coefficients are the best there are over frequency and place together (Laakso, Välimäki, Karjalainen and Laine 1996): the response is
+linear in them, so that the least worst error in units of the room between the limits is a linear program, whose frequencies are
+added where its last answer was worst.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+from math import ceil
+
+import numpy as np
+from msgspec import Struct
+from numpy.polynomial import legendre
+from numpy.typing import NDArray
+
+from combe.designing.equiripple.problem import Piece, Table, caps_of, check_precision, pieces_of, transition_cap_db
+from combe.designing.estimates import estimated_taps
+from combe.designing.rates.branches import Branches, places, taps_of
+from combe.errors import DesignError
+from combe.requirement import Requirement
+
+Array = NDArray[np.float64]
+FEWEST_POWER, HIGHEST_POWER = 1, 9
+MOST_COEFFICIENTS, MOST_LONGER = 110, 6
+"""Of the linear program, whose time grows with their cube; samples more than estimated that are tried."""
+LOBES, NEAR = 4, 4.0
+"""Frequencies in each lobe at first, and up to how many times the rate of the input: higher ones are added where they are worst."""
+ROUNDS, SETTLED, ENOUGH = 24, 1.002, 0.9998
+PER_TAP = 16
+
+
+class Kernel(Struct, frozen=True):
+    """Branches, by power and then by sample, whose gain for a constant is ``phases``; and their worst error in units of the room."""
+
+    branches: Branches
+    error: float
+
+
+@lru_cache(maxsize=32)
+def shortest_kernel(asked: Requirement, phases: int) -> Branches:
+    """The branches with the fewest multiplies that keep the limits of a prototype at ``phases`` times the rate of the input.
+
+    Raises
+    ------
+    DesignError
+        If it takes more coefficients than can be searched.
+    """
+    pieces = pieces_of(asked)
+    check_precision(pieces)
+    first = max(2, ceil(estimated_taps(asked)[0] / phases) - 1)
+    best: Kernel | None = None
+    least, power = np.inf, HIGHEST_POWER
+    lowest = _lowest_power(asked, phases, first + MOST_LONGER)
+    for samples in range(first, first + MOST_LONGER + 1):
+        if _multiplies(samples, lowest) >= least:
+            break
+        # A longer kernel never needs a higher power than a shorter one.
+        for degree in range(lowest, power + 1):
+            if _multiplies(samples, degree) >= least or _unknowns(samples, degree) > MOST_COEFFICIENTS:
+                break
+            found = best_kernel(asked, phases, samples, degree)
+            if found is not None:
+                best, least, power = found, _multiplies(samples, degree), degree
+                break
+    if best is None:
+        what = f"taps that follow a polynomial would take more than {MOST_COEFFICIENTS} coefficients here"
+        raise DesignError(what, "--plan", "let a stage of taps go before or behind, such as 2xfarrow80/147")
+    return best.branches
+
+
+def _lowest_power(asked: Requirement, phases: int, samples: int) -> int:
+    """The lowest that the longest kernel tried may do with: no shorter one does with less."""
+    for degree in range(FEWEST_POWER, HIGHEST_POWER + 1):
+        if _unknowns(samples, degree) > MOST_COEFFICIENTS:
+            return degree
+        error, solution = _Search(asked, phases, samples, degree).solved()
+        if solution is not None and error <= 1:
+            return degree
+    return HIGHEST_POWER
+
+
+def _unknowns(samples: int, degree: int) -> int:
+    """Free coefficients: samples on both sides of the middle share theirs."""
+    return samples // 2 * (degree + 1) + samples % 2 * (degree // 2 + 1)
+
+
+def _multiplies(samples: int, degree: int) -> float:
+    """For each output: coefficients that share a product once, and one for each power."""
+    return _unknowns(samples, degree) + degree
+
+
+def best_kernel(
+    asked: Requirement, phases: int, samples: int, degree: int, is_stopped: Callable[[], bool] = lambda: False
+) -> Kernel | None:  # fmt: skip
+    """The kernel of so many samples and such a degree whose worst error is least; None where it isn't below 1.
+
+    Raises
+    ------
+    DesignError
+        If it was stopped.
+    """
+    search = _Search(asked, phases, samples, degree)
+    for _ in range(ROUNDS):
+        if is_stopped():
+            raise DesignError("stopped", "plan")
+        error, solution = search.solved()
+        if solution is None or error > ENOUGH:
+            return None
+        branches = search.branches(solution)
+        worst = search.add_worst(branches, error)
+        if worst <= min(max(SETTLED * error, 1e-9), ENOUGH):
+            return Kernel(branches, worst)
+    return Kernel(branches, worst) if worst <= ENOUGH else None
+
+
+class _Search:
+    """The linear program of one size, and the frequencies it has so far."""
+
+    def __init__(self, asked: Requirement, phases: int, samples: int, degree: int) -> None:
+        self.phases, self.samples, self.degree = phases, samples, degree
+        at = places(phases)
+        self.at, self.powers = at, legendre.legvander(at, degree)
+        # Searched for as Legendre's polynomials, which are told apart best; handed on as powers.
+        self.to_powers = np.zeros((degree + 1, degree + 1))
+        for power, row in enumerate(np.eye(degree + 1)):
+            own = legendre.leg2poly(row)
+            self.to_powers[: len(own), power] = own
+        every = range(len(asked.transitions()))
+        pieces = pieces_of(asked) + caps_of(asked, frozenset(every), transition_cap_db(asked), samples * phases // 2)
+        self.pieces = tuple(_per_sample(piece, phases) for piece in pieces if piece.stop > piece.start)
+        self.table = Table.of(self.pieces)
+        omega, of = [], []
+        for index, piece in enumerate(self.pieces):
+            stop = min(piece.stop, 2 * np.pi * NEAR)
+            if piece.start < stop:
+                count = max(ceil((stop - piece.start) / (2 * np.pi) * samples * LOBES), 1) + 1
+                omega.append(np.linspace(piece.start, stop, count))
+                of.append(np.full(count, index))
+        self.rows, self.sides = np.zeros((0, _unknowns(samples, degree))), np.zeros((0, 2))
+        self._add(np.concatenate(omega), np.concatenate(of))
+        size = 1 << (PER_TAP * samples * phases).bit_length()
+        grid = np.arange(size // 2 + 1) * (2 * np.pi * phases / size)
+        self.size, self.grid = size, grid
+        self.turn = np.exp(0.5j * (samples - 1 / phases) * grid)
+        self.spots = [
+            (k, np.flatnonzero((grid >= piece.start) & (grid <= piece.stop))) for k, piece in enumerate(self.pieces)
+        ]
+
+    def _add(self, omega: Array, piece: NDArray[np.intp]) -> None:
+        target, room = self.table.target(omega, piece)
+        rows = self._amplitudes(omega) / room[:, None]
+        self.rows = np.vstack([self.rows, rows])
+        self.sides = np.vstack([self.sides, np.stack([target / room, target / room], axis=1)])
+
+    def _amplitudes(self, omega: Array) -> Array:
+        """What each free coefficient adds to the amplitude, in radians per sample of the input."""
+        turn = np.outer(omega, self.at / 2)
+        even, odd = np.cos(turn) @ self.powers / self.phases, np.sin(turn) @ self.powers / self.phases
+        columns = []
+        for sample in range((self.samples + 1) // 2):
+            late = sample + 0.5 - self.samples / 2
+            for power in range(self.degree + 1):
+                if late == 0:
+                    if power % 2 == 0:
+                        columns.append(even[:, power])
+                elif power % 2 == 0:
+                    columns.append(2 * np.cos(omega * late) * even[:, power])
+                else:
+                    columns.append(-2 * np.sin(omega * late) * odd[:, power])
+        return np.array(columns).T
+
+    def solved(self) -> tuple[float, Array | None]:
+        """The least worst error over the frequencies there are, and the coefficients that have it."""
+        from scipy.optimize import linprog
+
+        count = self.rows.shape[1]
+        worst = -np.ones((len(self.rows), 1))
+        above = np.hstack([self.rows, worst])
+        below = np.hstack([-self.rows, worst])
+        limits = np.concatenate([self.sides[:, 0], -self.sides[:, 1]])
+        aim = np.zeros(count + 1)
+        aim[-1] = 1
+        bounds = [(None, None)] * count + [(0, None)]
+        found = linprog(aim, np.vstack([above, below]), limits, bounds=bounds, method="highs")
+        return (float(found.x[-1]), found.x[:-1]) if found.status == 0 else (np.inf, None)
+
+    def branches(self, solution: Array) -> Branches:
+        """Free coefficients as branches of powers, by sample."""
+        whole = np.zeros((self.degree + 1, self.samples))
+        place = 0
+        for sample in range((self.samples + 1) // 2):
+            mirror = self.samples - 1 - sample
+            for power in range(self.degree + 1):
+                if mirror == sample and power % 2:
+                    continue
+                whole[power, sample] = solution[place]
+                whole[power, mirror] = solution[place] * (-1) ** power
+                place += 1
+        return tuple(tuple(float(value) for value in row) for row in self.to_powers @ whole)
+
+    def add_worst(self, branches: Branches, error: float) -> float:
+        """The worst error on a fine grid; the tops above that of the linear program join it."""
+        taps = taps_of(branches, self.at) / self.phases
+        amplitude = np.real(np.fft.rfft(taps, self.size) * self.turn)
+        worst, omega, of = 0.0, [np.zeros(0)], [np.zeros(0, dtype=np.intp)]
+        for index, spots in self.spots:
+            if len(spots) == 0:
+                continue
+            piece = np.full(len(spots), index)
+            target, room = self.table.target(self.grid[spots], piece)
+            off = np.abs(amplitude[spots] - target) / room
+            tops, moved, height = _tops(off)
+            worst = max(worst, float(np.max(height, initial=0.0)))
+            chosen = height > error
+            found = self.grid[spots[tops[chosen]]] + moved[chosen] * self.grid[1]
+            omega.append(np.clip(found, self.pieces[index].start, self.pieces[index].stop))
+            of.append(piece[tops[chosen]])
+        self._add(np.concatenate(omega), np.concatenate(of))
+        return worst
+
+
+def _tops(off: Array) -> tuple[NDArray[np.intp], Array, Array]:
+    """Where errors are largest among their neighbors: the parabola through three of them, its place between these and its height."""
+    around = np.concatenate([off[:1], off, off[-1:]])
+    before, after = around[:-2], around[2:]
+    tops = np.flatnonzero((off >= before) & (off >= after))
+    left, top, right = before[tops], off[tops], after[tops]
+    bend = left - 2 * top + right
+    # At the ends of a band, which are in the program themselves, there is no neighbor to tell.
+    is_bent = (bend < 0) & (tops > 0) & (tops < len(off) - 1)
+    moved = np.where(is_bent, (left - right) / (2 * np.where(is_bent, bend, -1.0)), 0.0)
+    return tops, moved, top - (left - right) * moved / 4
+
+
+def _per_sample(piece: Piece, phases: int) -> Piece:
+    """From radians per sample of the prototype to those per sample of the input."""
+    return Piece(piece.start * phases, piece.stop * phases, piece.lower_db, piece.upper_db, piece.is_cap)
