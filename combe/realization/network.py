@@ -165,7 +165,7 @@ def at_lower_rate(stage: Network) -> tuple[Network, tuple[str, ...]]:
     Delays of nodes count such turns. Those of the input count samples, of which going down so many come in each turn as the factor
     says. Going up, the output is a node for each phase, of the terms that meet something there: all others would add zeros.
     """
-    if stage.up == stage.down == 1:
+    if stage.phase is not None or stage.up == stage.down == 1:
         return stage, (stage.output,)
     factor = max(stage.up, stage.down)
     nodes: list[Node] = []

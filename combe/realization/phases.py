@@ -15,6 +15,10 @@ WHOLE_BITS = 31
 MOST_PHASE_BITS = 31
 
 
+MOST_FASTER = (8, 7)
+"""Code whose ratio can be set while it runs gives at most this much more than it was designed for."""
+
+
 def step_of(up: int) -> int:
     """Steps of the counter in one of the ``up`` parts of a sample."""
     return (1 << WHOLE_BITS) // up
@@ -30,3 +34,15 @@ def phases_of(up: int, entry: Format) -> tuple[int, ...]:
     """Phase p of each of the ``up`` places."""
     step = step_of(up)
     return tuple(phase_of(place * step, step // 2, entry) for place in range(up))
+
+
+def steps_between(up: int, down: int) -> tuple[int, int]:
+    """Whole samples of the input from one output to the next, and what is left in steps of the counter."""
+    return down // up, down % up * step_of(up)
+
+
+def least_steps(up: int, down: int) -> tuple[int, int]:
+    """The shortest way from one output to the next that may be set: whole samples, and parts of 2^31."""
+    more, than = MOST_FASTER
+    least = -((-down * than << WHOLE_BITS) // (up * more))
+    return least >> WHOLE_BITS, least & ((1 << WHOLE_BITS) - 1)

@@ -18,15 +18,20 @@ from combe.realization.network import (
     rest_limits,
     signal_limits,
 )
+from combe.realization.phases import WHOLE_BITS, least_steps, step_of, steps_between
 from combe.realization.stages import Requantize
-from combe.realization.term import INPUT, REST
+from combe.realization.term import INPUT, REST, TURNED
 
+WINDOW = -1
+"""Instead of a depth: the newest samples lie side by side."""
 SHIFTED_BY_HAND = 4
 """Histories up to this long are moved by assignments, longer ones by memmove."""
 
 
 def network_values(stage: Network, index: int, source: Format) -> dict[str, Any]:
     """What the template prints of a network: nodes in order, and what is remembered of each signal."""
+    if stage.phase is not None:
+        return _phased_values(stage, index, source)
     up, down = stage.up, stage.down
     stage, outputs = at_lower_rate(stage)
     nodes = {node.name: node for node in stage.nodes}
@@ -49,6 +54,27 @@ def network_values(stage: Network, index: int, source: Format) -> dict[str, Any]
         "nodes": [_node(node, nodes, index, source, used, depth, factors) for node in stage.nodes],
         "kept_factors": factors,
     } | ({"layout": "network", "up": up, "down": down} if up > 1 or down > 1 else {})  # fmt: skip
+
+
+def _phased_values(stage: Network, index: int, source: Format) -> dict[str, Any]:
+    """What the template prints of a network that is computed once for each output."""
+    assert stage.phase is not None
+    nodes = {node.name: node for node in stage.nodes}
+    used = {term.key for node in stage.nodes for term in node.terms if term.coefficient}
+    used |= {key.removesuffix(TURNED) for key in used} | {stage.output}
+    samples = 1 + max((term.delay for node in stage.nodes for term in node.terms), default=0)
+    factors: list[int] = []
+    step = step_of(stage.up)
+    whole, part = steps_between(stage.up, stage.down)
+    least_whole, least_part = least_steps(stage.up, stage.down)
+    return {
+        "layout": "phased", "form": stage.form, "output": value_word(stage.output), "up": stage.up, "down": stage.down,
+        "samples": samples, "history_type": c_type(source), "phase": stage.phase, "kept": (), "kept_factors": factors,
+        "uses_phase": any(term.is_turned for node in stage.nodes for term in node.terms),
+        "parts": step * stage.up, "half": step // 2, "whole": whole, "part": part, "least_whole": least_whole, "least_part": least_part,
+        "shift": WHOLE_BITS - 1 - stage.phase.fraction, "one": 1 << stage.phase.fraction,
+        "nodes": [_node(node, nodes, index, source, used, {INPUT: WINDOW}, factors) for node in stage.nodes],
+    }  # fmt: skip
 
 
 def _node(
@@ -76,7 +102,7 @@ def _node(
     return {
         "is_wide": False, "bias": bias, "name": node.name, "value": value_word(node.name), "type": c_type(node.result), "sum_type": sum_type,
         "accumulator": node.accumulator, "result": node.result, "is_plain": is_plain,
-        "terms": [_product(term, node, nodes, source, sum_type, depth[term.key], kept) for term in node.terms if term.coefficient and term not in whole],
+        "terms": [_product(term, node, nodes, source, sum_type, depth, kept) for term in node.terms if term.coefficient and term not in whole],
         "more": _more(whole, node, nodes, source, depth),
         "is_used": node.name in used, "round": rounding | {"label": f"{index}_{node.name}"}, "has_rest": has_rest,
         "rest_type": _type(node.name + REST, nodes, source) if has_rest else "", "rest": value_word(node.name + REST),
@@ -117,7 +143,7 @@ def _more(whole: list[NamedTerm], node: Node, nodes: dict[str, Node], source: Fo
     text = ""
     for term in whole:
         steps = _raw(term, node, nodes, source) >> node.shift
-        operand = f"(int32_t){value_word(term.key) if not term.delay else _kept(term, depth[term.key])}"
+        operand = f"(int32_t){_operand(term, depth)}"
         part = operand if abs(steps) == 1 else f"{operand} * {abs(steps)}"
         text += (f" {'-' if steps < 0 else '+'} " if text else "-" if steps < 0 else "") + part
     return text
@@ -135,7 +161,10 @@ def _wide_node(
         if term.coefficient:
             fraction = signal_limits(nodes, term.key, source)[2]
             up = node.accumulator.fraction - fraction - term.format.fraction
-            operand = value_word(term.key) if not term.delay else _kept(term, depth[term.key])
+            if term.is_turned:
+                what = f"a sum of {node.accumulator.bits} bits of what a phase multiplies can't be written in C"
+                raise FormatError(what, "stages", "take fewer state or coefficient bits")
+            operand = _operand(term, depth)
             terms.append((term.coefficient, up, operand))
 
     def wide_sum(name: str) -> str:
@@ -158,18 +187,38 @@ def _product(
     nodes: dict[str, Node],
     source: Format,
     sum_type: str,
-    deepest: int,
+    depth: dict[str, int],
     kept_factors: list[int],
 ) -> dict[str, str]:
     """A term as C adds it: sign and the product in the type of the sum."""
     factor = _raw(term, node, nodes, source)
+    if term.is_turned:
+        return _turned(term, factor, sum_type)
     signed_type(factor, factor, 32)
     if signed_type(min(factor, -factor), max(factor, -factor), 32) == "int64_t" and sum_type == "int32_t":
         raise FormatError(f"the factor {factor} is wider than its sum", "stages", "take fewer bits")
-    operand = f"({sum_type}){value_word(term.key) if not term.delay else _kept(term, deepest)}"
+    operand = f"({sum_type}){_operand(term, depth)}"
     size = factor_text(abs(factor), sum_type, kept_factors)
     text = operand if abs(factor) == 1 else f"{size} * {operand}"
     return {"sign": "-" if factor < 0 else "+", "text": text}
+
+
+def _turned(term: NamedTerm, factor: int, sum_type: str) -> dict[str, str]:
+    """A product with the phase."""
+    operand = value_word(term.signal)
+    if factor == 1:
+        return {"sign": "+", "text": f"({sum_type})phase * {operand}"}
+    # The phase has one bit before its point: shifted first where 32 bits hold that.
+    if factor << term.format.fraction < 1 << 31:
+        return {"sign": "+", "text": f"({sum_type})(phase * {factor}) * {operand}"}
+    return {"sign": "+", "text": f"({sum_type})phase * {operand} * {literal(factor, sum_type)}"}
+
+
+def _operand(term: NamedTerm, depth: dict[str, int]) -> str:
+    """The signal of a term, now or as it was."""
+    if depth.get(term.key) == WINDOW:
+        return f"window[{term.delay}]"
+    return value_word(term.key) if not term.delay else _kept(term, depth[term.key])
 
 
 def _kept(term: NamedTerm, deepest: int) -> str:

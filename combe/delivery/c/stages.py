@@ -19,6 +19,7 @@ from combe.errors import FormatError
 from combe.realization.cic import Cic
 from combe.realization.formats import Format
 from combe.realization.network import Network
+from combe.realization.phases import MOST_FASTER
 from combe.realization.section import Section
 from combe.realization.stages import Realization, Requantize, Stage, TapSum
 
@@ -164,12 +165,16 @@ class Part(Struct, frozen=True):
     @property
     def ratio(self) -> tuple[int, int]:
         """Values it gives for values it takes."""
-        return self.first.values.get("up", 1), self.first.values.get("down", 1)
+        up, down = self.first.values.get("up", 1), self.first.values.get("down", 1)
+        if self.first.values.get("layout") == "phased":
+            # Its ratio can be set while it runs: there is room for that.
+            return up * MOST_FASTER[0], down * MOST_FASTER[1]
+        return up, down
 
     @property
     def changes_rate(self) -> bool:
         """Whether it gives as many as it takes is not sure: it returns how many."""
-        return self.first.values.get("layout") in ("rates", "cic", "network")
+        return self.first.values.get("layout") in ("rates", "cic", "network", "phased")
 
     @property
     def source_type(self) -> str:

@@ -113,7 +113,7 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         "grows": growth(ratios) > 1,
         "has_dual": any(v.values.get("is_dual") for v in stages), "is_float": is_float,
         "held": sorted({r.values["target"].bits for r in rounds if _is_held(r.values)}),
-        "has_state": any(v.kind != "requantize" and (v.kind != "network" or v.values["kept"]) for v in stages), "uses_intrinsics": choices.intrinsics and not is_float,
+        "has_state": any(v.kind != "requantize" and (v.kind != "network" or v.values["kept"] or v.values.get("layout") == "phased") for v in stages), "uses_intrinsics": choices.intrinsics and not is_float,
         "is_header_only": is_cpp, "is_single": choices.is_header_alone, "fn": "inline" if is_cpp else "static", "api": "inline " if is_cpp else "",
         "table": "inline constexpr" if is_cpp else "static const",
         "needs_apart": any(v.kind in ("section", "network") or v.values.get("layout") in ("blocks", "rates") for v in stages),

@@ -8,9 +8,12 @@ from combe.delivery.rust.types import rounding, value_type, work_bits
 from combe.realization.cic import Cic
 from combe.realization.formats import Format
 from combe.realization.network import NamedTerm, Network, Node, at_lower_rate, node_span, signal_limits
+from combe.realization.phases import WHOLE_BITS, least_steps, step_of, steps_between
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.realization.term import INPUT, REST
 
+WINDOW = -1
+"""Instead of a depth: the newest samples lie side by side."""
 SPARSE = 0.75
 """Of the taps, at most, that aren't zero where each is told with its sample's age."""
 
@@ -61,6 +64,8 @@ def _cic(stage: Cic) -> dict[str, Any]:
 
 
 def _network(whole: Network, source: Format) -> dict[str, Any]:
+    if whole.phase is not None:
+        return _phased(whole, source)
     network, outputs = at_lower_rate(whole)
     nodes = {node.name: node for node in network.nodes}
     depth: dict[str, int] = {}
@@ -84,6 +89,23 @@ def _network(whole: Network, source: Format) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _phased(stage: Network, source: Format) -> dict[str, Any]:
+    """One that is computed once for each output, from the newest samples side by side."""
+    assert stage.phase is not None
+    nodes = {node.name: node for node in stage.nodes}
+    used = {term.signal for node in stage.nodes for term in node.terms if term.coefficient} | {stage.output}
+    samples = 1 + max((term.delay for node in stage.nodes for term in node.terms), default=0)
+    step = step_of(stage.up)
+    (whole, part), least = steps_between(stage.up, stage.down), least_steps(stage.up, stage.down)
+    return {
+        "kind": "phased", "form": stage.form, "nodes": [_node(node, nodes, source, False, {INPUT: WINDOW}) for node in stage.nodes],
+        "output": _word(stage.output), "up": stage.up, "down": stage.down, "samples": samples, "parts": step * stage.up, "half": step // 2,
+        "whole": whole, "part": part, "least": least, "shift": WHOLE_BITS - 1 - stage.phase.fraction, "one": 1 << stage.phase.fraction,
+        "uses_phase": any(term.is_turned for node in stage.nodes for term in node.terms), "uses_input": INPUT in used,
+        "unused": [f"now_{_word(n.name)}" for n in stage.nodes if n.name not in used],
+    }  # fmt: skip
+
+
 def _node(node: Node, nodes: dict[str, Node], source: Format, has_rest: bool, depth: dict[str, int]) -> dict[str, Any]:
     least, most = node_span(node, nodes, source)
     bits = work_bits(min(node.accumulator.least, least), max(node.accumulator.most, most))
@@ -102,6 +124,11 @@ def _node(node: Node, nodes: dict[str, Node], source: Format, has_rest: bool, de
 def _term(term: NamedTerm, node: Node, nodes: dict[str, Node], source: Format, word: str, depth: dict[str, int]) -> str:
     fraction = signal_limits(nodes, term.key, source)[2]
     factor = term.coefficient << (node.accumulator.fraction - fraction - term.format.fraction)
+    if term.is_turned:
+        return f"+ {factor} * (phase as {word}) * (now_{_word(term.signal)} as {word})".replace("+ 1 * ", "+ ")
+    if depth.get(term.key) == WINDOW:
+        operand = f"window[{term.delay}] as {word}"
+        return f"{'-' if factor < 0 else '+'} {abs(factor)} * ({operand})"
     name = _word(term.key)
     operand = f"now_{name} as {word}" if not term.delay else f"past_{name}[{term.delay - 1}] as {word}"
     size = f"{abs(factor)} * ({operand})" if abs(factor) != 1 else f"({operand})"

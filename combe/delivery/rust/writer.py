@@ -12,6 +12,8 @@ from combe.delivery.rust.types import KEYWORDS, struct_name, value_type
 from combe.delivery.story import story
 from combe.errors import FormatError
 from combe.ledger import Line
+from combe.realization.network import Network
+from combe.realization.phases import MOST_FASTER
 from combe.realization.stages import Realization
 from combe.requirement import Requirement
 from combe.running.simulate import simulate
@@ -43,6 +45,9 @@ def rust_package(
             raise FormatError(f"{entry} is too wide for samples in Rust", key, "64 bits are the most")
     samples = vectors(realization, VECTOR_SAMPLES)
     up, down = realization.ratio
+    if any(isinstance(stage, Network) and stage.phase is not None for stage in realization.stages):
+        # Its ratio can be set while it runs: there is room for that.
+        up, down = up * MOST_FASTER[0], down * MOST_FASTER[1]
     shared: dict[str, Any] = {
         "name": name, "cls": struct_name(name),
         "stages": stage_values(realization), "story": story(realization, name, requirement, lines, CodeChoices("rust"), made),
