@@ -45,12 +45,15 @@ from combe.realization.program import Program
 
 class Turn(Struct, frozen=True):
     """When a sample is taken, and whether the program is then gone through; where it is written, from the base that will be and the one
-    that is; the steps whose results are given, in their order."""
+    that is; the steps whose results are given, in their order. ``moves`` tells when the base moves on where that isn't with every turn;
+    ``phase`` is the coefficient of what is turned."""
 
     accept: Signal
     starts: Signal
     place: Callable[[Signal, int, dict[tuple[int, bool], int]], Signal]
     outputs: frozenset[int]
+    moves: Signal | None = None
+    phase: Signal | None = None
 
 
 class Made(Struct, frozen=True):
@@ -107,9 +110,10 @@ def gone_through(build: Builder, sample: Signal, program: Program, turn: Turn, b
         busy, circuit.wire("busy_next", Op("or", (turn.starts, flag_and(busy, flag_not(is_last))), 1, BIT)), None, 0
     )
     circuit.clocked(counter, on, busy, 0)
-    circuit.clocked(base, next_base, turn.starts, 0)
+    moves = turn.moves if turn.moves is not None else turn.starts
+    circuit.clocked(base, next_base, moves, 0)
     is_full = circuit.wire("is_full", equals(filled, longest + 1))
-    circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, _plus(filled)), turn.starts, 0)
+    circuit.clocked(filled, circuit.mux("filled_on", is_full, filled, _plus(filled)), moves, 0)
     table = _Tables(build, counter, lines)
     running = build.later(busy, 1)
     circuit.remark("What is read is a value only where as many samples have come since the reset.")
@@ -118,6 +122,8 @@ def gone_through(build: Builder, sample: Signal, program: Program, turn: Turn, b
     place = table.unsigned("place", [line.place for line in lines], size_bits)
     address = circuit.wire("address", Op("add", (base, place), size_bits, UNSIGNED))
     factors = table.signed("factor", [line.factor for line in lines], plan.factor_bits)
+    if turn.phase is not None:
+        factors = _turned_factors(build, factors, turn.phase, table, lines)
     factor = build.later(factors, 1)
     works = flag_and(running, table.flag("works", [line.works for line in lines]))
     works_later = build.later(circuit.wire("works_now", works), depth.summed - depth.sum)
@@ -160,6 +166,20 @@ def gone_through(build: Builder, sample: Signal, program: Program, turn: Turn, b
     done = circuit.wire("done", flag_and(ends, given))
     first = depth.written + next(k for k, line in enumerate(lines) if line.is_output) + 1
     return Made(done, result, busy, is_last, count, first)
+
+
+def _turned_factors(build: Builder, factors: Signal, phase: Signal, table: _Tables, lines: list[Line]) -> Signal:
+    """Factors of the program, and the phase in their place where a line says so, each as far to the left as its sum asks."""
+    circuit = build.circuit
+    shifts = sorted({line.turned for line in lines if line.turned is not None})
+    if not shifts:
+        return factors
+    circuit.remark("Where the output lies between two samples is a factor like any other.")
+    for shift in shifts:
+        due = table.flag(f"turns_{shift}", [line.turned == shift for line in lines])
+        own = circuit.named(circuit.fit(circuit.left(phase, shift), factors.width), "turned_phase")
+        factors = circuit.mux(f"factor_or_phase_{shift}", due, own, factors)
+    return factors
 
 
 def _product(build: Builder, factor: Signal, operand: Signal, depth: Depth) -> Signal:

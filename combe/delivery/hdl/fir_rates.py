@@ -364,6 +364,17 @@ def taken_at(paces: list[Pace], before: int, samples: int) -> list[int]:
                 sent[k] = True
                 more = pace.counts[phase[k]] - pace.counts[0] if pace.counts else 0
                 arriving.append((clock + pace.clocks + more, k + 1))
+            if isinstance(one, Network) and one.phase is not None:
+                # Outputs are due at a sample, or at once after the one before; ``phase`` counts parts of a sample.
+                if accepts and left[k] == 0:
+                    due[k], waits[k] = True, clock + pace.turn
+                elif accepts:
+                    left[k] -= 1
+                if begins:
+                    ahead, phase[k] = divmod(phase[k] + one.down, one.up)
+                    due[k], waits[k] = ahead == 0, clock + pace.turn
+                    left[k] = max(ahead - 1, 0)
+                continue
             if isinstance(one, Network):
                 if accepts and left[k] == 0:
                     due[k], waits[k], phase[k] = True, clock + pace.turn, 0

@@ -1,4 +1,5 @@
-"""A network that changes the rate on one multiplier: the small processor goes through it once for each sample at the lower rate.
+"""A network that changes the rate on one multiplier: the small processor goes through it once for each sample at the lower rate, or,
+where it has a phase, once for each output.
 
 Going down, samples between two turns wait in its memory, each a signal of its own. Going up, the phases' results wait in registers
 and leave one after another.
@@ -6,7 +7,19 @@ and leave one after another.
 
 from __future__ import annotations
 
-from combe.delivery.hdl.circuit import BIT, UNSIGNED, Number, Op, Signal, bits_for, equals, flag_and, flag_not, flag_or
+from combe.delivery.hdl.circuit import (
+    BIT,
+    UNSIGNED,
+    Number,
+    Op,
+    Signal,
+    bit_of,
+    bits_for,
+    equals,
+    flag_and,
+    flag_not,
+    flag_or,
+)
 from combe.delivery.hdl.engine import Turn, gone_through
 from combe.delivery.hdl.fir_mac import plus
 from combe.delivery.hdl.fir_rates import Link
@@ -15,6 +28,7 @@ from combe.delivery.hdl.schedule import depth_of, lines_of, places_of, plan_of, 
 from combe.errors import FormatError
 from combe.realization.formats import Format
 from combe.realization.network import Network, at_lower_rate
+from combe.realization.phases import WHOLE_BITS, step_of, steps_between
 from combe.realization.program import Program, RawTerm, Step, stages_program
 from combe.realization.term import Term
 from combe.values import replace
@@ -32,6 +46,8 @@ def turn_program(stage: Network, source: Format) -> tuple[Program, tuple[int, ..
     FormatError
         Where the factor is too large.
     """
+    if stage.phase is not None:
+        return _phased_program(stage, source)
     factor = max(stage.up, stage.down)
     if factor > MOST_FACTOR:
         what = f"a network that changes the rate by {factor} is written in C, C++ and Rust alone"
@@ -43,6 +59,21 @@ def turn_program(stage: Network, source: Format) -> tuple[Program, tuple[int, ..
     return _inlined(steps, [numbers[name] for name in names], source)
 
 
+def _phased_program(stage: Network, source: Format) -> tuple[Program, tuple[int, ...]]:
+    """The steps of an output, what the phase multiplies marked."""
+    assert stage.phase is not None
+    plain = stages_program((stage.at_phase(1),), source)
+    steps = []
+    for node, step in zip(stage.nodes, plain.steps):
+        named = [term for term in node.terms if term.coefficient]
+        terms = tuple(
+            replace(raw, is_turned=True, format=stage.phase) if own.is_turned else raw for own, raw in zip(named, step.terms)
+        )
+        steps.append(replace(step, terms=terms))
+    number = 1 + next(index for index, node in enumerate(stage.nodes) if node.name == stage.output)
+    return _inlined(steps, [number], source)
+
+
 def _of_turns(term: RawTerm, down: int) -> RawTerm:
     """A delay of the input in samples as one of the signals that a turn brings."""
     if term.signal or down == 1:
@@ -52,7 +83,9 @@ def _of_turns(term: RawTerm, down: int) -> RawTerm:
 
 def _inlined(steps: list[Step], outputs: list[int], source: Format) -> tuple[Program, tuple[int, ...]]:
     """Without steps that hand on their whole sum and whose rests nobody takes, but for outputs."""
-    rests = {term.signal for step in steps for term in step.terms if term.is_rest}
+    # Rests, and what a phase multiplies, are of one step and no other.
+    rests = {term.signal for step in steps for term in step.terms if term.is_rest or term.is_turned}
+    rests |= {index for index, step in enumerate(steps, 1) if any(term.is_turned for term in step.terms)}
     gone: dict[int, tuple[RawTerm, ...]] = {}
     numbers: dict[int, int] = {}
     kept: list[Step] = []
@@ -76,7 +109,10 @@ def _inlined(steps: list[Step], outputs: list[int], source: Format) -> tuple[Pro
 def _replaced(terms: tuple[RawTerm, ...], gone: dict[int, tuple[RawTerm, ...]]) -> tuple[RawTerm, ...]:
     """Terms of steps that are gone as those of what they summed, equal ones together."""
     sums: dict[tuple[int, int, bool], int] = {}
+    turned = tuple(term for term in terms if term.is_turned)
     for term in terms:
+        if term.is_turned:
+            continue
         parts = gone.get(term.signal, ()) if not term.is_rest else ()
         if term.signal in gone and not term.is_rest:
             for part in parts:
@@ -85,9 +121,9 @@ def _replaced(terms: tuple[RawTerm, ...], gone: dict[int, tuple[RawTerm, ...]]) 
         else:
             key = term.signal, term.delay, term.is_rest
             sums[key] = sums.get(key, 0) + term.coefficient
-    return tuple(
-        Term(signal, delay, value, is_rest=is_rest) for (signal, delay, is_rest), value in sums.items() if value
-    )
+    return (
+        *(Term(signal, delay, value, is_rest=is_rest) for (signal, delay, is_rest), value in sums.items() if value), *turned
+    )  # fmt: skip
 
 
 def turn_clocks(stage: Network, source: Format, width: int, pipeline: int) -> int:
@@ -102,6 +138,8 @@ def rate_network(
     build: Builder, stream: Stream, source: Format, stage: Network, idle: Signal, link: Link
 ) -> tuple[Stream, Signal, int]:  # fmt: skip
     """The stage; also the flag that tells that an output is begun, and the clocks from a turn's sample to that."""
+    if stage.phase is not None:
+        return phased_network(build, stream, source, stage, idle, link)
     circuit = build.circuit
     program, given = turn_program(stage, source)
     lines = f"once for every {stage.down} samples" if stage.down > 1 else f"{stage.up} outputs each time"
@@ -152,3 +190,68 @@ def rate_network(
     build.latency += clocks + 1
     leaving = circuit.register("leaving", held[0])
     return Stream(build.later(begin, 1), Value(leaving, entry.least, entry.most)), begin, clocks
+
+
+def phased_network(
+    build: Builder, stream: Stream, source: Format, stage: Network, idle: Signal, link: Link
+) -> tuple[Stream, Signal, int]:  # fmt: skip
+    """A stage that is computed once for each output, where that lies between two samples: a counter says whether the next is due at the
+    sample that is there already."""
+    circuit = build.circuit
+    program, given = turn_program(stage, source)
+    circuit.remark(f"{stage.form}: once for each output, {stage.up} for {stage.down} samples.")
+    busy, waiting = circuit.new("busy", 1, BIT), circuit.new("waiting", 1, BIT)
+    running, begin = circuit.new("running", 1, BIT), circuit.new("begin_output", 1, BIT)
+    circuit.drive(idle, flag_not(waiting))
+    accept = circuit.wire("accept", flag_and(stream.valid, idle))
+    again, is_due, phase = _counted(build, stage, accept, begin)
+    starts = circuit.wire("starts", flag_or(flag_and(accept, is_due), again))
+
+    def place_of(next_base: Signal, bits: int, places: dict[tuple[int, bool], int]) -> Signal:
+        return circuit.wire("sample_address", Op("add", (next_base, Number(places[0, False], bits, UNSIGNED)), bits, UNSIGNED))
+
+    turn = Turn(accept, starts, place_of, frozenset(given), accept, phase)
+    made = gone_through(build, stream.value.signal, program, turn, busy)
+    entry = program.format_of(given[0])
+    word = circuit.named(circuit.fit(made.result, inner_width(entry)), "given")
+    circuit.remark("The result waits until the next stage has room.")
+    circuit.drive(begin, flag_and(running, link.free()))
+    held = circuit.register("held", word, made.done)
+    finished = circuit.wire("finished", flag_and(busy, made.is_last))
+    circuit.clocked(running, flag_or(finished, flag_and(running, flag_not(begin))), None, 0)
+    circuit.clocked(waiting, flag_or(starts, flag_and(waiting, flag_not(begin))), None, 0)
+    clocks = made.count + 1
+    build.latency += clocks + 1
+    leaving = circuit.register("leaving", held)
+    return Stream(build.later(begin, 1), Value(leaving, entry.least, entry.most)), begin, clocks
+
+
+def _counted(build: Builder, stage: Network, accept: Signal, begin: Signal) -> tuple[Signal, Signal, Signal]:
+    """Whether the output after the one that begins needs no further sample; whether the sample that comes is the one the next output
+    needs; and the phase of the output that is due."""
+    circuit = build.circuit
+    assert stage.phase is not None
+    step = step_of(stage.up)
+    whole, part = steps_between(stage.up, stage.down)
+    width = WHOLE_BITS + 2
+    circuit.remark("Where the next output lies behind the newest sample, and samples until then.")
+    place = circuit.new("place", width)
+    moved = circuit.wire("place_moved", circuit.add(place, Number(part, width), width))
+    over = circuit.wire("place_over", circuit.add(moved, Number(step * stage.up, width), width, -1))
+    is_over = circuit.wire("is_over", flag_not(bit_of(over, width - 1)))
+    circuit.clocked(place, circuit.mux("place_next", is_over, over, moved), begin, 0)
+    bits = bits_for(whole + 2)
+    wait = circuit.new("samples_to_wait", bits, UNSIGNED)
+    is_due = circuit.wire("is_due", equals(wait, 0))
+    more, less = Number(whole, bits, UNSIGNED), Number(max(whole - 1, 0), bits, UNSIGNED)
+    after = circuit.mux("wait_after", is_over, more, less)
+    again: Signal = circuit.wire("again", flag_and(begin, flag_not(is_over)) if whole == 0 else Number(0, 1, BIT))
+    counted = circuit.mux("wait_counted", is_due, Number(0, bits, UNSIGNED), plus(wait, -1))
+    circuit.clocked(
+        wait, circuit.mux("wait_next", begin, after, counted), circuit.wire("wait_moves", flag_or(begin, accept)), 0
+    )
+    shift = WHOLE_BITS - 1 - stage.phase.fraction
+    middle = circuit.wire("place_middle", circuit.add(place, Number(step // 2, width), width))
+    high = circuit.wire("phase_above", circuit.fit(circuit.down(middle, shift), stage.phase.bits + 1))
+    centered = circuit.wire("phase_centered", circuit.add(high, Number(1 << stage.phase.fraction, stage.phase.bits + 1), stage.phase.bits + 1, -1))
+    return again, is_due, circuit.register("phase", circuit.fit(centered, stage.phase.bits))

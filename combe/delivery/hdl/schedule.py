@@ -33,6 +33,8 @@ class Line(Struct, frozen=True):
     target: int = 0
     is_output: bool = False
     rest_target: int | None = None
+    turned: int | None = None
+    """Where the factor is the phase: how far to the left."""
 
 
 class Depth(Struct, frozen=True):
@@ -95,7 +97,14 @@ def plan_of(program: Program) -> Plan:
 
 
 def _factor_bits(step: Step, scale: int) -> int:
-    return max((_signed_width(term.coefficient << scale) for term in step.terms), default=1)
+    return max((_width_of(term, scale) for term in step.terms), default=1)
+
+
+def _width_of(term: RawTerm, scale: int) -> int:
+    """Of a factor; a phase has the bits of its format, shifted as its sum asks."""
+    if term.is_turned:
+        return term.format.bits + term.coefficient.bit_length() - 1 + scale
+    return _signed_width(term.coefficient << scale)
 
 
 def depth_of(plan: Plan, word: int, pipeline: int) -> Depth:
@@ -160,9 +169,10 @@ def lines_of(
             key = (term.signal, term.is_rest) if term else (0, False)
             delay = term.delay if term else 0
             lines.append(
-                Line(places[key] - delay, delay + (key[0] < 0), term.coefficient << plan.scales[index] if term else 0, is_end, True,
+                Line(places[key] - delay, delay + (key[0] < 0), term.coefficient << plan.scales[index] if term and not term.is_turned else 0, is_end, True,
                      plan.rounding[index], places[index + 1, False], is_end and index + 1 in given,
-                     places[index + 1, True] if has_rest and is_end else None)
+                     places[index + 1, True] if has_rest and is_end else None,
+                     term.coefficient.bit_length() - 1 + plan.scales[index] if term and term.is_turned else None)
             )  # fmt: skip
         # A value is written in one clock and read by the address of the next; a line is counted a clock before that.
         end = len(lines) - 1
