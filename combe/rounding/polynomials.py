@@ -55,6 +55,24 @@ def polynomial_stage(
     return _network(stage, source, state, target, choices)
 
 
+def integer_branches(stage: Network) -> list[list[int]]:
+    """The integers of each power by sample, those on both sides of the middle written out; empty of networks of another form."""
+    if stage.form != FORM:
+        return []
+    samples = 1 + max((term.delay for node in stage.nodes for term in node.terms), default=0)
+    powers = {0 if node.name == "y" else int(node.name[1:]): node for node in stage.nodes if node.name[0] in "wy"}
+    found = [[0] * samples for _ in range(max(powers) + 1)]
+    for power, node in powers.items():
+        for term in node.terms:
+            if term.signal == INPUT:
+                found[power][term.delay] = term.coefficient
+            elif term.signal[0] in "ad":
+                late = int(term.signal[1:])
+                found[power][late] = term.coefficient
+                found[power][samples - 1 - late] = term.coefficient * (1 if term.signal[0] == "a" else -1)
+    return found
+
+
 def _network(stage: RateStage, source: Format, state: Format, target: Format, choices: Choices) -> Network:
     samples, powers = len(stage.branches[0]), len(stage.branches)
     place_bits = min(max(choices.coefficient_bits, FEWEST_PHASE_BITS), MOST_PHASE_BITS)

@@ -20,6 +20,7 @@ from combe.realization.cic import Cic
 from combe.realization.network import Network
 from combe.realization.stages import CHANGING, Realization, TapSum
 from combe.realization.words import register_words
+from combe.rounding.polynomials import integer_branches
 
 BEFORE, PHASES = "before folding", "phases"
 ROLES = ("ochre", "moss", "heather", "clay", "muted", "ink")
@@ -139,6 +140,10 @@ def _integers(stage: TapSum | Cic | Network) -> tuple[Sequence[int], str]:
         return stage.coefficients, str(stage.coefficient)
     if isinstance(stage, Cic):
         return (), register_words(stage)
+    if stage.phase is not None:
+        branches = integer_branches(stage)
+        formats = dict.fromkeys(map(str, stage.coefficient_formats))
+        return [value for branch in branches for value in branch], f"{next(iter(formats), '')}{' and finer' if len(formats) > 1 else ''}"
     # Even before odd, whatever order they are computed in.
     nodes = sorted((node for node in stage.nodes if node.name[0] in "eo"), key=lambda node: node.name[0] == "o")
     products = [node.terms[0] for node in nodes]

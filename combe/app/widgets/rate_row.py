@@ -16,7 +16,7 @@ from combe.app.widgets.told_row import ToldRow
 from combe.designing.designed import Design
 from combe.designing.rates.plans import plan_from
 from combe.designing.rates.stages import cost_of_stages
-from combe.designing.task import ALLPASS_PLAN
+from combe.designing.task import ALLPASS_PLAN, POLYNOMIAL_PLAN
 from combe.ledger import Line
 from combe.requirement import Requirement
 from combe.requirement.quantities import frequency_text, level_text, parse_attenuation, rate_text, short
@@ -71,7 +71,8 @@ class RateRow(ToldRow):
         flow.addWidget(label("as"))
         self.plan = Figure(self._check_plan, "plan of stages")
         self.plan.setToolTip(
-            "Stages in a row: cheapest, single, iir (half-bands of two allpasses), or factors such as 2x2x2, cic4x2 or iir2x2"
+            "Stages in a row: cheapest, single, iir (half-bands of two allpasses), farrow (taps that follow polynomials), or factors such as "
+            "2x2x2, cic4x2, iir2x2 or 2xfarrow80/147"
         )
         self.plan.typed.connect(lambda text: self.planned.emit("" if text.strip() == "single" else text.strip()))
         flow.addWidget(self.plan)
@@ -157,7 +158,7 @@ class RateRow(ToldRow):
         if (
             self.requirement is not None
             and self.requirement.rate is not None
-            and text.strip() not in (CHEAPEST, ALLPASS_PLAN, "single")
+            and text.strip() not in (CHEAPEST, ALLPASS_PLAN, POLYNOMIAL_PLAN, "single")
         ):
             rate = self.requirement.rate
             plan_from(text.strip(), rate.up, rate.down)

@@ -38,6 +38,10 @@ def box_words(part: StagePart, format_words: str = "") -> tuple[str, ...]:
     if stage.kind == "allpass":
         made = f"{len(stage.even)} and {len(stage.odd)} poles{', ' + format_words if format_words else ''}"
         return f"{way}   two allpasses", made, multiplies
+    if stage.kind == "farrow":
+        powers, samples = len(stage.branches), len(stage.branches[0])
+        made = f"degree {powers - 1} over {samples} samples{', ' + format_words if format_words else ''}"
+        return f"{way}   polynomials", made, multiplies
     phases, padding = phases_of(stage), padding_of(stage)
     zeros = sum(1 for tap in stage.taps if not tap)
     made = f"{len(stage.taps)} taps{f', {zeros} zero' if zeros else ''}{', ' + format_words if format_words else ''}"

@@ -15,6 +15,8 @@ from combe.requirement.quantities import short
 
 PADDED = "·"
 """Stands where a phase has no tap left."""
+ROW_WORDS = {"allpass": "allpass", "farrow": "power"}
+"""What a row of the table is where it is no phase."""
 
 
 class StagePart(Struct, frozen=True):
@@ -74,8 +76,11 @@ def phases_of(stage: RateStage) -> dict[int, tuple[int, ...]]:
 
     Of an interpolator phase p holds taps p, p + up, …: what one output needs; of L/M the phases stand in the order in which outputs
     take them, (m·M) mod L. Of a decimator phase p holds taps p, p + down, …: what every down-th input meets (Bellanger, Bonnerot and
-    Coudreuse 1976). Of two allpasses those of each. None of sums in a row, which have no taps.
+    Coudreuse 1976). Of two allpasses those of each, of polynomials those of each power. None of sums in a row, which have no taps.
     """
+    if stage.kind == "farrow":
+        samples = len(stage.branches[0])
+        return {power: tuple(range(power * samples, (power + 1) * samples)) for power in range(len(stage.branches))}
     if stage.kind == "allpass":
         return {0: tuple(range(len(stage.even))), 1: tuple(range(len(stage.even), len(stage.coefficients)))}
     count = len(stage.taps)
@@ -88,7 +93,7 @@ def phases_of(stage: RateStage) -> dict[int, tuple[int, ...]]:
 
 def padding_of(stage: RateStage) -> int:
     """Places that are empty where all phases are as long as the longest."""
-    if stage.kind == "allpass":
+    if stage.kind in ROW_WORDS:
         return 0
     rows = phases_of(stage).values()
     return sum(max(map(len, rows)) - len(row) for row in rows) if rows else 0
@@ -108,5 +113,5 @@ def phase_table(stages: Sequence[RateStage], integers: Sequence[Sequence[int]] =
         before = f"stage {index + 1}, " if len(stages) > 1 else ""
         for phase, places in phases.items():
             cells = [values[place] for place in places] + [PADDED] * (longest - len(places))
-            rows.append((f"{before}{'allpass' if stage.kind == 'allpass' else 'phase'} {phase}", *cells))
+            rows.append((f"{before}{ROW_WORDS.get(stage.kind, 'phase')} {phase}", *cells))
     return Table(tuple(str(k) for k in range(widest)), tuple((*row, *[""] * (widest + 1 - len(row))) for row in rows))
