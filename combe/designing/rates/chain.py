@@ -295,27 +295,37 @@ def _turned(downward: tuple[RateStage, ...], plan: Plan) -> tuple[RateStage, ...
 
 
 def _chain(asked: Requirement, plan: Plan) -> tuple[RateStage, ...]:
-    """Stages from the highest rate down; the last one is tightened until the whole keeps every limit."""
-    spare = SPARE_DB
-    for _ in range(ROUNDS):
-        made = (*_all_but_last(asked, plan), _last_stage(asked, plan, spare))
-        worst = min(line.margin for line in gain_lines(prototype_of(made), asked))
-        if worst >= 0:
-            return made
-        spare += 1.5 * -worst
-    raise DesignError(f"{plan.words} misses a limit by {-worst:.3g} dB", "--plan", "take fewer stages")
+    """Stages from the highest rate down; the last one is tightened until the whole keeps every limit. Where that isn't enough, because the
+    others lift what one of them lets through, these block deeper by as much."""
+    failure: DesignError | None = None
+    for is_deep in (False, True):
+        spare = SPARE_DB
+        try:
+            for _ in range(ROUNDS):
+                made = (*_all_but_last(asked, plan, is_deep), _last_stage(asked, plan, spare, is_deep))
+                worst = min(line.margin for line in gain_lines(prototype_of(made), asked))
+                if worst >= 0:
+                    return made
+                spare += 1.5 * -worst
+        except DesignError as error:
+            failure = failure or error
+        if len(plan.factors) == 1:
+            break
+    raise failure or DesignError(f"{plan.words} misses a limit by {-worst:.3g} dB", "--plan", "take fewer stages")
 
 
 @lru_cache(maxsize=32)
-def _all_but_last(asked: Requirement, plan: Plan) -> tuple[RateStage, ...]:
+def _all_but_last(asked: Requirement, plan: Plan, is_deep: bool = False) -> tuple[RateStage, ...]:
     pieces, shares = blocked(asked), _shares(asked, plan)
     pass_hz = max(band.stop_hz for band in asked.passbands)
     stages: list[RateStage] = []
     rate = asked.sample_rate_hz
+    # All of them stay within the room; without one of them they may stand above it by as much as that one lies below 1.
+    lifted = sum(shares)
     for index, factor in enumerate(plan.factors[:-1]):
         own = duties(pieces, rate, factor)
         if index == 0 and plan.is_polynomial:
-            stages.append(_kernel(_inner_limits(asked, own, rate, shares[index], sum(shares)), plan))
+            stages.append(_kernel(_inner_limits(asked, own, rate, shares[index], lifted + shares[index]), plan))
         elif own and index in plan.allpass:
             # Others may stand above 1 by all of the passband's room where this one's stretch folds to.
             stages.append(_half_band(own, rate, pass_hz, sum(shares)))
@@ -326,15 +336,15 @@ def _all_but_last(asked: Requirement, plan: Plan) -> tuple[RateStage, ...]:
                 raise DesignError(what, "--plan", "take a smaller factor for the cic")
             stages.append(RateStage("cic", 1, factor, (), order, 1))
         else:
-            stages.append(_inner(asked, plan, own, rate, factor, shares[index]))
+            stages.append(_inner(asked, plan, own, rate, factor, (shares[index], shares[index] + lifted * is_deep)))
         rate /= factor
     return tuple(stages)
 
 
 @lru_cache(maxsize=32)
-def _last_stage(asked: Requirement, plan: Plan, spare: float) -> RateStage:
+def _last_stage(asked: Requirement, plan: Plan, spare: float, is_deep: bool = False) -> RateStage:
     """The stage at the lowest rate, for what the others really left, with so many dB to spare."""
-    before = _all_but_last(asked, plan)
+    before = _all_but_last(asked, plan, is_deep)
     rate = asked.sample_rate_hz / prod(plan.factors[:-1])
     if len(plan.factors) - 1 in plan.allpass:
         own = tuple(piece for piece in blocked(asked) if piece[0] < rate / 2)
@@ -385,11 +395,11 @@ def _shares(asked: Requirement, plan: Plan) -> list[float]:
 
 
 def _inner(
-    asked: Requirement, plan: Plan, own: tuple[Piece, ...], rate: float, factor: int, share_db: float
+    asked: Requirement, plan: Plan, own: tuple[Piece, ...], rate: float, factor: int, share_and_others_db: tuple[float, float]
 ) -> RateStage:  # fmt: skip
     if not own:
         return RateStage("taps", 1, factor, (1.0,))
-    found = _cheapest(_inner_limits(asked, own, rate, share_db, share_db), plan, factor)
+    found = _cheapest(_inner_limits(asked, own, rate, *share_and_others_db), plan, factor)
     assert isinstance(found.filter, Fir)
     return RateStage("taps", 1, factor, found.filter.taps)
 
