@@ -183,6 +183,8 @@ def cycle_bound(stage: Stage, source: Format) -> int:
 def zero_input_cycles(stage: Stage, source: Format) -> LimitCycles:
     """The loudest zero-input cycle of a stage, or the proof that there is none; of one that changes the rate as it is computed at the
     lower one, in the loudest of its phases."""
+    if isinstance(stage, Network) and stage.phase is not None:
+        return LimitCycles(True, (), "it has no feedback")
     if isinstance(stage, Network) and max(stage.up, stage.down) > 1:
         lower, names = at_lower_rate(stage)
         found = [zero_input_cycles(replace(lower, output=name), source) for name in names]
@@ -231,6 +233,8 @@ def overflow_oscillations(stage: Stage, source: Format) -> LimitCycles:
 
     Only a stage whose values can overflow has them; ask ``bounds`` first.
     """
+    if isinstance(stage, Network) and stage.phase is not None:
+        return LimitCycles(True, (), "it has no feedback")
     stage = at_lower_rate(stage)[0] if isinstance(stage, Network) else stage
     free = _Free(stage, source)
     if not free.steps or not free.kept:

@@ -118,8 +118,13 @@ def roundings(network: Network) -> tuple[Rounded, ...]:
 def _phased_roundings(network: Network) -> list[Rounded]:
     """Of a network with a phase: an output's errors are its own, each by the powers of the phase that follow, on average over the phases."""
     program = own_program(network)
-    gains = error_gains(network)[output_index(network)]
+    output = output_index(network)
+    gains = error_gains(network)[output]
     found = []
+    # What is always cut off alike moves with the phase: of that the mean is constant, and the rest comes and goes.
+    offsets = sum(mean(step) * row for step, row in zip(program.steps, gains))
+    if moving := float(np.var(offsets)):
+        found.append(Rounded(program.steps[output], output, moving, 0.0, RateStage("taps", 1, 1, (1.0,))))
     for index, step in enumerate(program.steps):
         rms, average = float(np.sqrt(np.mean(gains[index] ** 2))), float(np.mean(gains[index]))
         if power := variance(step):

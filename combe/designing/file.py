@@ -11,7 +11,7 @@ from combe.checking import Fields, describe
 from combe.designing.costs import cost_of_design, lines_of_design
 from combe.designing.designed import Design
 from combe.designing.given import given_filter, polynomials
-from combe.designing.rates.stages import RateStage, prototype_of, ratio_of
+from combe.designing.rates.stages import plan_words, prototype_of, RateStage, ratio_of
 from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text
 from combe.filters import Cascade, Filter, Fir, Roots
@@ -69,10 +69,11 @@ def _stages_document(design: Design) -> dict[str, Any]:
     document: dict[str, Any] = {
         "rate": rate_document(requirement.rate) if requirement is not None and requirement.rate is not None
         else {"up": up, "down": down},
-        "plan": "single" if len(design.stages) == 1 else "x".join(stage.words for stage in design.stages),
+        "plan": plan_words(design.stages),
     }  # fmt: skip
-    if len(design.stages) == 1 and design.stages[0].kind == "taps":
-        document["taps"] = list(design.stages[0].taps)
+    if len(design.stages) == 1 and design.stages[0].kind in ("taps", "farrow"):
+        (only,) = design.stages
+        document["taps"] = list(only.taps) or (only.up * only.prototype()).tolist()
     return document | {"parts": [stage.document() for stage in design.stages]}
 
 

@@ -15,7 +15,7 @@ from combe.app.widgets.parts import Verdict, label, verdict_of
 from combe.app.widgets.told_row import ToldRow
 from combe.designing.designed import Design
 from combe.designing.rates.plans import plan_from
-from combe.designing.rates.stages import cost_of_stages
+from combe.designing.rates.stages import cost_of_stages, plan_words
 from combe.designing.task import ALLPASS_PLAN, POLYNOMIAL_PLAN
 from combe.ledger import Line
 from combe.requirement import Requirement
@@ -174,5 +174,4 @@ def stages_words(design: Design) -> str:
     if not design.stages:
         return ""
     cost = cost_of_stages(design.stages)
-    stages = "single" if len(design.stages) == 1 else "x".join(stage.words for stage in design.stages)
-    return f"{stages}: {short(cost.multiplies, 4)} multiplies, {short(cost.adds, 4)} adds a sample"
+    return f"{plan_words(design.stages)}: {short(cost.multiplies, 4)} multiplies, {short(cost.adds, 4)} adds a sample"

@@ -30,7 +30,7 @@ MOST_COEFFICIENTS, MOST_LONGER = 110, 6
 """Of the linear program, whose time grows with their cube; samples more than estimated that are tried."""
 LOBES, NEAR = 4, 4.0
 """Frequencies in each lobe at first, and up to how many times the rate of the input: higher ones are added where they are worst."""
-ROUNDS, SETTLED, ENOUGH = 24, 1.002, 0.9998
+ROUNDS, SETTLED, ENOUGH, FEW = 24, 1.002, 0.9998, 8
 PER_TAP = 16
 
 
@@ -52,11 +52,13 @@ def shortest_kernel(asked: Requirement, phases: int) -> Branches:
     """
     pieces = pieces_of(asked)
     check_precision(pieces)
-    first = max(2, ceil(estimated_taps(asked)[0] / phases) - 1)
+    estimated = ceil(estimated_taps(asked)[0] / phases)
+    # Of few samples the estimate says too many.
+    first, longest = max(2, estimated - 1) if estimated > FEW else 2, max(2, estimated - 1) + MOST_LONGER
     best: Kernel | None = None
     least, power = np.inf, HIGHEST_POWER
-    lowest = _lowest_power(asked, phases, first + MOST_LONGER)
-    for samples in range(first, first + MOST_LONGER + 1):
+    lowest = _lowest_power(asked, phases, longest)
+    for samples in range(first, longest + 1):
         if _multiplies(samples, lowest) >= least:
             break
         # A longer kernel never needs a higher power than a shorter one.
@@ -141,7 +143,8 @@ class _Search:
                 count = max(ceil((stop - piece.start) / (2 * np.pi) * samples * LOBES), 1) + 1
                 omega.append(np.linspace(piece.start, stop, count))
                 of.append(np.full(count, index))
-        self.rows, self.sides = np.zeros((0, _unknowns(samples, degree))), np.zeros((0, 2))
+        self.caps = np.array([piece.is_cap for piece in self.pieces])
+        self.rows, self.middles, self.is_cap = np.zeros((0, _unknowns(samples, degree))), np.zeros(0), np.zeros(0, dtype=bool)
         self._add(np.concatenate(omega), np.concatenate(of))
         size = 1 << (PER_TAP * samples * phases).bit_length()
         grid = np.arange(size // 2 + 1) * (2 * np.pi * phases / size)
@@ -155,7 +158,9 @@ class _Search:
         target, room = self.table.target(omega, piece)
         rows = self._amplitudes(omega) / room[:, None]
         self.rows = np.vstack([self.rows, rows])
-        self.sides = np.vstack([self.sides, np.stack([target / room, target / room], axis=1)])
+        # A cap is a limit whatever the error elsewhere.
+        self.middles = np.concatenate([self.middles, target / room])
+        self.is_cap = np.concatenate([self.is_cap, self.caps[piece]])
 
     def _amplitudes(self, omega: Array) -> Array:
         """What each free coefficient adds to the amplitude, in radians per sample of the input."""
@@ -179,10 +184,10 @@ class _Search:
         from scipy.optimize import linprog
 
         count = self.rows.shape[1]
-        worst = -np.ones((len(self.rows), 1))
+        worst = np.where(self.is_cap, 0.0, -1.0)[:, None]
         above = np.hstack([self.rows, worst])
         below = np.hstack([-self.rows, worst])
-        limits = np.concatenate([self.sides[:, 0], -self.sides[:, 1]])
+        limits = np.concatenate([self.middles, -self.middles]) + np.tile(np.where(self.is_cap, ENOUGH, 0.0), 2)
         aim = np.zeros(count + 1)
         aim[-1] = 1
         bounds = [(None, None)] * count + [(0, None)]
@@ -204,7 +209,7 @@ class _Search:
         return tuple(tuple(float(value) for value in row) for row in self.to_powers @ whole)
 
     def add_worst(self, branches: Branches, error: float) -> float:
-        """The worst error on a fine grid; the tops above that of the linear program join it."""
+        """The worst error on a fine grid; the tops above that of the linear program join it. Above a cap it counts as far as it is too large."""
         taps = taps_of(branches, self.at) / self.phases
         amplitude = np.real(np.fft.rfft(taps, self.size) * self.turn)
         worst, omega, of = 0.0, [np.zeros(0)], [np.zeros(0, dtype=np.intp)]
@@ -215,8 +220,10 @@ class _Search:
             target, room = self.table.target(self.grid[spots], piece)
             off = np.abs(amplitude[spots] - target) / room
             tops, moved, height = _tops(off)
-            worst = max(worst, float(np.max(height, initial=0.0)))
-            chosen = height > error
+            is_cap = self.pieces[index].is_cap
+            if not is_cap or np.max(height, initial=0.0) > 1:
+                worst = max(worst, float(np.max(height, initial=0.0)))
+            chosen = height > (ENOUGH if is_cap else error)
             found = self.grid[spots[tops[chosen]]] + moved[chosen] * self.grid[1]
             omega.append(np.clip(found, self.pieces[index].start, self.pieces[index].stop))
             of.append(piece[tops[chosen]])

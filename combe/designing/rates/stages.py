@@ -202,6 +202,11 @@ def _plain(value: float) -> float:
     return round(value) if abs(value - round(value)) < 1e-9 else round(value, 6)
 
 
+def plan_words(stages: Sequence[RateStage]) -> str:
+    """The plan these stages are, as it is asked for."""
+    return "single" if len(stages) == 1 and stages[0].kind == "taps" else "x".join(stage.words for stage in stages)
+
+
 def ratio_of(stages: Sequence[RateStage]) -> tuple[int, int]:
     """Up and down of all stages."""
     return prod(stage.up for stage in stages), prod(stage.down for stage in stages)
