@@ -591,7 +591,7 @@ class InTheWindow(unittest.TestCase):
         self.addCleanup(patched.stop)
         project = demo_project()
         memory.remember_all(self, project.requirement)
-        session = Session(replace(project, requirement=MUSIC, design=DesignChoice("farrow"), arithmetic=Choices(18)))
+        session = Session(replace(project, requirement=RATIO, design=DesignChoice("farrow"), arithmetic=Choices(14)))
         with tempfile.TemporaryDirectory() as place:
             window = MainWindow(session, Settings(path=Path(place, "settings.json")))
             window.show()
@@ -604,10 +604,10 @@ class InTheWindow(unittest.TestCase):
                 self.assertFalse(window.plots.grab().isNull(), tab)
             window.plots.open_tab("stages")
             page = window.plots.current_page
-            self.assertIn("polynomials, degree", page.row.boxes.accessibleName())
+            self.assertIn("polynomials, degree 2, 9 samples, 14 bits", page.row.boxes.accessibleName())
             page.set_mode("phases")
             settle(session)
-            self.assertIn("stage 2, power 0", page.sheet.copy())
+            self.assertIn("power 0", [row[0] for row in page.sheet.table.rows])
             self.assertLessEqual(window.minimumSizeHint().width(), 1180)
             self.assertEqual(faults, [])
             session.saved = session.project

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, cast
 from msgspec import Struct
 
 from combe.designing import settings as own
-from combe.designing.task import ALLPASS_PLAN, POLYNOMIAL_PLAN, DesignChoice, Setting, Stop, Task
+from combe.designing.task import ALLPASS_PLAN, CHEAPEST_PLAN, POLYNOMIAL_PLAN, DesignChoice, Setting, Stop, Task
 from combe.errors import DesignError
 from combe.values import replace
 
@@ -55,8 +55,8 @@ class Method(Struct, frozen=True):
 
 
 LINEAR = ("linear phase", "given order")
-HALF_BANDS, POLYNOMIALS = "allpass-half-bands", "farrow"
-RATE_METHODS = (HALF_BANDS, POLYNOMIALS)
+HALF_BANDS, POLYNOMIALS, ROW = "allpass-half-bands", "farrow", "stages-in-a-row"
+RATE_METHODS = (HALF_BANDS, POLYNOMIALS, ROW)
 """Methods whose filter is stages that change the rate, and nothing else."""
 EVERY_BAND = (*BANDS, "multiband", "sloped limits")
 WINDOWS: tuple[tuple[str, str, tuple[Setting, ...]], ...] = (
@@ -121,6 +121,8 @@ METHODS: tuple[Method, ...] = (
     Method("balanced-truncation", "iir", "follows a linear-phase FIR at a lower order, near-linear phase kept",
            (*EVERY_BAND, "near-linear phase", "given order"), (LIMITS, ORDER), "recursive.balanced:make",
            (own.FIR_ORDER,)),
+    Method(ROW, "fir", "changes the rate in the cheapest row of stages there is: taps, half-bands, sums in a row",
+           ("lowpass", "change of rate", "linear phase"), (LIMITS,), "rates.whole_plans:make_row"),
     Method(HALF_BANDS, "iir", "changes the rate by twos in half-bands of two allpasses: a multiply for each pole pair",
            ("lowpass", "change of rate"), (LIMITS,), "rates.whole_plans:make_half_bands"),
     Method(POLYNOMIALS, "fir", "any ratio from few coefficients: taps that are polynomials of the place between two samples",
@@ -150,7 +152,7 @@ METHODS: tuple[Method, ...] = (
 
 def plan_shown(choice: DesignChoice) -> str:
     """The plan of a choice, which a method may imply."""
-    return {HALF_BANDS: ALLPASS_PLAN, POLYNOMIALS: POLYNOMIAL_PLAN}.get(choice.method, choice.plan)
+    return {HALF_BANDS: ALLPASS_PLAN, POLYNOMIALS: POLYNOMIAL_PLAN, ROW: CHEAPEST_PLAN}.get(choice.method, choice.plan)
 
 
 def method_named(name: str) -> Method:

@@ -22,6 +22,8 @@ SHAPES = ("lowpass", "highpass", "bandpass", "bandstop")
 
 ALLPASS_PLAN = "iir"
 """The plan that takes half-bands of two allpasses wherever it can."""
+CHEAPEST_PLAN = "cheapest"
+"""Any row of stages, whichever takes the fewest operations."""
 POLYNOMIAL_PLAN = "farrow"
 """The cheapest plan whose stage at the highest rate has taps that follow polynomials."""
 

@@ -19,7 +19,7 @@ from combe.delivery.package import checked_name
 from combe.delivery.recipes import Recipe
 from combe.designing.classic.plan import shape_of
 from combe.designing.designed import Design
-from combe.designing.methods import method_named
+from combe.designing.methods import RATE_METHODS, method_named, plan_shown
 from combe.designing.task import DesignChoice
 from combe.errors import DesignError
 from combe.filters import Filter, Roots
@@ -67,7 +67,9 @@ def _asking(project: Project, requirement: Requirement) -> Project:
     if not design.cutoffs_hz and len(design.weights) != len(requirement.bands):
         design = replace(design, weights=())
     arithmetic = project.arithmetic
-    if requirement.rate is None and design.plan:
+    if requirement.rate is None and design.method in RATE_METHODS:
+        design = DesignChoice("equiripple", holds_with_bits=design.holds_with_bits)
+    elif requirement.rate is None and design.plan:
         design = replace(design, plan="")
     elif requirement.rate is not None and project.requirement.rate is None:
         # Taps in stages, the cheapest there are; neither a recursive method nor a structure of one rate goes with that.
@@ -314,7 +316,7 @@ def take_cell(order: int | None, bits: int, is_better: bool) -> Edit:
 
     def make(project: Project) -> Project:
         # Stages of a plan are each as short as can be, whatever the order of them all.
-        has_plan = project.requirement.rate is not None and project.design.plan not in ("", "single")
+        has_plan = project.requirement.rate is not None and plan_shown(project.design) not in ("", "single")
         design = replace(project.design, order=None if has_plan else order, holds_with_bits=None)
         arithmetic = with_choices(project.arithmetic, coefficient_bits=bits, better=is_better)
         return replace(project, design=design, arithmetic=arithmetic)

@@ -173,6 +173,7 @@ def style_sheet(c: Colors) -> str:
                         color: {c.river}; text-align: left; border-radius: 4px; }}
     QPushButton#quiet:hover, QToolButton#quiet:hover, QPushButton#quiet:focus, QToolButton#quiet:focus
                         {{ border: 1px solid {c.line}; background: {c.raised}; }}
+    QToolButton#quiet[inline="true"] {{ padding: 0 6px; }}
     QToolButton#quiet::menu-indicator {{ image: none; }}
     QToolButton#tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; padding: 4px 0px; margin: 0 -1px;
                         color: {c.muted}; }}

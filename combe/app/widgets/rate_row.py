@@ -63,6 +63,7 @@ class RateRow(ToldRow):
         flow.addWidget(label("clear of"))
         self.protect = QToolButton()
         self.protect.setObjectName("quiet")
+        self.protect.setProperty("inline", True)
         # No higher than the words beside it, before and after it is dressed: the lines of a paragraph keep their height.
         self.protect.setFixedHeight(self.output.sizeHint().height())
         self.protect.setToolTip("Whether only passbands are kept clear, or all that the lower rate holds")

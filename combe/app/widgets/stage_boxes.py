@@ -40,7 +40,7 @@ def box_words(part: StagePart, format_words: str = "") -> tuple[str, ...]:
         return f"{way}   two allpasses", made, multiplies
     if stage.kind == "farrow":
         powers, samples = len(stage.branches), len(stage.branches[0])
-        made = f"degree {powers - 1} over {samples} samples{', ' + format_words if format_words else ''}"
+        made = f"degree {powers - 1}, {samples} samples{', ' + format_words if format_words else ''}"
         return f"{way}   polynomials", made, multiplies
     phases, padding = phases_of(stage), padding_of(stage)
     zeros = sum(1 for tap in stage.taps if not tap)
