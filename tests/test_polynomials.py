@@ -183,7 +183,11 @@ class Kernels(unittest.TestCase):
     def least_error(self, limits: Requirement, up: int, works: float, samples: int, degree: int) -> float:
         rows, middles, rooms = [], [], []
         places = (2 * np.arange(up) + 1 - up) / up
-        stretches = [(*piece[:3], band.lower.first_db if band.lower else None) for band in limits.bands for piece in band.upper.pieces()]
+        stretches = [
+            (*piece[:3], band.lower.first_db if band.lower else None)
+            for band in limits.bands
+            for piece in band.upper.pieces()
+        ]
         for start, stop, upper, lower in stretches:
             high = 10 ** (upper / 20)
             low = 10 ** (lower / 20) if lower is not None else -high
@@ -254,7 +258,9 @@ class Plans(unittest.TestCase):
             each = samples // 2 * powers + middle + powers - 1
             self.assertAlmostEqual(stage.cost()[0], each * stage.up / stage.down)
         plain = planned(MUSIC)
-        fewer, many = (sum(len(stage.coefficients) for stage in each.stages) for each in (planned(MUSIC, "farrow"), plain))
+        fewer, many = (
+            sum(len(stage.coefficients) for stage in each.stages) for each in (planned(MUSIC, "farrow"), plain)
+        )
         self.assertLess(5 * fewer, many)
 
     def test_linear_phase_to_the_last_digit(self) -> None:
@@ -310,7 +316,9 @@ class Plans(unittest.TestCase):
 
     def test_stages_that_others_lift_block_deeper(self) -> None:
         """Where one stage droops the other stands above it, and what the first lets through with it."""
-        brief = asked(44_100, ((0, 18_000, -0.1, 0.1),), up=160, down=147, alias_db=-70, image_db=-70, protect="everything")
+        brief = asked(
+            44_100, ((0, 18_000, -0.1, 0.1),), up=160, down=147, alias_db=-70, image_db=-70, protect="everything"
+        )
         self.checked(planned(brief, "2x80/147"), brief)
 
 
@@ -345,7 +353,9 @@ class Exactly(unittest.TestCase):
         (network,) = made.stages
         assert isinstance(network, Network)
         self.assertGreater(max(node.accumulator.bits for node in network.nodes), 62)
-        self.assertEqual([int(y) for y in simulate(made, np.array(samples))], by_its_phases(network, made.input, samples))
+        self.assertEqual(
+            [int(y) for y in simulate(made, np.array(samples))], by_its_phases(network, made.input, samples)
+        )
 
     def test_one_impulse_reads_the_branches(self) -> None:
         """Taps of the model, an impulse at a time, are the polynomials of the file at the places told, to what roundings do."""
@@ -365,7 +375,10 @@ class Exactly(unittest.TestCase):
 
     def test_a_checksum_knows_the_phase(self) -> None:
         stage = random_network(random.Random(4), Format(True, 8, 4))
-        whole = [Realization("n", 1.0, "direct", Format(True, 8, 4), stage.result, (each,)) for each in (stage, replace(stage, up=stage.up + 1))]
+        whole = [
+            Realization("n", 1.0, "direct", Format(True, 8, 4), stage.result, (each,))
+            for each in (stage, replace(stage, up=stage.up + 1))
+        ]
         self.assertNotEqual(*map(realization_checksum, whole))
 
     def test_what_has_no_place_is_refused(self) -> None:
@@ -373,7 +386,9 @@ class Exactly(unittest.TestCase):
 
         def network(*terms: NamedTerm, up: int = 3, down: int = 2, phase: Format | None = place) -> Network:
             a = Node("a", (Term(INPUT, 0, 1, ONE),), Format(True, 12, 0), entry, "floor", "wrap")
-            y = Node("y", terms or (Term("a", 0, 1, place, is_turned=True),), Format(True, 40, 14), entry, "floor", "wrap")
+            y = Node(
+                "y", terms or (Term("a", 0, 1, place, is_turned=True),), Format(True, 40, 14), entry, "floor", "wrap"
+            )
             return Network((a, y), "y", "f", up, down, phase)
 
         for stage, words in (
@@ -389,14 +404,14 @@ class Exactly(unittest.TestCase):
 
 class Arithmetic(unittest.TestCase):
     def test_noise_is_what_a_run_hears(self) -> None:
-        for brief, plan in some(((RATIO, "farrow"), (SMOOTH, "farrow"), (SLOWER, "farrow5/3x4"), (FASTER, "farrow")), 2):
+        for brief, plan in some(
+            ((RATIO, "farrow"), (SMOOTH, "farrow"), (SLOWER, "farrow5/3x4"), (FASTER, "farrow")), 2
+        ):
             for rounding in some(("nearest-even", "floor"), 2):
                 choices = Choices(16, input="s16f15", output="s14f13", state_bits=12, rounding=rounding)
                 made = realize_stages(planned(brief, plan), choices)
                 told, heard = predicted_noise(made), measured_noise(made, level=0.1)
-                self.assertAlmostEqual(
-                    10 * log10(told.power), 10 * log10(heard.power), delta=0.3, msg=(plan, rounding)
-                )
+                self.assertAlmostEqual(10 * log10(told.power), 10 * log10(heard.power), delta=0.3, msg=(plan, rounding))
                 self.assertAlmostEqual(told.offset, heard.offset, delta=0.06)
 
     def test_no_input_goes_beyond_a_bound_and_the_worst_comes_near(self) -> None:
@@ -437,7 +452,8 @@ class Arithmetic(unittest.TestCase):
     def test_choices_that_cannot_be_kept_are_named(self) -> None:
         found = planned(RATIO, "farrow")
         for choices, words in (
-            (Choices(16, error_feedback=1), "without feeding errors back"), (Choices(16, product_bits=12), "products whole"), (Choices(16, structure="lattice"), "lattice"),
+            (Choices(16, error_feedback=1), "without feeding errors back"), (Choices(16, product_bits=12), "products whole"),
+            (Choices(16, structure="lattice"), "lattice"),
         ):  # fmt: skip
             with self.assertRaisesRegex(FormatError, words):
                 realize_stages(found, choices)
@@ -448,7 +464,10 @@ class InEveryLanguage(unittest.TestCase):
         source = random.Random(seed)
         found = [drawn(source) for _ in some(range(most), count)]
         designs = [(RATIO, "farrow"), (SLOWER, "farrow5/3x4")]
-        return [*found, *(realize_stages(planned(*each), Choices(14, input="s14f13", output="s14f13")) for each in designs)]
+        return [
+            *found,
+            *(realize_stages(planned(*each), Choices(14, input="s14f13", output="s14f13")) for each in designs),
+        ]
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_c_under_sanitizers(self) -> None:
@@ -479,7 +498,11 @@ class InEveryLanguage(unittest.TestCase):
             samples = random_input(random.Random(index), made.input, 60)
             signal, arriving = samples, made.input
             for stage in made.stages:
-                signal = by_its_phases(stage, arriving, signal) if isinstance(stage, Network) else by_the_book([stage], signal)
+                signal = (
+                    by_its_phases(stage, arriving, signal)
+                    if isinstance(stage, Network)
+                    else by_the_book([stage], signal)
+                )
                 arriving = stage.result
             self.assertEqual([int(y) for y in simulate(made, np.array(samples))], signal)
 
@@ -500,7 +523,10 @@ class InEveryLanguage(unittest.TestCase):
             self.assertEqual(wanted, by_steps(stage, made.input, samples, steps), (index, steps))
             self.assertEqual(self.run_c(made, samples, steps), ["0", *map(str, wanted)], (index, steps))
         least = least_steps(stage.up, stage.down)
-        for refused in (Steps(0, 1 << 31), Steps(least[0], least[1] - 1) if least[1] else Steps(least[0] - 1, (1 << 31) - 1)):
+        for refused in (
+            Steps(0, 1 << 31),
+            Steps(least[0], least[1] - 1) if least[1] else Steps(least[0] - 1, (1 << 31) - 1),
+        ):
             plain = [str(y) for y in simulate(made, np.array(samples)).tolist()]
             self.assertEqual(self.run_c(made, samples, refused), ["1", *plain])
         self.assertEqual(self.run_c(made, samples, Steps(*least))[0], "0")
@@ -622,7 +648,9 @@ class Long(unittest.TestCase):
         (stage,) = made.stages
         assert isinstance(stage, Network)
         whole = simulate(made, samples)
-        self.assertEqual([int(y) for y in whole[:3000]], by_its_phases(stage, made.input, samples[:2000].tolist())[:3000])
+        self.assertEqual(
+            [int(y) for y in whole[:3000]], by_its_phases(stage, made.input, samples[:2000].tolist())[:3000]
+        )
         self.assertEqual(len(whole), made.output_count(100_000))
 
 

@@ -36,7 +36,7 @@ from combe.designing.designed import Design
 from combe.designing.equiripple.method import nearly_shortest
 from combe.designing.file import design_document, design_from
 from combe.designing.methods import design
-from combe.designing.rates import chain
+from combe.designing.rates import making
 from combe.designing.rates.chain import planned
 from combe.designing.rates.plans import duties, plan_from, priced
 from combe.designing.task import DesignChoice, Task
@@ -634,7 +634,7 @@ class Designed(unittest.TestCase):
     def test_a_hopeless_single_stage_is_not_searched_for(self) -> None:
         """About 6500 taps, of 5000 at most: the search for it took four seconds to say so."""
         brief = asked(44_100, ((0, 20_000, -0.05, 0.05),), up=160, down=147, alias_db=-90, image_db=-90)
-        with mock.patch.object(chain, "_kept", wraps=chain._kept) as made:
+        with mock.patch.object(making, "_kept", wraps=making._kept) as made:
             found = planned(brief)
         self.assertEqual([(stage.up, stage.down) for stage in found.stages], [(2, 1), (80, 147)])
         self.assertTrue(meets(lines_of(found.filter, brief)))
@@ -685,8 +685,8 @@ class Designed(unittest.TestCase):
         zeros = [place for place, tap in enumerate(first) if not tap]
         self.assertEqual(zeros, [k for k in range(len(first)) if (k - middle) % 3 == 0 and k != middle])
         self.assertTrue(zeros)
-        kept = (chain._kept, chain._all_but_last, chain._last_stage)
-        with mock.patch.object(chain, "MOST_BANDS", 2):
+        kept = (making._kept, making._all_but_last, making._last_stage)
+        with mock.patch.object(making, "MOST_BANDS", 2):
             for each in kept:
                 each.cache_clear()
             plain = design_of(brief, "3x2").stages[0]

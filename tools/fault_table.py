@@ -1648,7 +1648,7 @@ FAULTS = (
         "the receiver is cut short",
     ),
     Fault(
-        "designing/rates/chain.py",
+        "designing/rates/making.py",
         "        upward[-1] = replace(upward[-1], down=plan.other)\n",
         "",
         "test_rates",

@@ -65,11 +65,7 @@ def _integers(stages: Sequence[Stage], suffix: str = "") -> CoefficientSet:
 
 def real_sets(design: Design) -> list[CoefficientSet]:
     """The same of a design, in real numbers."""
-    taps = [
-        (f"_{place}", stage.coefficients)
-        for place, stage in enumerate(design.stages, 1)
-        if stage.kind != "cic"
-    ]
+    taps = [(f"_{place}", stage.coefficients) for place, stage in enumerate(design.stages, 1) if stage.kind != "cic"]
     if len(taps) > 1 or any(stage.kind in ("allpass", "farrow") for stage in design.stages):
         return [CoefficientSet(tuple(real_table(Fir(own))), "real numbers", "double", suffix) for suffix, own in taps]
     return [CoefficientSet(tuple(real_table(design.filter)), "real numbers", "double")]

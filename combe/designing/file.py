@@ -11,7 +11,7 @@ from combe.checking import Fields, describe
 from combe.designing.costs import cost_of_design, lines_of_design
 from combe.designing.designed import Design
 from combe.designing.given import given_filter, polynomials
-from combe.designing.rates.stages import plan_words, prototype_of, RateStage, ratio_of
+from combe.designing.rates.stages import RateStage, plan_words, prototype_of, ratio_of
 from combe.errors import CombeError, FileError
 from combe.files import parse_json, read_text
 from combe.filters import Cascade, Filter, Fir, Roots
@@ -164,13 +164,17 @@ class AllpassPart(Struct, tag_field="kind", tag="allpass", forbid_unknown_fields
     down: Factor = 1
 
 
-Row = Annotated[list[Number], Meta(min_length=1, max_length=4096, description="a list of 1 to 4096 coefficients, one a sample")]
+Row = Annotated[
+    list[Number], Meta(min_length=1, max_length=4096, description="a list of 1 to 4096 coefficients, one a sample")
+]
 
 
 class FarrowPart(Struct, tag_field="kind", tag="farrow", forbid_unknown_fields=True):
     """Taps that follow polynomials: coefficients by power and then by sample."""
 
-    branches: Annotated[list[Row], Meta(min_length=1, max_length=32, description="a list of 1 to 32 branches, one a power")]
+    branches: Annotated[
+        list[Row], Meta(min_length=1, max_length=32, description="a list of 1 to 32 branches, one a power")
+    ]
     up: Factor = 1
     down: Factor = 1
 

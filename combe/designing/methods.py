@@ -205,7 +205,8 @@ def design_task(task: Task) -> Design:
 
 def _rate_changed(task: Task, method: Method) -> Design:
     """A task whose requirement changes the rate: its prototype by the method, or the stages of a plan."""
-    from combe.designing.rates.chain import planned, single_stage
+    from combe.designing.rates.chain import planned
+    from combe.designing.rates.making import single_stage
     from combe.requirement.rates import prototype_requirement
 
     asked, plan = task.asked, task.choice.plan

@@ -12,7 +12,10 @@ from combe.proof.words import in_words
 SECONDS = 300
 LOST = 64
 """Bits of a constant that GHDL 2.0 writes as zeros, whatever they are."""
-_TABLE = re.compile(r"(type (\w+) is array \(0 to )(\d+)(\) of \w+\((\d+) downto 0\);\s*constant \w+ : \2 := \()(.*?)(\n *\);)", re.DOTALL)
+_TABLE = re.compile(
+    r"(type (\w+) is array \(0 to )(\d+)(\) of \w+\((\d+) downto 0\);\s*constant \w+ : \2 := \()(.*?)(\n *\);)",
+    re.DOTALL,
+)
 
 
 def without_lost(text: str) -> str:

@@ -20,7 +20,6 @@ from combe.realization.term import INPUT, ONE, Term
 from combe.rounding.choices import Choices
 from combe.rounding.network_parts import largest, summed
 from combe.rounding.realize import rounded_coefficients
-from combe.values import replace
 
 FORM = "farrow"
 HEADROOM, GUARD = 2, 6

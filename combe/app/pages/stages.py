@@ -144,7 +144,9 @@ def _integers(stage: TapSum | Cic | Network) -> tuple[Sequence[int], str]:
         branches = integer_branches(stage)
         # The point of every power stands elsewhere.
         widths = dict.fromkeys(entry.bits for entry in stage.coefficient_formats)
-        return [value for branch in branches for value in branch], f"{' and '.join(map(str, widths))} bits" if widths else ""
+        return [
+            value for branch in branches for value in branch
+        ], f"{' and '.join(map(str, widths))} bits" if widths else ""
     # Even before odd, whatever order they are computed in.
     nodes = sorted((node for node in stage.nodes if node.name[0] in "eo"), key=lambda node: node.name[0] == "o")
     products = [node.terms[0] for node in nodes]

@@ -67,7 +67,8 @@ def _phased_program(stage: Network, source: Format) -> tuple[Program, tuple[int,
     for node, step in zip(stage.nodes, plain.steps):
         named = [term for term in node.terms if term.coefficient]
         terms = tuple(
-            replace(raw, is_turned=True, format=stage.phase) if own.is_turned else raw for own, raw in zip(named, step.terms)
+            replace(raw, is_turned=True, format=stage.phase) if own.is_turned else raw
+            for own, raw in zip(named, step.terms)
         )
         steps.append(replace(step, terms=terms))
     number = 1 + next(index for index, node in enumerate(stage.nodes) if node.name == stage.output)
@@ -208,7 +209,9 @@ def phased_network(
     starts = circuit.wire("starts", flag_or(flag_and(accept, is_due), again))
 
     def place_of(next_base: Signal, bits: int, places: dict[tuple[int, bool], int]) -> Signal:
-        return circuit.wire("sample_address", Op("add", (next_base, Number(places[0, False], bits, UNSIGNED)), bits, UNSIGNED))
+        return circuit.wire(
+            "sample_address", Op("add", (next_base, Number(places[0, False], bits, UNSIGNED)), bits, UNSIGNED)
+        )
 
     turn = Turn(accept, starts, place_of, frozenset(given), accept, phase)
     made = gone_through(build, stream.value.signal, program, turn, busy)
@@ -253,5 +256,8 @@ def _counted(build: Builder, stage: Network, accept: Signal, begin: Signal) -> t
     shift = WHOLE_BITS - 1 - stage.phase.fraction
     middle = circuit.wire("place_middle", circuit.add(place, Number(step // 2, width), width))
     high = circuit.wire("phase_above", circuit.fit(circuit.down(middle, shift), stage.phase.bits + 1))
-    centered = circuit.wire("phase_centered", circuit.add(high, Number(1 << stage.phase.fraction, stage.phase.bits + 1), stage.phase.bits + 1, -1))
+    centered = circuit.wire(
+        "phase_centered",
+        circuit.add(high, Number(1 << stage.phase.fraction, stage.phase.bits + 1), stage.phase.bits + 1, -1),
+    )
     return again, is_due, circuit.register("phase", circuit.fit(centered, stage.phase.bits))

@@ -144,10 +144,14 @@ class _Search:
                 omega.append(np.linspace(piece.start, stop, count))
                 of.append(np.full(count, index))
         self.caps = np.array([piece.is_cap for piece in self.pieces])
-        self.rows, self.middles, self.is_cap = np.zeros((0, _unknowns(samples, degree))), np.zeros(0), np.zeros(0, dtype=bool)
+        self.rows, self.middles, self.is_cap = (
+            np.zeros((0, _unknowns(samples, degree))),
+            np.zeros(0),
+            np.zeros(0, dtype=bool),
+        )
         self._add(np.concatenate(omega), np.concatenate(of))
         size = 1 << (PER_TAP * samples * phases).bit_length()
-        grid = np.arange(size // 2 + 1) * (2 * np.pi * phases / size)
+        grid = np.linspace(0, np.pi * phases, size // 2 + 1)
         self.size, self.grid = size, grid
         self.turn = np.exp(0.5j * (samples - 1 / phases) * grid)
         self.spots = [

@@ -268,7 +268,9 @@ def stage_prices(plan: Plan, requirement: Requirement, ripples: Sequence[float] 
         elif own and index in plan.allpass:
             price = share * _allpass_operations(own, rate, pass_hz, plan.is_upward) / 2
         elif own and index == 0 and plan.is_polynomial:
-            price = _polynomial_operations(own, rate, pass_hz, ripple, plan) / (plan.other if plan.is_upward else factor)
+            price = _polynomial_operations(own, rate, pass_hz, ripple, plan) / (
+                plan.other if plan.is_upward else factor
+            )
         elif index == 0 and plan.is_cic:
             order = cic_order(own, rate, factor, pass_hz)
             price = order * (1 + 1 / factor) if order else inf

@@ -10,8 +10,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from combe.designing.rates.half_bands import impulse_response
 from combe.designing.rates.branches import Branches, places, taps_of
+from combe.designing.rates.half_bands import impulse_response
 from combe.errors import DesignError
 from combe.filters import Fir
 from combe.ledger.cost import Cost
@@ -110,7 +110,10 @@ class RateStage(Struct, frozen=True):
         with the place for each power but the last."""
         samples, powers, each = len(self.branches[0]), len(self.branches), self.up / self.down
         shares = all(Fir(branch).symmetry == (-1) ** power for power, branch in enumerate(self.branches))
-        used = [[value for value in (branch[: (samples + 1) // 2] if shares else branch) if value] for branch in self.branches]
+        used = [
+            [value for value in (branch[: (samples + 1) // 2] if shares else branch) if value]
+            for branch in self.branches
+        ]
         products = sum(map(len, used))
         before = min(samples // 2 * 2, samples // 2 * powers) if shares else 0
         adds = before + sum(max(len(own) - 1, 0) for own in used) + powers - 1
@@ -123,7 +126,12 @@ class RateStage(Struct, frozen=True):
         if self.kind == "allpass":
             return {"kind": "allpass", "up": self.up, "down": self.down, "even": list(self.even), "odd": list(self.odd)}
         if self.kind == "farrow":
-            return {"kind": "farrow", "up": self.up, "down": self.down, "branches": [list(row) for row in self.branches]}
+            return {
+                "kind": "farrow",
+                "up": self.up,
+                "down": self.down,
+                "branches": [list(row) for row in self.branches],
+            }
         return {"kind": "taps", "up": self.up, "down": self.down, "taps": list(self.taps)}
 
     @property
