@@ -47,7 +47,6 @@ from combe.proof.translated import without_lost
 from combe.realization.fingerprint import realization_checksum
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format
 from combe.realization.network import NamedTerm, Network, Node
-from combe.realization.phases import least_steps
 from combe.realization.reading import realization_document, realization_from, stage_document
 from combe.realization.stages import Realization
 from combe.realization.term import INPUT, ONE, Term
@@ -374,12 +373,15 @@ class Exactly(unittest.TestCase):
         np.testing.assert_allclose(heard, written_out(design_document(found)["parts"][0]) * stage.up, atol=6e-5)
 
     def test_a_checksum_knows_the_phase(self) -> None:
-        stage = random_network(random.Random(4), Format(True, 8, 4))
-        whole = [
-            Realization("n", 1.0, "direct", Format(True, 8, 4), stage.result, (each,))
-            for each in (stage, replace(stage, up=stage.up + 1))
-        ]
-        self.assertNotEqual(*map(realization_checksum, whole))
+        entry, place = Format(True, 8, 4), Format(True, 8, 7)
+        stages = []
+        for bits in (8, 9):
+            finer = Format(True, bits, bits - 1)
+            y = Node("y", (Term(INPUT, 0, 1, ONE),), entry, entry, "floor", "wrap")
+            stages.append(Network((y,), "y", "f", 3, 2, finer))
+        stages += [Network(stages[0].nodes, "y", "f", 4, 2, place), Network(stages[0].nodes, "y", "f", 3, 1, place)]
+        sums = {realization_checksum(Realization("n", 1.0, "direct", entry, entry, (each,))) for each in stages}
+        self.assertEqual(len(sums), 4)
 
     def test_what_has_no_place_is_refused(self) -> None:
         entry, place = Format(True, 8, 0), Format(True, 8, 7)
@@ -516,20 +518,18 @@ class InEveryLanguage(unittest.TestCase):
         source = random.Random(6)
         for index in some(range(12), 3):
             whole, fraction = source.randint(0, 3), source.randrange(1 << 31)
-            if (whole, fraction) < least_steps(stage.up, stage.down):
+            if Fraction(whole) + Fraction(fraction, 2**31) < Fraction(7, 8) * Fraction(2, 3):
                 whole += 1
             steps = Steps(whole, fraction)
             wanted = PhasedFlow(stage, made.input, steps).take(np.array(samples)).tolist()
             self.assertEqual(wanted, by_steps(stage, made.input, samples, steps), (index, steps))
             self.assertEqual(self.run_c(made, samples, steps), ["0", *map(str, wanted)], (index, steps))
-        least = least_steps(stage.up, stage.down)
-        for refused in (
-            Steps(0, 1 << 31),
-            Steps(least[0], least[1] - 1) if least[1] else Steps(least[0] - 1, (1 << 31) - 1),
-        ):
-            plain = [str(y) for y in simulate(made, np.array(samples)).tolist()]
+        # At most 8/7 as many outputs as three for two samples: 7/12 of a sample from one to the next.
+        least = ceil(Fraction(7, 12) * 2**31)
+        plain = [str(y) for y in simulate(made, np.array(samples)).tolist()]
+        for refused in (Steps(0, 1 << 31), Steps(0, least - 1)):
             self.assertEqual(self.run_c(made, samples, refused), ["1", *plain])
-        self.assertEqual(self.run_c(made, samples, Steps(*least))[0], "0")
+        self.assertEqual(self.run_c(made, samples, Steps(0, least))[0], "0")
 
     def run_c(self, made: Realization, samples: list[int], steps: Steps) -> list[str]:
         with tempfile.TemporaryDirectory() as place:
