@@ -51,11 +51,14 @@ class Limit(Struct, frozen=True):
         pick = np.minimum if tightest == "least" else np.maximum
         hz = np.clip(hz, self.points[0][0], self.points[-1][0])
         result = np.full(np.shape(hz), np.inf if tightest == "least" else -np.inf)
-        for start, stop, start_db, stop_db in self.pieces():
-            inside = (hz >= start) & (hz <= stop)
-            line = start_db + (stop_db - start_db) * ((hz - start) / (stop - start))
+        start, stop, start_db, stop_db = np.array(self.pieces()).T
+        # Of a frequency where two pieces meet both count: the one that starts there, and the one before.
+        last = np.searchsorted(start, hz, "right") - 1
+        for index in (np.maximum(last, 0), np.maximum(last - 1, 0)):
+            inside = (hz >= start[index]) & (hz <= stop[index])
+            line = start_db[index] + (stop_db - start_db)[index] * ((hz - start[index]) / (stop - start)[index])
             result = np.where(inside, pick(result, line), result)
-        return result
+        return np.asarray(result)
 
     def clipped(self, start_hz: float, stop_hz: float) -> Limit:
         """The same limit on other band edges: cut where the band shrinks, held level where it grows."""

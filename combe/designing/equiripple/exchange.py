@@ -262,17 +262,26 @@ def _extremes(here: Approximation, table: Table, signs: Array) -> tuple[Array, A
 
 def _scan(table: Table, reference: Array, unknowns: int) -> tuple[Array, NDArray[np.intp]]:
     """Points between neighbouring reference points of each piece, denser where these lie far apart."""
-    parts, owners = [], []
-    for index, (start, stop) in enumerate(zip(table.start, table.stop)):
-        known = reference[(reference > start) & (reference < stop)]
-        ends = np.concatenate([[start], known, [stop]])
-        gaps = np.diff(ends)
-        counts = np.maximum(POINTS_PER_GAP, np.ceil(POINTS_PER_GAP * gaps * unknowns / np.pi)).astype(int)
-        first = np.repeat(ends[:-1], counts)
-        step = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
-        parts.append(np.append(first + np.repeat(gaps / counts, counts) * step, stop))
-        owners.append(np.full(len(parts[-1]), index))
-    return np.concatenate(parts), np.concatenate(owners)
+    # Reference points inside each piece, which stand in order: a gap before each, and one before the piece's end.
+    first = np.searchsorted(reference, table.start, "right")
+    inside = np.maximum(np.searchsorted(reference, table.stop, "left") - first, 0)
+    owner = np.repeat(np.arange(len(inside)), inside + 1)
+    place = _within(inside + 1)
+    padded = np.append(reference, np.nan)
+    left = np.where(place == 0, table.start[owner], padded[first[owner] + place - 1])
+    right = np.where(place == inside[owner], table.stop[owner], padded[first[owner] + place])
+    gaps = right - left
+    counts = np.maximum(POINTS_PER_GAP, np.ceil(POINTS_PER_GAP * gaps * unknowns / np.pi)).astype(int)
+    points = np.repeat(left, counts) + np.repeat(gaps / counts, counts) * _within(counts)
+    # The end of each piece behind its own.
+    ends = np.cumsum(np.bincount(owner, weights=counts).astype(int))
+    pieces = np.arange(len(inside))
+    return np.insert(points, ends, table.stop), np.insert(np.repeat(owner, counts), ends, pieces)
+
+
+def _within(sizes: NDArray[np.intp]) -> NDArray[np.intp]:
+    """0, 1, 2 … within each of some groups."""
+    return np.asarray(np.arange(sizes.sum()) - np.repeat(np.cumsum(sizes) - sizes, sizes))
 
 
 def _refined(

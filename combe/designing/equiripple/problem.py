@@ -16,6 +16,8 @@ Array = NDArray[np.float64]
 TRANSITION_ALLOWANCE_DB = 0.5
 """In a transition the gain may exceed the highest passband limit by this much, nowhere more."""
 
+TOUCHING = 4
+"""Pieces of which one frequency may be the end."""
 SMALLEST_TOLERANCE = 1e-13
 """Finer limits than this, relative to the largest gain, drown in double-precision rounding."""
 
@@ -77,10 +79,14 @@ class Table(Struct, frozen=True, eq=False):
         """The piece each frequency lies in; where two touch, the one with less room."""
         best = np.zeros(len(omega), dtype=np.intp)
         least = np.full(len(omega), np.inf)
-        for index in range(len(self.start)):
-            inside = (omega >= self.start[index]) & (omega <= self.stop[index])
-            room = self.target(omega, np.full(len(omega), index))[1]
-            better = inside & (room < least)
+        # Pieces touch at their ends, so that no frequency lies in more than a few: those that start last before it.
+        order = np.argsort(self.start, kind="stable")
+        last = np.searchsorted(self.start[order], omega, "right")
+        for back in range(1, min(TOUCHING, len(order)) + 1):
+            index = order[np.maximum(last - back, 0)]
+            inside = (last >= back) & (omega >= self.start[index]) & (omega <= self.stop[index])
+            room = self.target(omega, index)[1]
+            better = inside & ((room < least) | ((room == least) & (index < best)))
             best, least = np.where(better, index, best), np.where(better, room, least)
         return best
 
