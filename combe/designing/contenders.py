@@ -93,6 +93,8 @@ def contenders(
     """
     choices = []
     for method in _in_order():
+        if is_stopped():
+            return
         reason = unfit(method, requirement)
         if reason:
             yield Contender(method.name, 1, 0, None, reason=reason, is_shortest=True)
