@@ -28,6 +28,7 @@ from combe.delivery.c import c_package
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import hdl_package
+from combe.delivery.package import Package
 from combe.delivery.rust import rust_package
 from combe.designing.costs import cost_of_design
 from combe.designing.designed import Design
@@ -549,6 +550,42 @@ class InEveryLanguage(unittest.TestCase):
             done = subprocess.run([folder / "main"], capture_output=True, text=True, check=True, timeout=60)
         return done.stdout.split()
 
+    def test_another_ratio_while_a_circuit_runs(self) -> None:
+        """Set before the first sample, and to its own ratio again with a reset; several outputs a sample, and samples without one."""
+        made = realize_stages(planned(RATIO, "farrow"), Choices(12, input="s12f11", output="s12f11"))
+        (stage,) = made.stages
+        assert isinstance(stage, Network)
+        choices = HardwareChoices("serial", reloadable=True)
+        source = random.Random(9)
+        samples = random_input(source, made.input, 30)
+        for index, steps in enumerate(
+            some(
+                (
+                    Steps(0, 1 << 29),
+                    Steps(1, 12345),
+                    Steps(0, 1932735283),
+                    Steps(3, 0),
+                    Steps(0, 600_000_000),
+                    Steps(2, 2**31 - 1),
+                ),
+                4,
+            )
+        ):
+            language, tool = SIMULATORS[index % 2]
+            if shutil.which(tool) is None:
+                continue
+            package = hdl_package(made, language, "f", choices=choices)
+            heard = (verilog_run if language == "verilog" else vhdl_run)(package, samples, steps)
+            self.assertEqual(heard, by_steps(stage, made.input, samples, steps), (language, steps))
+        package = hdl_package(made, "verilog", "f", choices=choices)
+        if shutil.which("iverilog"):
+            proof = prove_hdl(package, made, simulators=("iverilog",))
+            self.assertTrue(proof.holds, proof.sentence())
+        self.assertIn("step_part", package.text("f.md"))
+        two = replace(made, stages=(stage, stage))
+        with self.assertRaisesRegex(FormatError, "2 ratios"):
+            hdl_package(two, "verilog", "f", choices=choices)
+
     def test_what_is_not_written_is_named(self) -> None:
         made = realize_stages(planned(RATIO, "farrow"), Choices(14))
         for words, make in (
@@ -568,6 +605,78 @@ class InEveryLanguage(unittest.TestCase):
         self.assertIn("others => (others => '0')\n    );", without_lost(table))
         other = table.replace("0 to 7", "0 to 15")
         self.assertEqual(without_lost(other), other)
+
+
+def verilog_run(package: Package, samples: list[int], steps: Steps) -> list[int]:
+    """Outputs of a circuit whose ratio is set before the first sample."""
+    rows = "\n".join(f"    play({value});" for value in samples)
+    text = f"""module bench;
+  reg clk = 0, rst = 1, v = 0, w = 0; reg [7:0] a = 0; reg [30:0] b = 0; reg signed [11:0] x = 0; wire r, o; wire signed [11:0] y;
+  f dut (.clk(clk), .rst(rst), .in_valid(v), .in_ready(r), .in_data(x), .out_valid(o), .out_data(y), .step_write(w), .step_whole(a), .step_part(b));
+  always #5 clk = ~clk;
+  always @(posedge clk) if (o && !rst) $display("%0d", y);
+  task play(input integer value); begin v = 1; x = value; #1; while (!r) begin @(negedge clk); #1; end @(negedge clk); v = 0; end endtask
+  initial begin
+    repeat (3) @(negedge clk); rst = 0; w = 1; a = {steps.whole}; b = 31'd{steps.fraction}; @(negedge clk); w = 0; a = 0; b = 0;
+{rows}
+    repeat (900) @(negedge clk);
+    $finish;
+  end
+endmodule
+"""
+    with tempfile.TemporaryDirectory() as place:
+        package.write(place)
+        (Path(place) / "bench.v").write_text(text)
+        subprocess.run(["iverilog", "-o", "bench", "f.v", "bench.v"], cwd=place, check=True, capture_output=True)
+        done = subprocess.run(["vvp", "-n", "bench"], cwd=place, capture_output=True, text=True, check=True)
+    return [int(word) for word in done.stdout.split() if word.lstrip("-").isdigit()]
+
+
+def vhdl_run(package: Package, samples: list[int], steps: Steps) -> list[int]:
+    """The same in VHDL."""
+    rows = "\n".join(f"    play({value});" for value in samples)
+    text = f"""library ieee; use ieee.std_logic_1164.all; use ieee.numeric_std.all;
+entity bench is end entity;
+architecture played of bench is
+  signal clk, v, w : std_logic := '0'; signal rst : std_logic := '1'; signal r, o : std_logic; signal is_over : boolean := false;
+  signal a : std_logic_vector(7 downto 0) := (others => '0'); signal b : std_logic_vector(30 downto 0) := (others => '0');
+  signal x : std_logic_vector(11 downto 0) := (others => '0'); signal y : std_logic_vector(11 downto 0);
+begin
+  dut : entity work.f port map (clk => clk, rst => rst, in_valid => v, in_ready => r, in_data => x, out_valid => o, out_data => y,
+    step_write => w, step_whole => a, step_part => b);
+  clk <= not clk after 5 ns when not is_over else '0';
+  process (clk) begin
+    if rising_edge(clk) and o = '1' and rst = '0' then
+      report "out " & integer'image(to_integer(signed(y)));
+    end if;
+  end process;
+  process
+    procedure step is begin wait until falling_edge(clk); end procedure;
+    procedure play(value : integer) is begin
+      v <= '1'; x <= std_logic_vector(to_signed(value, 12)); wait for 1 ns;
+      while r /= '1' loop step; wait for 1 ns; end loop;
+      step; v <= '0';
+    end procedure;
+  begin
+    for k in 1 to 3 loop step; end loop; rst <= '0';
+    w <= '1'; a <= std_logic_vector(to_unsigned({steps.whole}, 8)); b <= std_logic_vector(to_unsigned({steps.fraction}, 31)); step;
+    w <= '0'; a <= (others => '0'); b <= (others => '0');
+{rows}
+    for k in 1 to 900 loop step; end loop;
+    is_over <= true; wait;
+  end process;
+end architecture;
+"""
+    with tempfile.TemporaryDirectory() as place:
+        package.write(place)
+        (Path(place) / "bench.vhd").write_text(text)
+        for words in (["-a", "f.vhd", "bench.vhd"], ["-e", "bench"]):
+            subprocess.run(["ghdl", *words[:1], "--std=93c", *words[1:]], cwd=place, check=True, capture_output=True)
+        done = subprocess.run(
+            ["ghdl", "-r", "--std=93c", "bench"], cwd=place, capture_output=True, text=True, check=True
+        )
+    said = done.stdout.splitlines() + done.stderr.splitlines()
+    return [int(line.rsplit("out ", 1)[1]) for line in said if "out " in line]
 
 
 def by_steps(stage: Network, entry: Format, samples: list[int], steps: Steps) -> list[int]:

@@ -1408,6 +1408,13 @@ FAULTS = (
         "circuits: samples to wait, one too many and one too few",
     ),
     Fault(
+        "delivery/hdl/rate_network.py",
+        '("half_a_part", Number(0, width), step // 2)',
+        '("half_a_part", Number(step // 2, width), step // 2)',
+        "test_polynomials.InEveryLanguage",
+        "circuits: a ratio that is set keeps half a part of the one before",
+    ),
+    Fault(
         "proof/translated.py",
         "LOST = 64",
         "LOST = 63",

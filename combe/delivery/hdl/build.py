@@ -34,7 +34,9 @@ from combe.delivery.hdl.walks import walk_of
 from combe.errors import FormatError
 from combe.realization.cic import Cic
 from combe.realization.formats import Format, narrowest_signed
+from combe.realization.network import Network
 from combe.realization.stages import Realization, Requantize, TapSum
+from combe.values import replace
 
 MOST_STREAMED_TAPS = 2000
 LONGEST_SPAN = 40
@@ -70,6 +72,10 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
         If the architecture can't hold the realization or reach its sample rate, with the nearest that can.
     """
     check_hardware_choices(choices)
+    sets_ratio = choices.reloadable and _has_ratio(realization)
+    if sets_ratio:
+        # Its ratio can be set; no coefficient is replaced.
+        choices = replace(choices, reloadable=False)
     architecture = choices.architecture or suited(realization, choices)
     _check_fits(realization, architecture, choices)
     row = _row_lanes(realization, architecture, choices)
@@ -85,7 +91,7 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
     circuit.port("out_valid", 1, False, BIT)
     out_kind = "signed" if realization.output.signed and result is None else UNSIGNED
     circuit.port("out_data", out_bits, False, out_kind)
-    build = Builder(circuit, choices.pipeline)
+    build = Builder(circuit, choices.pipeline, sets_ratio=sets_ratio)
     value = _arriving(build, in_data, realization.input, entry)
     stream, ready, clocks = _stages(
         build, Stream(circuit.signals["in_valid"], value), realization, architecture, lanes, row, choices
@@ -106,6 +112,22 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
         *_timed(realization, choices, lanes if architecture == "semi-parallel" and row is None else 0, build.taken),
         tuple(row.items()) if row is not None else (),
     )
+
+
+def _has_ratio(realization: Realization) -> bool:
+    """Whether there is a ratio that can be set while it runs.
+
+    Raises
+    ------
+    FormatError
+        If there are two.
+    """
+    count = sum(isinstance(stage, Network) and stage.phase is not None for stage in realization.stages)
+    if count > 1:
+        raise FormatError(
+            f"there are {count} ratios that could be set", "reloadable", "leave it out, or keep one of them"
+        )
+    return count == 1
 
 
 def _timed(realization: Realization, choices: HardwareChoices, lanes: int, taken: list[int]) -> tuple[int, int]:

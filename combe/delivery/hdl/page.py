@@ -38,7 +38,12 @@ def facts_of(realization: Realization, built: Built, choices: HardwareChoices) -
         rows.append(
             f"in_data are converter codes {choices.converter_in}, out_data {choices.converter_out} (bits@offset), unsigned."
         )
-    if choices.reloadable:
+    if choices.reloadable and "step_write" in built.circuit.signals:
+        rows += [
+            "step_write takes another ratio at the clock edge, for all outputs behind the one that is next: step_whole samples (as its stage sees them)",
+            "from one to the next and step_part parts of 2^31. The clocks above are those of the ratio it was made with, to which a reset goes back.",
+        ]
+    elif choices.reloadable:
         rows.append(
             "coefficient_write stores coefficient_data as tap coefficient_address (newest sample first) at the clock edge;"
         )
@@ -66,6 +71,7 @@ def page_text(realization: Realization, built: Built, choices: HardwareChoices, 
         "out_data": f"codes {choices.converter_out}" if choices.converter_out else f"{realization.output}: the integer k stands for k * 2^{-realization.output.fraction}",
         "coefficient_write": "store a coefficient", "coefficient_address": "which tap", "coefficient_data": "its new value",
         "coefficient_swap": "let the written bank take over",
+        "step_write": "take another ratio", "step_whole": "whole samples from one output to the next", "step_part": "and parts of 2^31",
     }  # fmt: skip
     for port in built.circuit.ports:
         way = "in" if port.is_input else "out"

@@ -55,6 +55,8 @@ class Builder:
     latency: int = 0
     taken: list[int] = field(default_factory=list)
     """Of stages that change the rate in a row, the clocks at which samples are taken after a reset."""
+    sets_ratio: bool = False
+    """Whether a port sets the ratio of a stage that has one to set."""
     _later: dict[tuple[str, int], Signal] = field(default_factory=dict)
 
     def later(self, signal: Signal, clocks: int) -> Signal:

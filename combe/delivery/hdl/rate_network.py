@@ -7,9 +7,12 @@ and leave one after another.
 
 from __future__ import annotations
 
+from msgspec import Struct
+
 from combe.delivery.hdl.circuit import (
     BIT,
     UNSIGNED,
+    Expression,
     Number,
     Op,
     Signal,
@@ -33,6 +36,8 @@ from combe.realization.program import Program, RawTerm, Step, stages_program
 from combe.realization.term import Term
 from combe.values import replace
 
+WHOLE_PORT = 8
+"""Bits of the port that sets whole samples from output to output, at least."""
 MOST_FACTOR = 16
 """Samples that are told apart between two turns, or results that wait."""
 
@@ -229,32 +234,72 @@ def phased_network(
     return Stream(build.later(begin, 1), Value(leaving, entry.least, entry.most)), begin, clocks
 
 
+class _Steps(Struct, frozen=True):
+    """From output to output: whole samples, and one less, whether there are none, and parts of a sample; parts there are in one, and what is
+    added to a place."""
+
+    whole: Expression
+    less: Expression
+    is_within: Expression
+    part: Expression
+    parts: Expression
+    half: Expression
+
+
+def _steps(build: Builder, stage: Network, width: int) -> _Steps:
+    """As designed; or in registers that a port sets, from 2^31 parts to a sample on."""
+    circuit, step = build.circuit, step_of(stage.up)
+    whole, part = steps_between(stage.up, stage.down)
+    if not build.sets_ratio:
+        bits = bits_for(whole + 2)
+        one_less = Number(max(whole - 1, 0), bits, UNSIGNED)
+        is_within = Number(int(whole == 0), 1, BIT)
+        between, parts, half = (Number(value, width) for value in (part, step * stage.up, step // 2))
+        return _Steps(Number(whole, bits, UNSIGNED), one_less, is_within, between, parts, half)
+    write = circuit.port("step_write", 1, True, BIT)
+    bits = max(WHOLE_PORT, bits_for(whole + 2))
+    new_whole, new_part = circuit.port("step_whole", bits, True, UNSIGNED), circuit.port("step_part", WHOLE_BITS, True)
+    circuit.remark("The ratio: as designed after a reset, then as it is set.")
+    plain = circuit.wire("step_part_plain", Op("zero_top", (new_part,), WHOLE_BITS + 1))
+    kept = circuit.new("whole_samples", bits, UNSIGNED)
+    circuit.clocked(kept, new_whole, write, whole)
+    registers = []
+    for name, value, first in (
+        ("parts_between", circuit.fit(plain, width), part), ("parts_of_a_sample", Number(1 << WHOLE_BITS, width), step * stage.up),
+        ("half_a_part", Number(0, width), step // 2),
+    ):  # fmt: skip
+        made = circuit.new(name, width)
+        circuit.clocked(made, value, write, first)
+        registers.append(made)
+    none = circuit.wire("is_within", equals(kept, 0))
+    less = circuit.mux("whole_less", none, Number(0, bits, UNSIGNED), plus(kept, -1))
+    return _Steps(kept, less, none, registers[0], registers[1], registers[2])
+
+
 def _counted(build: Builder, stage: Network, accept: Signal, begin: Signal) -> tuple[Signal, Signal, Signal]:
     """Whether the output after the one that begins needs no further sample; whether the sample that comes is the one the next output
     needs; and the phase of the output that is due."""
     circuit = build.circuit
     assert stage.phase is not None
-    step = step_of(stage.up)
-    whole, part = steps_between(stage.up, stage.down)
     width = WHOLE_BITS + 2
+    steps = _steps(build, stage, width)
     circuit.remark("Where the next output lies behind the newest sample, and samples until then.")
     place = circuit.new("place", width)
-    moved = circuit.wire("place_moved", circuit.add(place, Number(part, width), width))
-    over = circuit.wire("place_over", circuit.add(moved, Number(step * stage.up, width), width, -1))
+    moved = circuit.wire("place_moved", circuit.add(place, steps.part, width))
+    over = circuit.wire("place_over", circuit.add(moved, steps.parts, width, -1))
     is_over = circuit.wire("is_over", flag_not(bit_of(over, width - 1)))
     circuit.clocked(place, circuit.mux("place_next", is_over, over, moved), begin, 0)
-    bits = bits_for(whole + 2)
+    bits = steps.whole.width
     wait = circuit.new("samples_to_wait", bits, UNSIGNED)
     is_due = circuit.wire("is_due", equals(wait, 0))
-    more, less = Number(whole, bits, UNSIGNED), Number(max(whole - 1, 0), bits, UNSIGNED)
-    after = circuit.mux("wait_after", is_over, more, less)
-    again: Signal = circuit.wire("again", flag_and(begin, flag_not(is_over)) if whole == 0 else Number(0, 1, BIT))
+    after = circuit.mux("wait_after", is_over, steps.whole, steps.less)
+    again: Signal = circuit.wire("again", flag_and(begin, flag_not(is_over), steps.is_within))
     counted = circuit.mux("wait_counted", is_due, Number(0, bits, UNSIGNED), plus(wait, -1))
     circuit.clocked(
         wait, circuit.mux("wait_next", begin, after, counted), circuit.wire("wait_moves", flag_or(begin, accept)), 0
     )
     shift = WHOLE_BITS - 1 - stage.phase.fraction
-    middle = circuit.wire("place_middle", circuit.add(place, Number(step // 2, width), width))
+    middle = circuit.wire("place_middle", circuit.add(place, steps.half, width))
     high = circuit.wire("phase_above", circuit.fit(circuit.down(middle, shift), stage.phase.bits + 1))
     centered = circuit.wire(
         "phase_centered",
