@@ -26,12 +26,14 @@ from combe.delivery.hdl.circuit import (
     unused_bits,
 )
 from combe.delivery.hdl.verilog_patterns import (
+    WIDEST,
     bank_rows,
     banks_declared,
     declared,
     in_lines,
     item_text,
     joined,
+    listed,
     moved_rows,
     partial_rows,
     set_rows,
@@ -59,8 +61,7 @@ def verilog_text(circuit: Circuit, head: list[str]) -> str:
             f"    localparam signed [{signal.width - 1}:0] {signal.name} = {_number(Number(value, signal.width))};{note}"
         )
     rows += tables_declared(circuit, _number)
-    for memory in (s for s in circuit.statements if isinstance(s, Memory)):
-        rows += _memory_declared(memory)
+    rows += _memories_declared([s for s in circuit.statements if isinstance(s, Memory)])
     rows += banks_declared(circuit)
     rows += declared(
         circuit, names, lambda signal, is_register: f"    {'reg' if is_register else 'wire'} {_span(signal)}"
@@ -125,6 +126,17 @@ def _always(registers: list[Register]) -> list[str]:
     if len(body) == 1 and not is_reset:
         gate = f"if ({_text(enable, True)}) " if enable is not None else ""
         return [f"    always @(posedge clk) {gate}{body[0]}"]
+    if len(body) == 1:
+        (only,) = registers
+        first = f"{only.target.name} <= {_number(Number(only.reset or 0, only.target.width, only.target.kind))};"
+        then = f"else {f'if ({_text(enable, True)}) ' if enable is not None else ''}{body[0]}"
+        # A line where it is short enough to be read at a glance.
+        whole = f"    always @(posedge clk) if (rst) {first} {then}"
+        return (
+            [whole]
+            if len(whole) <= WIDEST
+            else ["    always @(posedge clk)", f"        if (rst) {first}", f"        {then}"]
+        )
     rows = ["    always @(posedge clk) begin"]
     if is_reset:
         rows.append("        if (rst) begin")
@@ -144,11 +156,22 @@ def _always(registers: list[Register]) -> list[str]:
     return [*rows, "    end"]
 
 
-def _memory_declared(memory: Memory) -> list[str]:
-    if memory.write is None:
-        return []
-    signed = "signed " if memory.output.kind == SIGNED else ""
-    rows = [f"    reg {signed}[{memory.width - 1}:0] {memory.name} [0:{len(memory.contents) - 1}];"]
+def _memories_declared(memories: list[Memory]) -> list[str]:
+    """Those that are written, alike ones together, and what they hold at the start."""
+    kinds: dict[str, list[str]] = {}
+    starts: list[str] = []
+    for memory in memories:
+        if memory.write is not None:
+            signed = "signed " if memory.output.kind == SIGNED else ""
+            kinds.setdefault(f"    reg {signed}[{memory.width - 1}:0] ", []).append(
+                f"{memory.name} [0:{len(memory.contents) - 1}]"
+            )
+            starts += _start(memory)
+    return [line for kind, names in kinds.items() for line in listed(kind, names)] + starts
+
+
+def _start(memory: Memory) -> list[str]:
+    rows: list[str] = []
     if memory.has_start or any(memory.contents):
         rows.append("    initial begin")
         words = [

@@ -207,8 +207,8 @@ def set_rows(statements: list[str], pad: str) -> list[str]:
 
 
 def declared(circuit: Circuit, ports: set[str], say: Callable[[Signal, bool], str], end: str = ";") -> list[str]:
-    """Signals of their own in the order they are driven, those that are declared alike and follow each other together."""
-    kinds: list[tuple[str, list[str]]] = []
+    """Signals of their own in the order they are driven, those that are declared alike together."""
+    kinds: dict[str, list[str]] = {}
     for statement in circuit.statements:
         if isinstance(statement, Register | Assign) and statement.target.name not in ports:
             signal, is_register = statement.target, isinstance(statement, Register)
@@ -216,13 +216,13 @@ def declared(circuit: Circuit, ports: set[str], say: Callable[[Signal, bool], st
             signal, is_register = statement.output, True
         else:
             continue
-        kind = say(signal, is_register)
-        if not kinds or kinds[-1][0] != kind:
-            kinds.append((kind, []))
-        kinds[-1][1].append(signal.name)
-    rows: list[str] = []
-    for kind, names in kinds:
-        before, _, after = kind.partition("@")
-        for line in textwrap.wrap(", ".join(names), WIDEST, break_long_words=False, break_on_hyphens=False):
-            rows.append(f"{before}{line.rstrip(',')}{after}{end}")
-    return rows
+        kinds.setdefault(say(signal, is_register), []).append(signal.name)
+    return [line for kind, names in kinds.items() for line in listed(kind, names, end)]
+
+
+def listed(kind: str, names: list[str], end: str = ";") -> list[str]:
+    """Names declared alike, as many to a line as fit; ``@`` in the kind says where they stand, else at its end."""
+    before, _, after = kind.partition("@")
+    text = ", ".join(name.replace(" ", "\0") for name in names)
+    lines = textwrap.wrap(text, WIDEST, break_long_words=False, break_on_hyphens=False)
+    return [f"{before}{line.rstrip(',')}{after}{end}".replace("\0", " ") for line in lines]

@@ -22,7 +22,7 @@ from combe.delivery.hdl.circuit import (
     Signal,
     Statement,
 )
-from combe.delivery.hdl.verilog_patterns import declared, in_lines, joined, set_rows
+from combe.delivery.hdl.verilog_patterns import WIDEST, declared, in_lines, joined, set_rows
 from combe.delivery.hdl.vhdl_patterns import (
     bank_rows,
     banks_declared,
@@ -156,7 +156,14 @@ def _assigned(statement: Assign, outputs: set[str], circuit: Circuit) -> str:
 def _process(registers: list[Register], circuit: Circuit) -> list[str]:
     enable, is_reset = registers[0].enable, registers[0].reset is not None
     body = [f"{s.target.name} <= {_text(s.value, circuit, True)};" for s in registers]
-    rows = ["    process (clk)", "    begin", "        if rising_edge(clk) then"]
+    rows = ["    process (clk) begin", "        if rising_edge(clk) then"]
+    if is_reset and len(body) == 1:
+        (only,) = registers
+        first = f"{only.target.name} <= {_number(Number(only.reset or 0, only.target.width, only.target.kind))};"
+        then = "else" if enable is None else f"elsif {_text(enable, circuit)} = '1' then"
+        whole = f"            if rst = '1' then {first} {then} {body[0]} end if;"
+        if len(whole) <= WIDEST:
+            return [*rows, whole, "        end if;", "    end process;"]
     if is_reset:
         rows.append("            if rst = '1' then")
         zeros = [
@@ -166,6 +173,8 @@ def _process(registers: list[Register], circuit: Circuit) -> list[str]:
         rows.append("            else" if enable is None else f"            elsif {_text(enable, circuit)} = '1' then")
         rows += set_rows(body, "                ")
         rows.append("            end if;")
+    elif enable is not None and len(body) == 1:
+        rows += _if(f"{_text(enable, circuit)} = '1'", body[0])
     elif enable is not None:
         rows.append(f"            if {_text(enable, circuit)} = '1' then")
         rows += set_rows(body, "                ")
@@ -199,24 +208,28 @@ def _listed(words: list[str]) -> list[str]:
 
 def _memory(memory: Memory, circuit: Circuit) -> list[str]:
     rows = ["", f"    -- {memory.comment}"] if memory.comment else []
-    rows += ["    process (clk)", "    begin", "        if rising_edge(clk) then"]
+    rows += ["    process (clk) begin", "        if rising_edge(clk) then"]
     if memory.write is not None:
         assert memory.write_address is not None and memory.write_data is not None
-        rows.append(f"            if {_text(memory.write, circuit)} = '1' then")
         place = f"to_integer({_text(memory.write_address, circuit, True)})"
-        rows.append(f"                {memory.name}({place}) <= {_text(memory.write_data, circuit, True)};")
-        rows.append("            end if;")
-    pad = "            "
+        stored = f"{memory.name}({place}) <= {_text(memory.write_data, circuit, True)};"
+        rows += _if(f"{_text(memory.write, circuit)} = '1'", stored)
+    place = f"to_integer({_text(memory.address, circuit, True)})"
+    read = f"{memory.output.name} <= {memory.name}({place});"
     if memory.alternates:
         # Said anew rather than by "else": there GHDL 2.0 synthesizes a reading that happens when it writes.
         assert memory.write is not None
-        rows.append(f"            if {_text(memory.write, circuit)} = '0' then")
-        pad += "    "
-    place = f"to_integer({_text(memory.address, circuit, True)})"
-    rows.append(f"{pad}{memory.output.name} <= {memory.name}({place});")
-    if memory.alternates:
-        rows.append("            end if;")
+        rows += _if(f"{_text(memory.write, circuit)} = '0'", read)
+    else:
+        rows.append(f"            {read}")
     return [*rows, "        end if;", "    end process;"]
+
+
+def _if(condition: str, statement: str) -> list[str]:
+    """On one line where that is short enough to be read at a glance."""
+    pad = "            "
+    whole = f"{pad}if {condition} then {statement} end if;"
+    return [whole] if len(whole) <= WIDEST else [f"{pad}if {condition} then", f"{pad}    {statement}", f"{pad}end if;"]
 
 
 def _number(number: Number) -> str:

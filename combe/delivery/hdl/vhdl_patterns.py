@@ -85,8 +85,7 @@ def moved_rows(moved: Moved, text: Text) -> list[str]:
     if bank.count == 1:
         take = f"{bank.name}(0) <= {text(moved.value)};"
     return [
-        "    process (clk)",
-        "    begin",
+        "    process (clk) begin",
         "        if rising_edge(clk) then",
         "            if rst = '1' then",
         f"                {bank.name} <= (others => (others => '0'));",
@@ -118,8 +117,7 @@ def bank_rows(patterns: list[Each], text: Text) -> list[str]:
         rows.append(f"                {_assigned(each, text)}")
         rows.append("            end loop;")
     return [
-        "    process (clk)",
-        "    begin",
+        "    process (clk) begin",
         "        if rising_edge(clk) then",
         *rows,
         "        end if;",
