@@ -30,6 +30,7 @@ from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
 from combe.delivery.rust import rust_package
+from combe.delivery.tables import integer_sets
 from combe.designing.costs import cost_of_design
 from combe.designing.designed import Design
 from combe.designing.file import design_document, design_from
@@ -451,6 +452,23 @@ class Arithmetic(unittest.TestCase):
         for power, row in enumerate(whole):
             scale = max(map(abs, stage.branches[power])) / max(map(abs, row))
             np.testing.assert_allclose(np.array(row) * scale, stage.branches[power], atol=2 * scale)
+
+    def test_behind_sums_in_a_row_they_make_good_their_gain_and_tables_have_every_power(self) -> None:
+        """Four sums of three samples, 81 times as large; then polynomials."""
+        (own,) = branches_of(planned(RATIO, "farrow"))
+        stages = (RateStage("cic", 3, 1, (), 4, 1), own)
+        taps = np.convolve(np.repeat(stages[0].prototype(), 1), [1.0])
+        wide = np.zeros((len(taps) - 1) * 3 + 1)
+        wide[::3] = taps
+        whole = Fir(tuple(np.convolve(wide, own.prototype()).tolist()))
+        made = realize_stages(Design("given", whole, 9.0, stages=stages), Choices(16, input="s14f13", output="s16f15"))
+        self.assertAlmostEqual(float(np.sum(exact_filter(made).array)), float(np.sum(whole.array)), delta=2e-4)  # type: ignore[union-attr]
+        steady = np.asarray(simulate(made, np.full(60, 4096, dtype=np.int64)))[-30:] / 2**15
+        np.testing.assert_allclose(steady, 0.5, atol=0.02)
+        alone = realize_stages(planned(RATIO, "farrow"), Choices(14, input="s14f13"))
+        (table,) = integer_sets(alone)
+        self.assertEqual(len(table.coefficients), len(own.coefficients))
+        np.testing.assert_allclose([each.real for each in table.coefficients], own.coefficients, atol=2**-13)
 
     def test_choices_that_cannot_be_kept_are_named(self) -> None:
         found = planned(RATIO, "farrow")

@@ -83,8 +83,8 @@ FAULTS = (
     ),
     Fault(
         "delivery/hdl/rate_network.py",
-        "circuit.drive(idle, flag_not(waiting))",
-        "circuit.drive(idle, flag_not(busy))",
+        "circuit.clocked(waiting, flag_or(starts, flag_and(waiting, flag_not(ends))), None, 0)",
+        "circuit.clocked(waiting, flag_or(starts, flag_and(waiting, busy)), None, 0)",
         "test_half_band_stages.InEveryLanguage",
         "a network takes a sample while its results wait",
     ),
@@ -1402,8 +1402,8 @@ FAULTS = (
     ),
     Fault(
         "delivery/hdl/rate_network.py",
-        'after = circuit.mux("wait_after", is_over, more, less)',
-        'after = circuit.mux("wait_after", is_over, less, more)',
+        'after = circuit.mux("wait_after", is_over, steps.whole, steps.less)',
+        'after = circuit.mux("wait_after", is_over, steps.less, steps.whole)',
         "test_polynomials.InEveryLanguage",
         "circuits: samples to wait, one too many and one too few",
     ),
@@ -1950,8 +1950,8 @@ FAULTS = (
     ),
     Fault(
         "delivery/hdl/vhdl.py",
-        "if {_text(memory.write, circuit)} = '0' then",
-        "if {_text(memory.write, circuit)} = '1' then",
+        """rows += _if(f"{_text(memory.write, circuit)} = '0'", read)""",
+        """rows += _if(f"{_text(memory.write, circuit)} = '1'", read)""",
         "test_circuits",
         "a memory in VHDL reads when it writes",
     ),
@@ -2006,7 +2006,7 @@ FAULTS = (
     ),
     Fault(
         "project/edits.py",
-        'has_plan = project.requirement.rate is not None and project.design.plan not in ("", "single")',
+        'has_plan = project.requirement.rate is not None and plan_shown(project.design) not in ("", "single")',
         "has_plan = False",
         "test_trade",
         "a cell of a plan's map asks for an order that stages don't have",

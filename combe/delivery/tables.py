@@ -15,6 +15,7 @@ from combe.realization.cic import Cic
 from combe.realization.network import Network
 from combe.realization.section import Section
 from combe.realization.stages import CHANGING, Realization, Stage, TapSum
+from combe.rounding.polynomials import branch_formats, integer_branches
 
 
 class CoefficientSet(Struct, frozen=True):
@@ -52,6 +53,10 @@ def _integers(stages: Sequence[Stage], suffix: str = "") -> CoefficientSet:
             formats += [stage.numerator, stage.denominator]
             found += [Coefficient(v, v * stage.numerator.step, stage.numerator.bits) for v in stage.b]
             found += [Coefficient(v, v * stage.denominator.step, stage.denominator.bits, True) for v in stage.a]
+        elif isinstance(stage, Network) and (branches := integer_branches(stage)):
+            for row, own in zip(branches, branch_formats(stage)):
+                formats.append(own)
+                found += [Coefficient(value, value * own.step, own.bits) for value in row]
         elif isinstance(stage, Network):
             for term in (term for node in stage.nodes for term in node.terms):
                 if abs(term.coefficient) > 1:

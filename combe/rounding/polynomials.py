@@ -72,6 +72,15 @@ def integer_branches(stage: Network) -> list[list[int]]:
     return found
 
 
+def branch_formats(stage: Network) -> list[Format]:
+    """The format of each power's coefficients."""
+    found = []
+    for power in range(len(integer_branches(stage))):
+        terms = stage.node("y" if power == 0 else f"w{power}").terms
+        found.append(next((term.format for term in terms if not term.is_turned), ONE))
+    return found
+
+
 def _network(stage: RateStage, source: Format, state: Format, target: Format, choices: Choices) -> Network:
     samples, powers = len(stage.branches[0]), len(stage.branches)
     place_bits = min(max(choices.coefficient_bits, FEWEST_PHASE_BITS), MOST_PHASE_BITS)

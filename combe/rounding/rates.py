@@ -59,7 +59,11 @@ def realize_stages(
         elif stage.kind == "allpass":
             made = half_band(stage, stages, entry, arriving, target, choices)
         elif stage.kind == "farrow":
-            made = polynomial_stage(stage, stages, entry, arriving, target, choices)
+            scale = 1 / (gained * ahead)
+            scaled = tuple(tuple(value * scale for value in row) for row in stage.branches)
+            gained = 1 / ahead
+            target = output if is_last else _between(entry, output, choices, gained)
+            made = polynomial_stage(replace(stage, branches=scaled), stages, entry, arriving, target, choices)
         else:
             made = _taps(stage, design, 1 / (gained * ahead), arriving, choices, is_stopped, enough)
             gained = 1 / ahead
@@ -106,7 +110,7 @@ def _gain_ahead(stages: tuple[RateStage, ...]) -> float:
     """Of the sums that follow with no taps between: what the taps before them make good."""
     gain = 1.0
     for stage in stages:
-        if stage.kind == "taps":
+        if stage.kind in ("taps", "farrow"):
             return 1.0
         if stage.kind == "cic":
             gain *= _gain(stage)
