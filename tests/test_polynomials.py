@@ -497,6 +497,17 @@ class InEveryLanguage(unittest.TestCase):
             proof = prove_c(package, made, (), SANITIZERS)
             self.assertTrue(proof.holds, (index, made, proof.sentence()))
 
+    @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_nothing_to_multiply_is_no_warning(self) -> None:
+        entry, place = Format(True, 8, 0), Format(True, 8, 7)
+        idle = Node("y", (Term(INPUT, 0, 0, ONE),), Format(True, 2, 0), entry, "floor", "wrap")
+        unused = Node("a", (Term(INPUT, 3, 1, ONE),), entry, entry, "floor", "wrap")
+        plain = Node("y", (Term(INPUT, 0, 1, ONE),), entry, entry, "floor", "wrap")
+        for nodes in ((idle,), (unused, plain)):
+            made = Realization("n", 1.0, "direct", entry, entry, (Network(nodes, "y", "f", 3, 2, place),))
+            proof = prove_c(c_package(made, "f"), made, (), SANITIZERS)
+            self.assertTrue(proof.holds, proof.sentence())
+
     @unittest.skipUnless(shutil.which("rustc"), "there is no compiler of Rust on this machine")
     def test_rust(self) -> None:
         for index, made in enumerate(self.cases(52, 1, 60)):

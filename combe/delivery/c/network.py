@@ -70,7 +70,7 @@ def _phased_values(stage: Network, index: int, source: Format) -> dict[str, Any]
     return {
         "layout": "phased", "form": stage.form, "output": value_word(stage.output), "up": stage.up, "down": stage.down,
         "samples": samples, "history_type": c_type(source), "phase": stage.phase, "kept": (), "kept_factors": factors,
-        "uses_phase": any(term.is_turned for node in stage.nodes for term in node.terms),
+        "uses_phase": any(term.is_turned for node in stage.nodes for term in node.terms), "uses_input": INPUT in used,
         "parts": step * stage.up, "half": step // 2, "whole": whole, "part": part, "least_whole": least_whole, "least_part": least_part,
         "shift": WHOLE_BITS - 1 - stage.phase.fraction, "one": 1 << stage.phase.fraction,
         "nodes": [_node(node, nodes, index, source, used, {INPUT: WINDOW}, factors) for node in stage.nodes],
