@@ -1341,7 +1341,7 @@ FAULTS = (
         "designing/rates/phase_polynomials.py",
         "ROUNDS, SETTLED, ENOUGH, FEW = 24, 1.002, 0.9998, 8",
         "ROUNDS, SETTLED, ENOUGH, FEW = 24, 1.002, 1.05, 8",
-        "test_polynomials.Plans",
+        "test_polynomials.Kernels",
         "polynomials: kernels that miss their limits a little",
     ),
     Fault(

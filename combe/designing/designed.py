@@ -71,14 +71,19 @@ class Design:
         return self.sample_rate_hz / up
 
     @property
+    def _is_row(self) -> bool:
+        """Whether its stages tell more than how many taps there are."""
+        return len(self.stages) > 1 or any(stage.kind != "taps" for stage in self.stages)
+
+    @property
     def size_words(self) -> str:
         """How large it is: taps, order, or the stages of a change of rate."""
-        if len(self.stages) > 1 or self.feeds_back:
+        if self._is_row:
             return "x".join(stage.words for stage in self.stages)
         return f"{self.order + 1} taps" if self.kind == "fir" else f"order {self.order}"
 
     def summary(self) -> str:
         """Method and order in words."""
-        if len(self.stages) > 1 or self.feeds_back:
+        if self._is_row:
             return f"{self.method}, stages {self.size_words}"
         return f"{self.method}, order {self.order}"

@@ -9,7 +9,6 @@ added where its last answer was worst.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import lru_cache
 from math import ceil
 
@@ -96,20 +95,10 @@ def _multiplies(samples: int, degree: int) -> float:
     return _unknowns(samples, degree) + degree
 
 
-def best_kernel(
-    asked: Requirement, phases: int, samples: int, degree: int, is_stopped: Callable[[], bool] = lambda: False
-) -> Kernel | None:  # fmt: skip
-    """The kernel of so many samples and such a degree whose worst error is least; None where it isn't below 1.
-
-    Raises
-    ------
-    DesignError
-        If it was stopped.
-    """
+def best_kernel(asked: Requirement, phases: int, samples: int, degree: int) -> Kernel | None:
+    """The kernel of so many samples and such a degree whose worst error is least; None where it isn't below 1."""
     search = _Search(asked, phases, samples, degree)
     for _ in range(ROUNDS):
-        if is_stopped():
-            raise DesignError("stopped", "plan")
         error, solution = search.solved()
         if solution is None or error > ENOUGH:
             return None
