@@ -499,6 +499,17 @@ class InEveryLanguage(unittest.TestCase):
         # States are added in 32 bits behind the shift, not in 64 before it.
         self.assertIn("int32_t more", package.text(".hpp" if language == "c++" else ".c"))
 
+    @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_floating_point(self) -> None:
+        """Within what rounding allows, which is little: of the designs no more than a hundred times the last digit."""
+        for index, made in enumerate(self.cases(54, 3, 60)):
+            choices = CodeChoices(
+                ("c", "c++")[index % 2], number=("double", "single")[index // 2 % 2], guard=index % 3 == 0
+            )
+            proof = prove_c(c_package(made, "f", choices=choices), made, (), SANITIZERS)
+            self.assertTrue(proof.holds, (index, made, proof.sentence()))
+        self.assertLess(proof.largest_error, 1e-6 if choices.number == "single" else 1e-14)
+
     @unittest.skipUnless(shutil.which("rustc"), "there is no compiler of Rust on this machine")
     def test_rust(self) -> None:
         for index, made in enumerate(self.cases(52, 1, 60)):
@@ -541,7 +552,6 @@ class InEveryLanguage(unittest.TestCase):
     def test_what_is_not_written_is_named(self) -> None:
         made = realize_stages(planned(DOWN, "iir"), Choices(14))
         for words, make in (
-            ("floating point", lambda: c_package(made, "f", choices=CodeChoices(number="single"))),
             ("can't be replaced", lambda: c_package(made, "f", choices=CodeChoices(reloadable=True))),
             ("serial does", lambda: hdl_package(made, "verilog", "f", choices=HardwareChoices("parallel"))),
         ):

@@ -25,6 +25,7 @@ from combe.analysis.exact import exact_filter
 from combe.analysis.measured import measured_noise
 from combe.analysis.noise import predicted_noise
 from combe.delivery.c import c_package
+from combe.delivery.c.model import float_model
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import hdl_package
@@ -524,6 +525,25 @@ class InEveryLanguage(unittest.TestCase):
             self.assertTrue(proof.holds, (index, made, proof.sentence()))
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_floating_point(self) -> None:
+        for index, made in enumerate(self.cases(54, 3, 60)):
+            choices = CodeChoices(("c", "c++")[index % 2], number=("double", "single")[index // 2 % 2])
+            proof = prove_c(c_package(made, "f", choices=choices), made, (), SANITIZERS)
+            self.assertTrue(proof.holds, (index, made, proof.sentence()))
+        self.assertLess(proof.largest_error, 2e-6 if choices.number == "single" else 1e-14)
+
+    def test_what_floating_point_must_give_is_what_integers_give_but_for_their_roundings(self) -> None:
+        """The model that floating-point code is held to, beside the run of the integers: as far apart as noise is predicted."""
+        for brief, plan in some(((RATIO, "farrow"), (SLOWER, "farrow5/3x4"), (UP, "iir")), 2):
+            made = realize_stages(planned(brief, plan), Choices(16, input="s16f15", output="s16f15"))
+            samples = np.random.default_rng(3).integers(-12_000, 12_000, 3000)
+            model = float_model(made, samples * made.input.step, CodeChoices(number="double"))
+            apart = model.outputs / made.output.step - simulate(made, samples)
+            self.assertAlmostEqual(
+                10 * log10(float(np.mean(apart**2))), 10 * log10(predicted_noise(made).power), delta=0.4
+            )
+
+    @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_nothing_to_multiply_is_no_warning(self) -> None:
         entry, place = Format(True, 8, 0), Format(True, 8, 7)
         idle = Node("y", (Term(INPUT, 0, 0, ONE),), Format(True, 2, 0), entry, "floor", "wrap")
@@ -644,7 +664,6 @@ class InEveryLanguage(unittest.TestCase):
     def test_what_is_not_written_is_named(self) -> None:
         made = realize_stages(planned(RATIO, "farrow"), Choices(14))
         for words, make in (
-            ("floating point", lambda: c_package(made, "f", choices=CodeChoices(number="single"))),
             ("can't be replaced", lambda: c_package(made, "f", choices=CodeChoices(reloadable=True))),
             ("serial does", lambda: hdl_package(made, "verilog", "f", choices=HardwareChoices("parallel"))),
         ):

@@ -6,14 +6,14 @@ import struct
 from typing import Any
 
 from combe.delivery.c.blocks import block_length, filled, unrolling
-from combe.delivery.c.network import SHIFTED_BY_HAND, kept_word, value_word
+from combe.delivery.c.network import SHIFTED_BY_HAND, WINDOW, kept_word, phased_shape, value_word
 from combe.delivery.c.rates import rate_shape, rows_of
 from combe.delivery.c.samples import USUAL_UNROLL, WORDS
 from combe.delivery.c.stages import View
 from combe.delivery.code_choices import CodeChoices
 from combe.errors import FormatError
 from combe.realization.formats import Format
-from combe.realization.network import NamedTerm, Network
+from combe.realization.network import NamedTerm, Network, at_lower_rate
 from combe.realization.section import Section
 from combe.realization.stages import Realization, Requantize, Stage, TapSum
 from combe.realization.term import INPUT
@@ -120,18 +120,24 @@ def _rates(stage: TapSum, choices: CodeChoices, rows: list[str]) -> dict[str, An
 
 
 def _network(stage: Network, word: str, number: str) -> dict[str, Any]:
-    """Nodes without roundings, so that what they'd cut off is nothing."""
+    """Nodes without roundings, so that what they'd cut off is nothing; where the rate changes as they are computed at the lower one, or, with
+    a phase, once for each output."""
+    ratio = stage.up, stage.down
+    shape = phased_shape(stage) if stage.phase is not None else {}
+    stage, outputs = at_lower_rate(stage)
     depth: dict[str, int] = {}
-    used = {stage.output}
+    used = set(outputs)
     for node in stage.nodes:
         for term in node.terms:
             if term.coefficient and not term.is_rest:
                 used.add(term.signal)
                 depth[term.signal] = max(depth.get(term.signal, 0), term.delay)
+    if shape:
+        depth = dict.fromkeys(depth, 0) | {INPUT: WINDOW}
     kept = [
         {"name": kept_word(name), "type": word, "depth": deepest, "new": value_word(name)}
         for name, deepest in depth.items()
-        if deepest
+        if deepest > 0
     ]
     nodes = [
         {
@@ -141,15 +147,26 @@ def _network(stage: Network, word: str, number: str) -> dict[str, Any]:
         }
         for node in stage.nodes
     ]  # fmt: skip
-    return {
+    found: dict[str, Any] = {
         "form": stage.form, "output": value_word(stage.output), "kept": kept, "by_hand": SHIFTED_BY_HAND,
         "uses_input": INPUT in used, "nodes": nodes, "kept_factors": [],
     }  # fmt: skip
+    if shape:
+        assert stage.phase is not None
+        return found | shape | {"history_type": word, "step": real_text(stage.phase.step, number)}
+    if ratio == (1, 1):
+        return found
+    more = {"layout": "network", "up": ratio[0], "down": ratio[1], "input_word": kept_word(INPUT)}
+    return found | more | {"outputs": [value_word(name) for name in outputs]}
 
 
 def _term(term: NamedTerm, number: str, deepest: int) -> dict[str, str]:
     real = term.coefficient * term.format.step
-    if not term.delay:
+    if term.is_turned:
+        return {"sign": "+", "text": f"phase * {value_word(term.signal)}"}
+    if deepest == WINDOW:
+        operand = f"window[{term.delay}]"
+    elif not term.delay:
         operand = value_word(term.signal)
     elif deepest <= SHIFTED_BY_HAND:
         operand = f"{kept_word(term.signal)}_{term.delay}"
@@ -168,7 +185,7 @@ def denormal_words(realization: Realization, number: str) -> list[str]:
     ]
     if taps:
         rows.append(f"Inputs below {least / min(taps):.3g} make denormal products with the smallest tap.")
-    if realization.is_recursive:
+    if realization.is_recursive and not realization.changes_rate:
         from combe.analysis.linear import LinearProgram
 
         radius = LinearProgram.of(realization.program).radius

@@ -56,25 +56,31 @@ def network_values(stage: Network, index: int, source: Format) -> dict[str, Any]
     } | ({"layout": "network", "up": up, "down": down} if up > 1 or down > 1 else {})  # fmt: skip
 
 
-def _phased_values(stage: Network, index: int, source: Format) -> dict[str, Any]:
-    """What the template prints of a network that is computed once for each output."""
+def phased_shape(stage: Network) -> dict[str, Any]:
+    """How a network that is computed once for each output counts them, in whatever numbers it computes."""
     assert stage.phase is not None
-    nodes = {node.name: node for node in stage.nodes}
     used = {term.key for node in stage.nodes for term in node.terms if term.coefficient}
-    used |= {key.removesuffix(TURNED) for key in used} | {stage.output}
     samples = 1 + max((term.delay for node in stage.nodes for term in node.terms), default=0)
-    factors: list[int] = []
     step = step_of(stage.up)
     whole, part = steps_between(stage.up, stage.down)
     least_whole, least_part = least_steps(stage.up, stage.down)
     return {
         "layout": "phased", "form": stage.form, "output": value_word(stage.output), "up": stage.up, "down": stage.down,
-        "samples": samples, "history_type": c_type(source), "phase": stage.phase, "kept": (), "kept_factors": factors,
+        "samples": samples, "phase": stage.phase, "kept": (),
         "uses_phase": any(term.is_turned for node in stage.nodes for term in node.terms), "uses_input": INPUT in used,
         "parts": step * stage.up, "half": step // 2, "whole": whole, "part": part, "least_whole": least_whole, "least_part": least_part,
         "shift": WHOLE_BITS - 1 - stage.phase.fraction, "one": 1 << stage.phase.fraction,
-        "nodes": [_node(node, nodes, index, source, used, {INPUT: WINDOW}, factors) for node in stage.nodes],
     }  # fmt: skip
+
+
+def _phased_values(stage: Network, index: int, source: Format) -> dict[str, Any]:
+    """What the template prints of a network that is computed once for each output."""
+    nodes = {node.name: node for node in stage.nodes}
+    used = {term.key for node in stage.nodes for term in node.terms if term.coefficient}
+    used |= {key.removesuffix(TURNED) for key in used} | {stage.output}
+    factors: list[int] = []
+    rows = [_node(node, nodes, index, source, used, {INPUT: WINDOW}, factors) for node in stage.nodes]
+    return phased_shape(stage) | {"history_type": c_type(source), "nodes": rows, "kept_factors": factors}
 
 
 def _node(

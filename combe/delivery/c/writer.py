@@ -21,6 +21,7 @@ from combe.errors import FormatError
 from combe.ledger import Line
 from combe.realization.cic import Cic
 from combe.realization.formats import Format
+from combe.realization.network import Network
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.requirement import Requirement
 from combe.running.random_integers import random_integers
@@ -144,7 +145,7 @@ def _codes(
 
 def _check_rates(realization: Realization, choices: CodeChoices) -> None:
     """What doesn't go with a change of rate."""
-    if not choices.is_float or all(isinstance(stage, (TapSum, Requantize)) for stage in realization.stages):
+    if not choices.is_float or all(isinstance(stage, (TapSum, Requantize, Network)) for stage in realization.stages):
         return
     if any(isinstance(stage, Cic) for stage in realization.stages):
         what, instead = (
@@ -152,7 +153,10 @@ def _check_rates(realization: Realization, choices: CodeChoices) -> None:
             "take integer, or a plan without cic",
         )
     else:
-        what, instead = "beside a change of rate only taps are written in floating point", "take integer"
+        what, instead = (
+            "beside a change of rate sections aren't written in floating point",
+            "take integer, or a structure of sums",
+        )
     raise FormatError(what, "number", instead)
 
 
