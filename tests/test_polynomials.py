@@ -812,6 +812,10 @@ class InTheWindow(unittest.TestCase):
                 settle(session)
                 self.assertFalse(window.plots.grab().isNull(), tab)
             window.plots.open_tab("stages")
+            window.resize(1280, 800)
+            settle(session)
+            # Its tab makes fourteen: they stand closer, and in one line.
+            self.assertEqual(len({button.y() for button in window.plots.buttons.values() if button.isVisible()}), 1)
             page = window.plots.current_page
             self.assertIn("polynomials, degree 2, 9 samples, 14 bits", page.row.boxes.accessibleName())
             page.set_mode("phases")

@@ -17,6 +17,9 @@ from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, Panel
 from combe.ledger import Line
 
+CLOSE = -4
+"""Tabs may come so close that all of them stand in one line: each has six pixels of its own on both sides."""
+
 
 class PlotPanel(Panel):
     """Shows a scene in whichever tab is open; a page is made when it is opened for the first time."""
@@ -32,7 +35,7 @@ class PlotPanel(Panel):
         self.is_log = False
         self.column.setContentsMargins(12, 8, 8, 8)
         self.column.setSpacing(4)
-        head = Flow(gap=0)
+        head = Flow(gap=0, least=CLOSE)
         self.group = QButtonGroup(self)
         self.buttons: dict[str, QToolButton] = {}
         for entry in placed(PLOTS):

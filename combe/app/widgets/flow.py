@@ -9,9 +9,10 @@ from PyQt6.QtWidgets import QLayout, QLayoutItem, QWidget
 class Flow(QLayout):
     """Left to right, breaking lines where the width ends; items of a line are centered on it."""
 
-    def __init__(self, parent: QWidget | None = None, gap: int = 4) -> None:
+    def __init__(self, parent: QWidget | None = None, gap: int = 4, least: int | None = None) -> None:
+        """``least`` is the gap that is taken where all then fit a single line."""
         super().__init__(parent)
-        self._gap = gap
+        self._gap, self._least = gap, gap if least is None else least
         self._items: list[QLayoutItem] = []
         self._heights: dict[int, int] = {}
         self.setContentsMargins(0, 0, 0, 0)
@@ -70,6 +71,7 @@ class Flow(QLayout):
 
     def _arrange(self, box: QRect, move: bool) -> int:
         x, y, height = box.x(), box.y(), 0
+        gap = self._gap_at(box.width())
         line: list[tuple[QLayoutItem, QRect]] = []
         for item in self._items:
             if item.isEmpty():
@@ -79,10 +81,18 @@ class Flow(QLayout):
                 self._set(line, height, move)
                 x, y, height, line = box.x(), y + height + 2, 0, []
             line.append((item, QRect(QPoint(x, y), size)))
-            x += size.width() + self._gap
+            x += size.width() + gap
             height = max(height, size.height())
         self._set(line, height, move)
         return y + height - box.y()
+
+    def _gap_at(self, width: int) -> int:
+        """The usual one, or as much less as brings all to one line."""
+        shown = [item.sizeHint().width() for item in self._items if not item.isEmpty()]
+        if self._least == self._gap or len(shown) < 2:
+            return self._gap
+        spare = (width - sum(shown)) // (len(shown) - 1)
+        return spare if self._least <= spare < self._gap else self._gap
 
     @staticmethod
     def _set(line: list[tuple[QLayoutItem, QRect]], height: int, move: bool) -> None:
