@@ -9,6 +9,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from collections.abc import Callable
 from fractions import Fraction
 from math import ceil, floor, log10
 from pathlib import Path
@@ -786,45 +787,69 @@ class OnTheCommandLine(InFolder):
 
 
 class InTheWindow(unittest.TestCase):
-    def test_its_boxes_and_its_table(self) -> None:
-        application = application_for(self)
+    def opened(self, requirement: Requirement, choice: DesignChoice) -> tuple[Any, Any, Callable[[], None]]:
+        self.application = application_for(self)
         from combe.app.picture import settle
         from combe.app.session import Session
         from combe.app.settings import Settings
         from combe.app.window import MainWindow
 
-        self.assertIsNotNone(application)
+        self.assertIsNotNone(self.application)
         faults: list[object] = []
         patched = mock.patch.object(sys, "excepthook", lambda *words: faults.append(words[:2]))
         patched.start()
         self.addCleanup(patched.stop)
+        self.addCleanup(lambda: self.assertEqual(faults, []))
         project = demo_project()
         memory.remember_all(self, project.requirement)
-        session = Session(replace(project, requirement=RATIO, design=DesignChoice("farrow"), arithmetic=Choices(14)))
-        with tempfile.TemporaryDirectory() as place:
-            window = MainWindow(session, Settings(path=Path(place, "settings.json")))
-            window.show()
-            session.start()
-            settle(session)
-            self.assertEqual(dict(session.results.troubles), {})
-            for tab in ("stages", "phase", "time", "widths", "measures"):
-                window.plots.open_tab(tab)
-                settle(session)
-                self.assertFalse(window.plots.grab().isNull(), tab)
-            window.plots.open_tab("stages")
-            window.resize(1280, 800)
-            settle(session)
-            # Its tab makes fourteen: they stand closer, and in one line.
-            self.assertEqual(len({button.y() for button in window.plots.buttons.values() if button.isVisible()}), 1)
-            page = window.plots.current_page
-            self.assertIn("polynomials, degree 2, 9 samples, 14 bits", page.row.boxes.accessibleName())
-            page.set_mode("phases")
-            settle(session)
-            self.assertIn("power 0", [row[0] for row in page.sheet.table.rows])
-            self.assertLessEqual(window.minimumSizeHint().width(), 1180)
-            self.assertEqual(faults, [])
+        session = Session(replace(project, requirement=requirement, design=choice, arithmetic=Choices(14)))
+        place = tempfile.TemporaryDirectory()
+        self.addCleanup(place.cleanup)
+        window = MainWindow(session, Settings(path=Path(place.name, "settings.json")))
+        window.show()
+        session.start()
+        settle(session)
+
+        def close() -> None:
             session.saved = session.project
             window.close()
+
+        self.addCleanup(close)
+        return session, window, lambda: settle(session)
+
+    def test_its_boxes_and_its_table(self) -> None:
+        session, window, wait = self.opened(RATIO, DesignChoice("farrow"))
+        self.assertEqual(dict(session.results.troubles), {})
+        for tab in ("stages", "phase", "time", "widths", "measures"):
+            window.plots.open_tab(tab)
+            wait()
+            self.assertFalse(window.plots.grab().isNull(), tab)
+        window.plots.open_tab("stages")
+        window.resize(1280, 800)
+        wait()
+        # Its tab makes fourteen: they stand closer, and in one line.
+        self.assertEqual(len({button.y() for button in window.plots.buttons.values() if button.isVisible()}), 1)
+        page = window.plots.current_page
+        self.assertIn("polynomials, degree 2, 9 samples, 14 bits", page.row.boxes.accessibleName())
+        page.set_mode("phases")
+        wait()
+        self.assertIn("power 0", [row[0] for row in page.sheet.table.rows])
+        self.assertLessEqual(window.minimumSizeHint().width(), 1180)
+
+    def test_a_row_of_stages_is_one_contender_and_taken_as_a_plan(self) -> None:
+        session, window, wait = self.opened(SLOWER, DesignChoice("equiripple", plan="cheapest"))
+        rows = [contender for contender, _ in window.contenders.rows if contender.method == "stages-in-a-row"]
+        self.assertEqual([contender.design.size_words for contender in rows], [session.results.ideal.design.size_words])
+        window.contenders.picked.emit(DesignChoice("kaiser"))
+        wait()
+        window.contenders._on_picked(
+            next(each for each, _ in window.contenders.rows if each.method == "stages-in-a-row")
+        )
+        wait()
+        # The race's own is the cheapest there is, the one that stood there before a plan by its words.
+        self.assertEqual(session.project.design.method, "equiripple")
+        self.assertIn(session.project.design.plan, ("cheapest", rows[0].design.size_words))
+        self.assertGreater(len(session.results.ideal.design.stages), 1)
 
 
 @in_campaign

@@ -150,6 +150,11 @@ METHODS: tuple[Method, ...] = (
 )  # fmt: skip
 
 
+def method_shown(choice: DesignChoice) -> str:
+    """The contender a choice is: stages of a plan are a row, whichever they are."""
+    return ROW if choice.method == "equiripple" and choice.plan not in ("", "single") else choice.method
+
+
 def plan_shown(choice: DesignChoice) -> str:
     """The plan of a choice, which a method may imply."""
     return {HALF_BANDS: ALLPASS_PLAN, POLYNOMIALS: POLYNOMIAL_PLAN, ROW: CHEAPEST_PLAN}.get(choice.method, choice.plan)

@@ -14,6 +14,7 @@ from combe.delivery.hdl.compare import compared
 from combe.designing.contenders import QUICK_FIRST, Contender, contender_of, contenders
 from combe.designing.designed import Design
 from combe.designing.equiripple import exchange
+from combe.designing.methods import method_shown
 from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
 from combe.designing.workers import apart, soon, urgent
@@ -197,6 +198,7 @@ def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopp
                 yield News("contenders", tuple(found), is_whole=False)
     if ideal is not None:
         own = contender_of(ideal.design, project.requirement, project.design.symmetry)
+        own = replace(own, method=method_shown(project.design))
         if not any(_same(own, other) for other in found):
             found.append(own)
     if is_stopped():

@@ -24,7 +24,10 @@ from combe.app.widgets.parts import (
 )
 from combe.designing.contenders import Contender, ranked
 from combe.designing.designed import Design
+from combe.designing.methods import ROW, method_shown
 from combe.designing.nearest import Relaxation
+from combe.designing.rates.stages import plan_words
+from combe.designing.task import CHEAPEST_PLAN
 from combe.ledger import worst_line
 from combe.ledger.words import margin_words, signed_margin
 from combe.project.document import DesignChoice
@@ -115,7 +118,9 @@ class ContendersPanel(Panel):
         self.rows = [(contender, self._row_of(contender, requirement)) for contender in ranked(designed)]
         for contender, row in self.rows:
             row.set_chosen(
-                contender.order == order and contender.method == chosen.method and contender.symmetry == chosen.symmetry
+                contender.order == order
+                and contender.method == method_shown(chosen)
+                and contender.symmetry == chosen.symmetry
             )
         without = [self._reason_of(contender) for contender in found if contender.design is None]
         self.without.setVisible(bool(without))
@@ -199,6 +204,11 @@ class ContendersPanel(Panel):
         return row
 
     def _on_picked(self, contender: Contender) -> None:
+        if contender.method == ROW and contender.design is not None:
+            # A plan of the brief: the cheapest, or the very one.
+            plan = CHEAPEST_PLAN if contender.is_shortest else plan_words(contender.design.stages)
+            self.picked.emit(DesignChoice("equiripple", plan=plan))
+            return
         order = None if contender.is_shortest else contender.order
         self.picked.emit(DesignChoice(contender.method, order, contender.symmetry))
 
