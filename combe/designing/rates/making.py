@@ -72,7 +72,7 @@ def unchecked(requirement: Requirement, plan: Plan, is_stopped: Callable[[], boo
 
 @lru_cache(maxsize=32)
 def _kept(requirement: Requirement, plan: Plan) -> Design:
-    return _make(requirement, plan, lambda: False)
+    return _make(requirement, plan)
 
 
 def designed(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) -> Design:
@@ -82,8 +82,7 @@ def designed(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool
     return _kept(requirement, plan)
 
 
-def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) -> Design:
-
+def _make(requirement: Requirement, plan: Plan) -> Design:
     started = time.perf_counter()
     asked = prototype_requirement(requirement)
     if plan.allpass and requirement.phase == "linear":
@@ -119,7 +118,7 @@ def _make(requirement: Requirement, plan: Plan, is_stopped: Callable[[], bool]) 
 def _turned(downward: tuple[RateStage, ...], plan: Plan) -> tuple[RateStage, ...]:
     """Stages in signal order, that at the highest rate with the other factor."""
     if plan.is_polynomial:
-        # Up and down stand in the stage already: its taps follow from where outputs lie.
+        # From here on its taps follow from its branches and from where outputs lie.
         first = replace(downward[0], kind="farrow", taps=(), up=1, down=plan.factors[0])
         downward = (first, *downward[1:])
     if plan.is_upward:
