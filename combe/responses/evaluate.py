@@ -53,8 +53,8 @@ def uniform_response(source: Filter | Rational, count: int) -> ComplexArray:
 
 def uniform_derivative(source: Fir, count: int) -> ComplexArray:
     """dH/dω on the grid of ``uniform_response``."""
-    weighted = -1j * np.arange(len(source.taps)) * source.array
-    return np.asarray(np.fft.fft(weighted, 2 * (count - 1))[:count], dtype=np.complex128)
+    weighted = np.arange(len(source.taps)) * source.array
+    return np.asarray(-1j * np.fft.rfft(weighted, 2 * (count - 1)), dtype=np.complex128)
 
 
 def rational_response(source: Rational, omega: Array) -> ComplexArray:

@@ -22,7 +22,7 @@ from combe.responses.evaluate import (
 )
 
 Array = NDArray[np.float64]
-POINTS_PER_TAP = 16
+POINTS_PER_TAP, LONG_SCAN = 16, 1 << 18
 REFINED_TERMS, NOISE = 6_000_000, 1e-14
 DB_PER_NEPER = 20 / np.log(10)
 
@@ -162,7 +162,7 @@ class _Scan(Struct, frozen=True, eq=False):
 def _grid(source: Filter) -> _Scan:
     """The whole axis at enough points that no ripple hides between them."""
     if isinstance(source, Fir):
-        count = 1 + int(2 ** np.ceil(np.log2(max(256, POINTS_PER_TAP * len(source.taps)))))
+        count = 1 + _enough(POINTS_PER_TAP * len(source.taps))
         value, derivative = uniform_response(source, count), uniform_derivative(source, count)
         omega = np.linspace(0, np.pi, count)
         with np.errstate(over="ignore", invalid="ignore"):
@@ -170,6 +170,16 @@ def _grid(source: Filter) -> _Scan:
     rational = rational_of(source)
     omega = _clustered(rational)
     return _Scan(rational, omega, np.ones_like(omega), 2 * rational_log_slope(rational, omega).real)
+
+
+def _enough(points: int) -> int:
+    """So many or more that a transform is quick: a power of two, or of long filters, where that may be nearly twice as many, a product of
+    small primes."""
+    if points < LONG_SCAN:
+        return int(2 ** np.ceil(np.log2(max(256, points))))
+    from scipy.fft import next_fast_len
+
+    return int(next_fast_len(points, real=True))
 
 
 def scanned_levels(source: Fir) -> tuple[Array, Array]:
