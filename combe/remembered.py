@@ -21,6 +21,8 @@ def size_of(value: object) -> int:
     if isinstance(value, np.ndarray):
         return value.nbytes + ALONE
     if isinstance(value, (tuple, list)):
+        if value and isinstance(value[0], (float, int)):
+            return ALONE  # a row of numbers, of which none is an array
         return ALONE + sum(size_of(each) for each in value if isinstance(each, (np.ndarray, Struct, tuple, list)))
     if isinstance(value, Struct):
         return ALONE + sum(size_of(getattr(value, name)) for name in value.__struct_fields__)

@@ -177,7 +177,7 @@ def prototype_of(stages: Sequence[RateStage]) -> Fir:
         down *= stage.down
     if all(stage.is_symmetric for stage in stages):
         whole = (whole + whole[::-1]) / 2
-    return Fir(tuple(float(value) for value in whole))
+    return Fir(tuple(whole.tolist()))
 
 
 def _convolved(left: Array, right: Array) -> Array:
