@@ -482,6 +482,43 @@ class Arithmetic(unittest.TestCase):
             realize_stages(Design("given", _taps(stage), 1.0, stages=(stage,)), Choices(6))
 
 
+def in_c(case: unittest.TestCase, cases: Sequence[Realization]) -> str:
+    """Each proved in C or C++ with sanitizers; the text of the last."""
+    for index, made in enumerate(cases):
+        package = c_package(made, "f", choices=CodeChoices(("c", "c++")[index % 2]))
+        proof = prove_c(package, made, (), SANITIZERS)
+        case.assertTrue(proof.holds, (index, made, proof.sentence()))
+    return package.text(".hpp" if package.language == "c++" else ".c")
+
+
+def in_floating_point(case: unittest.TestCase, cases: Sequence[Realization]) -> None:
+    """Each within what rounding allows, which is little: of the last, a design, no more than some last digits."""
+    for index, made in enumerate(cases):
+        number = ("double", "single")[index // 2 % 2]
+        choices = CodeChoices(("c", "c++")[index % 2], number=number, guard=index % 3 == 0)
+        proof = prove_c(c_package(made, "f", choices=choices), made, (), SANITIZERS)
+        case.assertTrue(proof.holds, (index, made, proof.sentence()))
+    case.assertLess(proof.largest_error, 2e-6 if number == "single" else 1e-14)
+
+
+def in_rust(case: unittest.TestCase, cases: Sequence[Realization]) -> None:
+    """Each proved."""
+    for index, made in enumerate(cases):
+        proof = proved(rust_package(made, "f"), made, (), None, lambda _: None, lambda: False)
+        case.assertTrue(proof.holds, (index, made, proof.sentence()))
+
+
+def as_circuits(case: unittest.TestCase, cases: Sequence[Realization]) -> None:
+    """In turn in both languages and with registers between so many adders."""
+    for index, made in enumerate(cases):
+        language, tool = SIMULATORS[index % 2]
+        if shutil.which(tool) is None:
+            continue
+        choices = HardwareChoices("serial", pipeline=index // 2 % 3)
+        proof = prove_hdl(hdl_package(made, language, "f", choices=choices), made, simulators=(tool,))
+        case.assertTrue(proof.holds, (index, language, choices, made, proof.sentence()))
+
+
 class InEveryLanguage(unittest.TestCase):
     def cases(self, seed: int, count: int, most: int) -> list[Realization]:
         source = random.Random(seed)
@@ -491,40 +528,21 @@ class InEveryLanguage(unittest.TestCase):
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_c_under_sanitizers(self) -> None:
-        for index, made in enumerate(self.cases(51, 4, 100)):
-            language = ("c", "c++")[index % 2]
-            package = c_package(made, "f", choices=CodeChoices(language))
-            proof = prove_c(package, made, (), SANITIZERS)
-            self.assertTrue(proof.holds, (index, made, proof.sentence()))
+        text = in_c(self, self.cases(51, 4, 100))
         # States are added in 32 bits behind the shift, not in 64 before it.
-        self.assertIn("int32_t more", package.text(".hpp" if language == "c++" else ".c"))
+        self.assertIn("int32_t more", text)
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_floating_point(self) -> None:
-        """Within what rounding allows, which is little: of the designs no more than a hundred times the last digit."""
-        for index, made in enumerate(self.cases(54, 3, 60)):
-            choices = CodeChoices(
-                ("c", "c++")[index % 2], number=("double", "single")[index // 2 % 2], guard=index % 3 == 0
-            )
-            proof = prove_c(c_package(made, "f", choices=choices), made, (), SANITIZERS)
-            self.assertTrue(proof.holds, (index, made, proof.sentence()))
-        self.assertLess(proof.largest_error, 1e-6 if choices.number == "single" else 1e-14)
+        in_floating_point(self, self.cases(54, 3, 60))
 
     @unittest.skipUnless(shutil.which("rustc"), "there is no compiler of Rust on this machine")
     def test_rust(self) -> None:
-        for index, made in enumerate(self.cases(52, 1, 60)):
-            proof = proved(rust_package(made, "f"), made, (), None, lambda _: None, lambda: False)
-            self.assertTrue(proof.holds, (index, made, proof.sentence()))
+        in_rust(self, self.cases(52, 1, 60))
 
     def test_circuits_with_stalls_and_resets(self) -> None:
         """Latency and clocks are those told, which the shipped bench holds them to."""
-        for index, made in enumerate(self.cases(53, 4, 150)):
-            language, tool = SIMULATORS[index % 2]
-            if shutil.which(tool) is None:
-                continue
-            choices = HardwareChoices("serial", pipeline=index // 2 % 3)
-            proof = prove_hdl(hdl_package(made, language, "f", choices=choices), made, simulators=(tool,))
-            self.assertTrue(proof.holds, (index, language, choices, made, proof.sentence()))
+        as_circuits(self, self.cases(53, 4, 150))
 
     def test_beside_taps_and_sums_in_a_row(self) -> None:
         for index, (brief, plan) in enumerate(

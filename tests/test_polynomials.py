@@ -31,7 +31,6 @@ from combe.delivery.code_choices import CodeChoices
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
-from combe.delivery.rust import rust_package
 from combe.delivery.tables import integer_sets
 from combe.designing.costs import cost_of_design
 from combe.designing.designed import Design
@@ -46,7 +45,6 @@ from combe.filters import Fir
 from combe.project.demo import demo_project
 from combe.proof.c import prove_c
 from combe.proof.hdl import prove_hdl
-from combe.proof.rust import proved
 from combe.proof.translated import without_lost
 from combe.realization.fingerprint import realization_checksum
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format
@@ -69,11 +67,11 @@ from tests import memory
 from tests.independent import brought, point
 from tests.support import application_for, fewer_vectors, in_campaign, some
 from tests.test_cli import InFolder, call
+from tests.test_half_band_stages import SIMULATORS, as_circuits, in_c, in_floating_point, in_rust
 from tests.test_rates import FASTER, RATIO, SANITIZERS, SLOWER, UP, asked, by_the_book, random_input
 
 setUpModule = fewer_vectors
 
-SIMULATORS = (("verilog", "iverilog"), ("vhdl", "ghdl"))
 MUSIC = asked(44_100, ((0, 18_000, -0.1, 0.1),), up=160, down=147, alias_db=-80, image_db=-80, protect="everything")
 SMOOTH = asked(8000, ((0, 3400, -0.1, 0.1),), up=64, down=1, image_db=-60)
 
@@ -520,18 +518,11 @@ class InEveryLanguage(unittest.TestCase):
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_c_under_sanitizers(self) -> None:
-        for index, made in enumerate(self.cases(51, 4, 100)):
-            package = c_package(made, "f", choices=CodeChoices(("c", "c++")[index % 2]))
-            proof = prove_c(package, made, (), SANITIZERS)
-            self.assertTrue(proof.holds, (index, made, proof.sentence()))
+        self.assertIn("set_step_", in_c(self, self.cases(51, 4, 100)))
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_floating_point(self) -> None:
-        for index, made in enumerate(self.cases(54, 3, 60)):
-            choices = CodeChoices(("c", "c++")[index % 2], number=("double", "single")[index // 2 % 2])
-            proof = prove_c(c_package(made, "f", choices=choices), made, (), SANITIZERS)
-            self.assertTrue(proof.holds, (index, made, proof.sentence()))
-        self.assertLess(proof.largest_error, 2e-6 if choices.number == "single" else 1e-14)
+        in_floating_point(self, self.cases(54, 3, 60))
 
     def test_what_floating_point_must_give_is_what_integers_give_but_for_their_roundings(self) -> None:
         """The model that floating-point code is held to, beside the run of the integers: as far apart as noise is predicted."""
@@ -557,19 +548,11 @@ class InEveryLanguage(unittest.TestCase):
 
     @unittest.skipUnless(shutil.which("rustc"), "there is no compiler of Rust on this machine")
     def test_rust(self) -> None:
-        for index, made in enumerate(self.cases(52, 1, 60)):
-            proof = proved(rust_package(made, "f"), made, (), None, lambda _: None, lambda: False)
-            self.assertTrue(proof.holds, (index, made, proof.sentence()))
+        in_rust(self, self.cases(52, 1, 60))
 
     def test_circuits_with_stalls_and_resets(self) -> None:
         """Latency and clocks are those told, which the shipped bench holds them to."""
-        for index, made in enumerate(self.cases(53, 4, 150)):
-            language, tool = SIMULATORS[index % 2]
-            if shutil.which(tool) is None:
-                continue
-            choices = HardwareChoices("serial", pipeline=index // 2 % 3)
-            proof = prove_hdl(hdl_package(made, language, "f", choices=choices), made, simulators=(tool,))
-            self.assertTrue(proof.holds, (index, language, choices, made, proof.sentence()))
+        as_circuits(self, self.cases(53, 4, 150))
 
     def test_beside_taps(self) -> None:
         for index, (brief, plan) in enumerate(some(((MUSIC, "farrow"), (SLOWER, "farrow5/3x4"), (UP, "2xfarrow2")), 2)):

@@ -58,7 +58,8 @@ def run(
     plan: Annotated[
         str,
         typer.Option(
-            help="Stages of a change of rate: single, or factors such as 2x2x2, cic8x2, iir2x2, 147/80x2; iir: half-bands of two allpasses; else the cheapest."
+            help="Stages of a change of rate: single, or factors such as 2x2x2, cic8x2, iir2x2, 147/80x2; iir: half-bands of two allpasses; "
+            "farrow: any ratio from few coefficients; else the cheapest."
         ),
     ] = "",
     with_prices: Annotated[bool, typer.Option("--prices", help="Add what moving each figure would save.")] = False,
