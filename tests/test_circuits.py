@@ -40,6 +40,7 @@ from combe.rounding.realize import Choices, realize
 from combe.rounding.search.adders import adder_graph, structural_adders
 from combe.running.simulate import simulate
 from combe.values import replace
+from tests.benches import from_verilog
 from tests.support import IS_CAMPAIGN, asked, fewer_vectors, in_campaign, some
 from tests.test_arithmetic import random_realization
 from tests.test_cli import InFolder, call
@@ -224,17 +225,7 @@ class Verilog(unittest.TestCase):
   end
 endmodule
 """
-        with tempfile.TemporaryDirectory() as place:
-            package.write(place)
-            (Path(place) / "bench.v").write_text(text)
-            subprocess.run(
-                ["iverilog", "-o", "bench", "calls.v", *(["calls_axi.v"] if is_wrapped else []), "bench.v"],
-                cwd=place,
-                check=True,
-                capture_output=True,
-            )
-            done = subprocess.run(["vvp", "-n", "bench"], cwd=place, capture_output=True, text=True, check=True)
-        return [int(word) for word in done.stdout.split() if word.lstrip("-").isdigit()]
+        return from_verilog(package, text, *(["calls_axi.v"] if is_wrapped else []))
 
     def test_the_wrapper_keeps_every_sample_while_the_other_side_waits(self) -> None:
         made = taps(10, Choices(12, "", "s12f11", "s12f11"))

@@ -64,6 +64,7 @@ from combe.running.phased import PhasedFlow, Steps
 from combe.running.simulate import simulate
 from combe.values import replace
 from tests import memory
+from tests.benches import from_verilog, from_vhdl
 from tests.independent import brought, point
 from tests.support import application_for, fewer_vectors, in_campaign, some
 from tests.test_cli import InFolder, call
@@ -682,12 +683,7 @@ def verilog_run(package: Package, samples: list[int], steps: Steps) -> list[int]
   end
 endmodule
 """
-    with tempfile.TemporaryDirectory() as place:
-        package.write(place)
-        (Path(place) / "bench.v").write_text(text)
-        subprocess.run(["iverilog", "-o", "bench", "f.v", "bench.v"], cwd=place, check=True, capture_output=True)
-        done = subprocess.run(["vvp", "-n", "bench"], cwd=place, capture_output=True, text=True, check=True)
-    return [int(word) for word in done.stdout.split() if word.lstrip("-").isdigit()]
+    return from_verilog(package, text)
 
 
 def vhdl_run(package: Package, samples: list[int], steps: Steps) -> list[int]:
@@ -725,16 +721,7 @@ begin
   end process;
 end architecture;
 """
-    with tempfile.TemporaryDirectory() as place:
-        package.write(place)
-        (Path(place) / "bench.vhd").write_text(text)
-        for words in (["-a", "f.vhd", "bench.vhd"], ["-e", "bench"]):
-            subprocess.run(["ghdl", *words[:1], "--std=93c", *words[1:]], cwd=place, check=True, capture_output=True)
-        done = subprocess.run(
-            ["ghdl", "-r", "--std=93c", "bench"], cwd=place, capture_output=True, text=True, check=True
-        )
-    said = done.stdout.splitlines() + done.stderr.splitlines()
-    return [int(line.rsplit("out ", 1)[1]) for line in said if "out " in line]
+    return from_vhdl(package, text)
 
 
 def by_steps(stage: Network, entry: Format, samples: list[int], steps: Steps) -> list[int]:

@@ -4,10 +4,7 @@ from __future__ import annotations
 
 import random
 import shutil
-import subprocess
-import tempfile
 import unittest
-from pathlib import Path
 
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import hdl_package
@@ -19,6 +16,7 @@ from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
 from combe.rounding.realize import Choices, realize
 from combe.values import replace
+from tests.benches import from_verilog, from_vhdl
 from tests.support import IS_CAMPAIGN, fewer_vectors, some
 from tests.test_cli import InFolder, call
 
@@ -180,12 +178,7 @@ def verilog(
   end
 endmodule
 """.replace("task wait(", "task pause(").replace("    wait(", "    pause(")
-    with tempfile.TemporaryDirectory() as place:
-        package.write(place)
-        (Path(place) / "bench.v").write_text(text)
-        subprocess.run(["iverilog", "-o", "bench", "banks.v", "bench.v"], cwd=place, check=True, capture_output=True)
-        done = subprocess.run(["vvp", "-n", "bench"], cwd=place, capture_output=True, text=True, check=True)
-    return [int(word) for word in done.stdout.split() if word.lstrip("-").isdigit()]
+    return from_verilog(package, text)
 
 
 def vhdl(
@@ -230,17 +223,7 @@ begin
   end process;
 end architecture;
 """.replace("    wait(", "    pause(")
-    with tempfile.TemporaryDirectory() as place:
-        package.write(place)
-        (Path(place) / "bench.vhd").write_text(text)
-        for words in (["-a", "banks.vhd", "bench.vhd"], ["-e", "bench"]):
-            subprocess.run(["ghdl", *words[:1], "--std=93c", *words[1:]], cwd=place, check=True, capture_output=True)
-        done = subprocess.run(
-            ["ghdl", "-r", "--std=93c", "bench"], cwd=place, capture_output=True, text=True, check=True
-        )
-    return [
-        int(line.rsplit("out ", 1)[1]) for line in done.stdout.splitlines() + done.stderr.splitlines() if "out " in line
-    ]
+    return from_vhdl(package, text)
 
 
 def kept(steps: list[tuple[str, int, int]], is_folded: bool, count: int) -> list[tuple[str, int, int]]:

@@ -966,8 +966,8 @@ FAULTS = (
     # -- responses
     Fault(
         "responses/extremes.py",
-        "POINTS_PER_TAP = 16",
-        "POINTS_PER_TAP = 3",
+        "POINTS_PER_TAP, LONG_SCAN = 16, 1 << 18",
+        "POINTS_PER_TAP, LONG_SCAN = 3, 1 << 18",
         "test_small_truths test_response",
         "extremes scanned at 3 points a tap",
     ),

@@ -67,21 +67,12 @@ def planned(
     order[:SIFTED] = sorted(order[:SIFTED], key=lambda one: _refined(one, asked))
     first = order[: TRIED - (max(rate.up, rate.down) >= LARGE)]
     wanted = [*first, *([alone] if alone not in first else [])]
-    counted: list[tuple[float, Plan]] = []
-    failure: CombeError | None = None
-    for one in wanted:
-        # What is too dear isn't designed: a price is hardly ever too high by more.
-        if counted and _refined(one, asked) > UNSURE * min(counted, key=_first)[0]:
-            continue
-        # Nor a single stage that would be longer than any that is: the search for it takes seconds to say so.
-        if one == alone and len(wanted) > 1 and estimated_taps(asked)[0] > HOPELESS * MAXIMUM_TAPS:
-            failure = failure or too_long(asked, estimated_taps(asked)[0], MAXIMUM_TAPS)
-            continue
-        try:
-            counted.append((_operations(unchecked(requirement, one, is_stopped)), one))
-        except CombeError as error:
-            failure = failure or error
-    return _first_that_keeps(requirement, counted, failure, is_stopped)
+    hopeless: CombeError | None = None
+    if len(wanted) > 1 and estimated_taps(asked)[0] > HOPELESS * MAXIMUM_TAPS:
+        # A single stage that would be longer than any that is: the search for it takes seconds to say so.
+        hopeless = too_long(asked, estimated_taps(asked)[0], MAXIMUM_TAPS)
+        wanted.remove(alone)
+    return _cheapest_of(requirement, wanted, is_stopped, hopeless)
 
 
 def _of_half_bands(requirement: Requirement, asked: Requirement, is_stopped: Callable[[], bool]) -> Design:
@@ -121,19 +112,23 @@ def _of_polynomials(requirement: Requirement, asked: Requirement, is_stopped: Ca
     return _cheapest_of(requirement, plans[: TRIED if max(rate.up, rate.down) < FAR else TRIED // 2], is_stopped)
 
 
-def _cheapest_of(requirement: Requirement, plans: list[Plan], is_stopped: Callable[[], bool]) -> Design:
-    """Of plans in the order of their prices: what is too dear isn't designed, and the cheapest of the others is held to its limits."""
+def _cheapest_of(
+    requirement: Requirement, plans: list[Plan], is_stopped: Callable[[], bool], hopeless: CombeError | None = None
+) -> Design:  # fmt: skip
+    """Of plans in the order of their prices: what is too dear isn't designed, and the cheapest of the others is held to its limits;
+    ``hopeless`` says why one more wasn't tried."""
     asked = prototype_requirement(requirement)
     failure: CombeError | None = None
     found: list[tuple[float, Plan]] = []
     for one in plans:
+        # A price is hardly ever too high by more.
         if found and _refined(one, asked) > UNSURE * min(found, key=_first)[0]:
             continue
         try:
             found.append((_operations(unchecked(requirement, one, is_stopped)), one))
         except CombeError as error:
             failure = failure or error
-    return _first_that_keeps(requirement, found, failure, is_stopped)
+    return _first_that_keeps(requirement, found, failure or hopeless, is_stopped)
 
 
 def _first_that_keeps(
