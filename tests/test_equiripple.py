@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from scipy.optimize import linprog
 
 from combe.designing.contenders import contenders, ranked
-from combe.designing.equiripple.exchange import drafted, exchange, make_ready
+from combe.designing.equiripple.exchange import Approximation, drafted, drafted_taps, exchange, make_ready
 from combe.designing.equiripple.problem import Piece, Problem, pieces_of, transition_cap_db
 from combe.designing.methods import design
 from combe.errors import DesignError, Stopped
@@ -209,6 +209,16 @@ class Drafts(unittest.TestCase):
             )
             error = np.abs(draft.amplitude(omega) - middle) / room
             self.assertLessEqual(float(np.max(error)), draft.error * 1.0005)
+            self.check_taps(draft, omega)
+
+    def check_taps(self, draft: Approximation, omega: np.ndarray) -> None:
+        """The taps of a draft have its amplitude, summed one cosine or sine after another."""
+        taps = drafted_taps(draft)
+        assert taps is not None
+        np.testing.assert_array_equal(taps, draft.problem.symmetry * taps[::-1])
+        wave = np.cos if draft.problem.symmetry == 1 else np.sin
+        own = sum(tap * wave(omega * ((len(taps) - 1) / 2 - n)) for n, tap in enumerate(taps))
+        np.testing.assert_allclose(own, draft.amplitude(omega), atol=1e-6 * draft.problem.taps)
 
     def test_no_design_that_is_kept_depends_on_it(self) -> None:
         """Loaded or not, a design has the same taps to the last bit; sloped limits have no draft of this kind."""

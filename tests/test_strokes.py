@@ -20,7 +20,7 @@ from combe.app.plots import seen as seen_module
 from combe.app.plots.axes import Plot
 from combe.app.plots.curve import Curve
 from combe.app.plots.magnitude import MagnitudePlot
-from combe.app.plots.seen import DASH, GAP, dashes, make_ready, seen
+from combe.app.plots.seen import DASH, GAP, dashes, make_ready, seen, strokes
 from combe.app.plots.stems import Stems, outermost
 from combe.app.plots.stroke import Stroke
 from combe.designing.methods import design_task
@@ -48,6 +48,24 @@ def farthest(x: np.ndarray, y: np.ndarray, kept: tuple[np.ndarray, np.ndarray]) 
 
 
 class Pixels(unittest.TestCase):
+    def test_lines_are_those_between_the_points_that_stay(self) -> None:
+        """Compiled or not: scaled, cut off far outside, joined one after the other; of one point there is none."""
+        make_ready()
+        source = np.random.default_rng(4)
+        for ready in (seen_module._ready, threading.Event()):
+            with unittest.mock.patch.object(seen_module, "_ready", ready):
+                for count in (1, 2, 7, 900):
+                    x, y = np.sort(source.uniform(0, 7, count)), source.uniform(-4, 4, count)
+                    ends = strokes(x, y, 100.0, -50.0, -3.0, 2.0)
+                    self.assertEqual(ends.shape[1], 4)
+                    self.assertEqual(len(ends) > 0, count > 1)
+                    np.testing.assert_array_equal(ends[1:, :2], ends[:-1, 2:])
+                    points = np.vstack([ends[:, :2], ends[-1:, 2:]])
+                    plain = np.column_stack([100.0 * x, np.maximum(np.minimum(-50.0 * y, 150.0), -100.0)])
+                    if len(ends):
+                        self.assertLess(farthest(*plain.T, (points[:, 0], points[:, 1])), 0.5)
+                        self.assertTrue({tuple(p) for p in points} <= {tuple(p) for p in plain})
+
     def test_no_point_lies_off_the_line_by_more_than_half_a_pixel(self) -> None:
         source = np.random.default_rng(1)
         for trial in range(12):

@@ -271,7 +271,7 @@ class Session(Working):
             if changed.intersection(self._working.get(name, ())):
                 self._halt(name)
         if before is not None:
-            self._show(self.results.after(before, self.project))
+            self._show(self.results.outdated(*changed))
         if "rounded" in self.results.fresh and self.results.rounded is not None:
             self.history.stand(tightest(self.results.rounded.lines))
         self.project_changed.emit(self.project)

@@ -40,9 +40,7 @@ class Fir(Struct, frozen=True):
         """1 for taps that read the same backwards, -1 for taps that change sign, 0 for neither."""
         if self.taps == self.taps[::-1]:
             return 1
-        if all(a == -b for a, b in zip(self.taps, self.taps[::-1])):
-            return -1
-        return 0
+        return -1 if self.taps == tuple([-tap for tap in reversed(self.taps)]) else 0
 
 
 class Cascade(Struct, frozen=True):

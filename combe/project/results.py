@@ -166,9 +166,9 @@ class Results(Struct, frozen=True):
         """Without these and what was made from them."""
         return self._emptied(_with_users(set(names)))
 
-    def outdated(self, name: str) -> Results:
-        """Something a result depends on beside the project has changed."""
-        return self._outdated({name})
+    def outdated(self, *names: str) -> Results:
+        """Something that results depend on has changed, of the project or beside it."""
+        return self._outdated(names)
 
     def failed(self, name: str, error: CombeError) -> Results:
         """A result could not be made. Nor can what depends on it, and the old ones are not shown as if they held,

@@ -74,16 +74,18 @@ class TapSum(Struct, frozen=True):
     def symmetry(self) -> int:
         """1 if the coefficients read the same backwards, -1 if they change sign, else 0."""
         forward, backward = self.coefficients, self.coefficients[::-1]
-        return 1 if forward == backward else -1 if all(a == -b for a, b in zip(forward, backward)) else 0
+        return 1 if forward == backward else -1 if forward == tuple([-value for value in backward]) else 0
 
     def span(self, source: Format) -> tuple[int, int]:
         """The least and the largest sum any input can cause; every partial sum lies between them too."""
-        ends = [(c * source.least, c * source.most) for c in self.coefficients]
+        low, high = source.least, source.most
         # Where zeros are stuffed in, an output meets the taps of one phase only.
-        phases = [ends[phase :: self.up] for phase in range(min(self.up, len(ends)))]
+        phases = [self.coefficients[phase :: self.up] for phase in range(min(self.up, len(self.coefficients)))]
+        rising = [sum([c for c in phase if c > 0]) for phase in phases]
+        falling = [sum(phase) - up for phase, up in zip(phases, rising)]
         return (
-            min(sum(min(pair) for pair in phase) for phase in phases),
-            max(sum(max(pair) for pair in phase) for phase in phases),
+            min([up * low + down * high for up, down in zip(rising, falling)]),
+            max([up * high + down * low for up, down in zip(rising, falling)]),
         )
 
 
@@ -244,12 +246,11 @@ def check(realization: Realization) -> None:
 def _check_tap_sum(stage: TapSum, source: Format, where: str) -> None:
     if not stage.coefficients:
         raise FormatError("there are no coefficients", f"{where}.coefficients", "at least one is needed")
-    for position, value in enumerate(stage.coefficients):
-        if not stage.coefficient.holds(value):
-            limits = f"{stage.coefficient.least} to {stage.coefficient.most}"
-            raise FormatError(
-                f"{value} doesn't fit {stage.coefficient}", f"{where}.coefficients[{position}]", f"it holds {limits}"
-            )
+    low, high = stage.coefficient.least, stage.coefficient.most
+    if min(stage.coefficients) < low or max(stage.coefficients) > high:
+        position, value = next((k, c) for k, c in enumerate(stage.coefficients) if not low <= c <= high)
+        what = f"{value} doesn't fit {stage.coefficient}"
+        raise FormatError(what, f"{where}.coefficients[{position}]", f"it holds {low} to {high}")
     for key in ("up", "down"):
         if not 1 <= getattr(stage, key) <= MOST_FACTOR:
             what = f"a factor of {getattr(stage, key)} is out of reach"

@@ -48,6 +48,8 @@ class Limit(Struct, frozen=True):
 
     def at(self, hz: Array, tightest: str) -> Array:
         """The limit at frequencies inside the band; ``tightest`` ("least" or "most") settles steps."""
+        if all(db == self.first_db for _, db in self.points):
+            return np.full(np.shape(hz), self.first_db)
         pick = np.minimum if tightest == "least" else np.maximum
         hz = np.clip(hz, self.points[0][0], self.points[-1][0])
         result = np.full(np.shape(hz), np.inf if tightest == "least" else -np.inf)

@@ -16,34 +16,63 @@ from combe.responses.time import impulse_response, step_response
 
 Array = NDArray[np.float64]
 LEAST_POINTS = 1025
+FEW_PRODUCTS = 100_000
+"""Tops times taps up to which all cosines are taken at once."""
 
 
 @lru_cache(maxsize=48)
 def magnitude_curve(source: Filter) -> tuple[Array, Array]:
     """Angular frequencies over the whole axis and the gain there in dB."""
+    if isinstance(source, Fir) and source.symmetry:
+        return _lobed(source)
     size = len(source.taps) if isinstance(source, Fir) else 512
     count = 1 + int(2 ** np.ceil(np.log2(max(LEAST_POINTS - 1, 8 * size))))
     omega, level = scanned_levels(source) if isinstance(source, Fir) else (np.zeros(0), np.zeros(0))
     if len(omega) < count:
         omega = np.linspace(0, np.pi, count)
         level = gain_db(uniform_response(source, count))
-    exact = lobes(source) if isinstance(source, Fir) and source.symmetry else turning_points(source, 0.0, np.pi, 1)
-    every = np.concatenate([omega, exact])
+    exact = turning_points(source, 0.0, np.pi, 1)
+    return _with_points(omega, level, exact, gain_db(frequency_response(source, exact)))
+
+
+def _with_points(omega: Array, level: Array, more: Array, heights: Array) -> tuple[Array, Array]:
+    every = np.concatenate([omega, more])
     order = np.argsort(every, kind="stable")
-    return every[order], np.concatenate([level, gain_db(frequency_response(source, exact))])[order]
+    return every[order], np.concatenate([level, heights])[order]
 
 
-def lobes(source: Fir) -> Array:
+def _lobed(source: Fir) -> tuple[Array, Array]:
+    """The gain of symmetric or antisymmetric taps from one transform, with the tops and zeros between its points."""
+    count = 1 + (1 << int(np.ceil(np.log2(max(LEAST_POINTS - 1, 16 * len(source.taps))))))
+    omega, turn = _turn(len(source.taps), count)
+    turned = uniform_response(source, count) * turn
+    amplitude = turned.real if source.symmetry == 1 else turned.imag
+    places = lobes(omega, amplitude)
+    if len(places) * len(source.taps) > FEW_PRODUCTS:
+        return _with_points(omega, gain_db(amplitude), places, gain_db(frequency_response(source, places)))
+    middle = (len(source.taps) - 1) / 2 - np.arange((len(source.taps) + 1) // 2)
+    half = 2 * source.array[: len(middle)]
+    half[-1] *= 0.5 if len(source.taps) % 2 else 1.0
+    wave = np.cos if source.symmetry == 1 else np.sin
+    return _with_points(omega, gain_db(amplitude), places, gain_db(wave(np.outer(places, middle)) @ half))
+
+
+@lru_cache(maxsize=8)
+def _turn(taps: int, count: int) -> tuple[Array, NDArray[np.complex128]]:
+    """Even angular frequencies, and what takes the delay of linear phase away there: the same for every filter under the
+    hand."""
+    omega = np.linspace(0, np.pi, count)
+    return omega, np.exp(0.5j * (taps - 1) * omega)
+
+
+def lobes(omega: Array, amplitude: Array) -> Array:
     """Tops and zeros of the amplitude of symmetric or antisymmetric taps, as near as drawing needs: a top within 1e-4 dB
     of its height, a zero where nothing of it is left to see.
 
     The amplitude is a smooth real function, sampled 16 times a tap: parabolas through three of its values have its tops,
     a secant bent by the second difference its zeros. Under the hand no frame has time for more.
     """
-    count = 1 + (1 << int(np.ceil(np.log2(max(LEAST_POINTS - 1, 16 * len(source.taps))))))
-    omega = np.linspace(0, np.pi, count)
-    turned = uniform_response(source, count) * np.exp(0.5j * (len(source.taps) - 1) * omega)
-    a = turned.real if source.symmetry == 1 else turned.imag
+    a = amplitude
     rises = np.diff(a)
     top = np.flatnonzero(rises[:-1] * rises[1:] < 0) + 1
     bend = a[top - 1] - 2 * a[top] + a[top + 1]
@@ -52,7 +81,7 @@ def lobes(source: Fir) -> Array:
     part = a[zero] / (a[zero] - a[zero + 1])
     bend = (a[zero - 1] - a[zero] - a[zero + 1] + a[zero + 2]) / 4
     part += bend * part * (1 - part) / (a[zero + 1] - a[zero])
-    return np.concatenate([tops, omega[zero] + omega[1] * np.clip(part, 0.0, 1.0)])
+    return np.concatenate([tops, omega[zero] + omega[1] * np.minimum(np.maximum(part, 0.0), 1.0)])
 
 
 def magnitude_window(source: Filter, start: float, stop: float, count: int) -> tuple[Array, Array]:

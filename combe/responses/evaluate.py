@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from combe.files import FLOOR_DB
 from combe.filters import Filter, Fir, Rational, rational_of
+from combe.remembered import remembered
 
 Array = NDArray[np.float64]
 ComplexArray = NDArray[np.complex128]
@@ -44,7 +45,8 @@ def gain_db(response: ComplexArray | Array) -> Array:
     return 20 * np.log10(np.maximum(np.abs(response), floor))
 
 
-def uniform_response(source: Filter | Rational, count: int) -> ComplexArray:
+@remembered(8 << 20)
+def uniform_response(source: Filter, count: int) -> ComplexArray:
     """H at ``count`` frequencies evenly from 0 to π, both ends included: one FFT for a FIR."""
     if isinstance(source, Fir) and count > 1 and 2 * (count - 1) >= len(source.taps):
         return np.asarray(np.fft.rfft(source.array, 2 * (count - 1)), dtype=np.complex128)

@@ -96,13 +96,14 @@ def stays_below(source: Filter, start: float, stop: float, level_db: float) -> b
     |H|² of n + 1 taps lies between 0 and M, its second derivative below n²·M/2 (Bernstein 1912), so that between
     points a step h apart it rises above both by n²·h²·M/16 at most. False where that isn't enough to tell.
     """
-    grid = _grid(source)
-    if not isinstance(grid.source, Fir):
+    if not isinstance(source, Fir):
         return False
-    first = max(int(np.searchsorted(grid.omega, start, "right")) - 1, 0)
-    inside = grid.square[first : int(np.searchsorted(grid.omega, stop, "left")) + 1]
-    rise = ((len(grid.source.taps) - 1) * np.pi / (len(grid.omega) - 1)) ** 2 / 16
-    most = float(np.max(inside)) + rise * float(np.max(grid.square)) / (1 - rise)
+    with np.errstate(over="ignore", invalid="ignore"):
+        square = np.abs(uniform_response(source, 1 + _enough(POINTS_PER_TAP * len(source.taps)))) ** 2
+    step = np.pi / (len(square) - 1)
+    inside = square[max(int(start / step), 0) : int(np.ceil(stop / step)) + 1]
+    rise = (source.order * step) ** 2 / 16
+    most = float(np.max(inside)) + rise * float(np.max(square)) / (1 - rise)
     return most < 10 ** (level_db / 10)
 
 

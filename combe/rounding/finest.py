@@ -42,5 +42,5 @@ def _finest_of_doubles(values: NDArray[np.float64], bits: int) -> tuple[Format, 
         found = Format(True, bits, fraction)
         scaled = np.rint(np.ldexp(values, fraction))
         if found.least <= np.min(scaled) and np.max(scaled) <= found.most:
-            return found, tuple(int(value) for value in scaled)
+            return found, tuple(scaled.astype(np.int64).tolist())
         fraction -= 1

@@ -34,3 +34,22 @@ def kept(x: Any, y: Any, tolerance: float, passes: int) -> Any:  # pragma: no co
             break
         places = staying[:number]
     return places
+
+
+@compiled(error_model="numpy")
+def strokes(
+    x: Any, y: Any, across: float, up: float, low: float, high: float, tolerance: float, passes: int
+) -> Any:  # pragma: no cover - compiled
+    """Both ends of each line through the points that stay, in pixels; what lies beyond two heights is cut off there."""
+    count = len(x)
+    left, right = np.empty(count), np.empty(count)
+    for k in range(count):
+        left[k] = across * x[k]
+        right[k] = up * min(max(y[k], low), high)
+    places = kept(left, right, tolerance, passes)
+    ends = np.empty((max(len(places) - 1, 0), 4))
+    for k in range(len(places) - 1):
+        here, there = places[k], places[k + 1]
+        ends[k, 0], ends[k, 1] = left[here], right[here]
+        ends[k, 2], ends[k, 3] = left[there], right[there]
+    return ends

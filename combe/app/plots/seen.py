@@ -19,9 +19,10 @@ _ready = threading.Event()
 
 def make_ready() -> None:
     """Load, or compile, the loop that does the same in a twentieth of the time."""
-    from combe.app.plots.compiled_seen import kept
+    from combe.app.plots.compiled_seen import kept, strokes
 
     kept(np.zeros(9), np.zeros(9), TOLERANCE, PASSES)
+    strokes(np.zeros(9), np.zeros(9), 1.0, 1.0, 0.0, 1.0, TOLERANCE, PASSES)
     _ready.set()
 
 
@@ -47,6 +48,17 @@ def seen(x: Array, y: Array) -> tuple[Array, Array]:
             break
         x, y = x[keep], y[keep]
     return x, y
+
+
+def strokes(x: Array, y: Array, across: float, up: float, low: float, high: float) -> Array:
+    """Both ends, x and y of each, of the lines that make a difference: points scaled to pixels, what lies below or above two
+    heights cut off there."""
+    if _ready.is_set():
+        from combe.app.plots import compiled_seen
+
+        return np.asarray(compiled_seen.strokes(x, y, across, up, low, high, TOLERANCE, PASSES))
+    x, y = seen(across * x, up * np.clip(y, low, high))
+    return np.column_stack([x[:-1], y[:-1], x[1:], y[1:]])
 
 
 def dashes(x: Array, y: Array) -> tuple[Array, Array, NDArray[np.bool_]]:

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QLineF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QTransform
 from pyqtgraph.Qt.internals import PrimitiveArray
 
-from combe.app.plots.seen import dashes, seen
+from combe.app.plots.seen import dashes, strokes
 
 Array = NDArray[np.float64]
 
@@ -112,10 +112,8 @@ class Stroke(pg.GraphicsObject):
         if len(self.x) < 2:
             return np.zeros((0, 4))
         span = high - low
-        y = np.clip(self.y, low - span, high + span)
-        x, y = seen(transform.m11() * self.x, transform.m22() * y)
-        ends = np.column_stack([x[:-1], y[:-1], x[1:], y[1:]])
-        if dashed:
-            x, y, is_on = dashes(x, y)
+        ends = strokes(self.x, self.y, transform.m11(), transform.m22(), low - span, high + span)
+        if dashed and len(ends):
+            x, y, is_on = dashes(np.append(ends[:, 0], ends[-1, 2]), np.append(ends[:, 1], ends[-1, 3]))
             ends = np.column_stack([x[:-1], y[:-1], x[1:], y[1:]])[is_on]
         return ends

@@ -257,3 +257,37 @@ def exchanged(
             return TOO_FEW, reference, values, weights, largest, abs(level), count + 1
         reference = chosen
     return TIRED, reference, values, weights, largest, abs(level), iterations
+
+
+@compiled(error_model="numpy")
+def tapped(reference: Any, values: Any, weights: Any, kind: int, taps: int) -> Any:  # pragma: no cover - compiled
+    """Taps of a converged amplitude: sampled at as many even frequencies as there are taps and transformed back; what they
+    then miss on the reference is added in turn, once."""
+    size, half = len(reference), (taps + 1) // 2
+    nodes, scaled, wanted = np.empty(size), np.empty(size), values.copy()
+    for i in range(size):
+        nodes[i] = np.cos(reference[i])
+    wave = np.empty(2 * taps)
+    for k in range(2 * taps):
+        wave[k] = np.cos(np.pi * k / taps) if kind < 3 else np.sin(np.pi * k / taps)
+    found = np.zeros(half)  # from the first tap to the middle one
+    for again in range(2):
+        for i in range(size):
+            if again:
+                omega, total = reference[i], 0.0
+                for n in range(half):
+                    away = omega * ((taps - 1) / 2 - n)
+                    pair = 1.0 if 2 * n == taps - 1 else 2.0
+                    total += pair * found[n] * (np.cos(away) if kind < 3 else np.sin(away))
+                wanted[i] = values[i] - total / _factor(kind, omega)
+            scaled[i] = wanted[i] * weights[i]
+        for m in range(taps // 2 + 1):
+            height = _amplitude(2 * np.pi * m / taps, kind, nodes, scaled, weights, wanted) / taps
+            height *= 1.0 if m == 0 or 2 * m == taps else 2.0
+            for n in range(half):
+                found[n] += height * wave[m * (taps - 1 - 2 * n) % (2 * taps)]
+    whole = np.empty(taps)
+    for n in range(half):
+        whole[taps - 1 - n] = found[n] if kind < 3 else -found[n]
+        whole[n] = found[n]
+    return whole

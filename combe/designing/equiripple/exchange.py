@@ -27,6 +27,10 @@ POINTS_PER_GAP = 8
 CHUNK = 1_000_000
 COMPILED_FROM = 3_000_000
 """Points times nodes from which a compiled loop is worth loading."""
+COMPILED_TAPS = 256
+"""Up to so many taps a draft sums cosines in the compiled loop, above by transforms."""
+KINDS = {(1, 1): 1, (1, 0): 2, (-1, 1): 3, (-1, 0): 4}
+"""Types I to IV by symmetry and odd length."""
 
 
 class Approximation(Struct, frozen=True, eq=False):
@@ -107,11 +111,12 @@ _ready = threading.Event()
 
 def make_ready() -> None:
     """Load, or compile, the loop that ``drafted`` runs; it may take seconds, once for all time."""
-    from combe.designing.equiripple.compiled_exchange import exchanged
+    from combe.designing.equiripple.compiled_exchange import exchanged, tapped
 
     if not _ready.is_set():
         flat = (np.array([0.0, 2.0]), np.array([1.0, 3.0]), np.array([1.0, 0.0]), np.array([0.1, 0.1]))
-        exchanged(np.array([0.0, 0.5, 1.0, 2.0, 2.5, 3.0]), *flat, 1, 5, POINTS_PER_GAP, 5, 1e-2)
+        some = exchanged(np.array([0.0, 0.5, 1.0, 2.0, 2.5, 3.0]), *flat, 1, 5, POINTS_PER_GAP, 5, 1e-2)
+        tapped(*some[1:4], 1, 9)
         _ready.set()
 
 
@@ -125,7 +130,7 @@ def drafted(problem: Problem, start: Array, levelled: float) -> Approximation | 
         return None
     from combe.designing.equiripple.compiled_exchange import SETTLED, exchanged
 
-    kind = {(1, 1): 1, (1, 0): 2, (-1, 1): 3, (-1, 0): 4}[problem.symmetry, problem.taps % 2]
+    kind = KINDS[problem.symmetry, problem.taps % 2]
     ended, reference, values, weights, error, bound, count = exchanged(
         fitted_reference(problem, start), table.start, table.stop, table.middle, table.room, kind, problem.unknowns,
         POINTS_PER_GAP, ITERATIONS, levelled,
@@ -133,6 +138,17 @@ def drafted(problem: Problem, start: Array, levelled: float) -> Approximation | 
     if ended != SETTLED:
         return None
     return Approximation(problem, reference, values, weights, float(error), float(bound), True, int(count))
+
+
+def drafted_taps(found: Approximation) -> Array | None:
+    """Taps of what ``drafted`` found, by the compiled loop; None where it isn't there, or a transform would be quicker."""
+    problem = found.problem
+    if not _ready.is_set() or problem.taps > COMPILED_TAPS:
+        return None
+    from combe.designing.equiripple.compiled_exchange import tapped
+
+    kind = KINDS[problem.symmetry, problem.taps % 2]
+    return np.asarray(tapped(found.reference, found.values, found.weights, kind, problem.taps))
 
 
 def first_reference(problem: Problem) -> Array:
@@ -169,10 +185,11 @@ def fitted_reference(problem: Problem, start: Array) -> Array:
         start = np.interp(where, np.arange(len(start)), start)
     # A point that fell between two bands goes to the nearer edge.
     lows, highs = np.array([p.start for p in bands]), np.array([p.stop for p in bands])
-    edge = np.where(start[:, None] < lows, lows, np.where(start[:, None] > highs, highs, start[:, None]))
-    nearest = np.argmin(np.abs(edge - start[:, None]), axis=1)
-    moved = np.unique(edge[np.arange(wanted), nearest])
-    if len(moved) != wanted or np.min(np.diff(moved), initial=1.0) < 1e-9:
+    last = np.maximum(np.searchsorted(lows, start, "right") - 1, 0)
+    before, after = highs[last], lows[np.minimum(last + 1, len(lows) - 1)]
+    nearer = np.where(start - before <= np.abs(after - start), before, after)
+    moved = np.where(start < lows[0], lows[0], np.where(start <= before, start, nearer))
+    if np.min(np.diff(moved), initial=1.0) < 1e-9:
         return first_reference(problem)
     return _usable(problem, moved)
 
@@ -180,6 +197,8 @@ def fitted_reference(problem: Problem, start: Array) -> Array:
 def _usable(problem: Problem, reference: Array) -> Array:
     """Keep points off the frequencies where the symmetry forces a zero."""
     reference = np.unique(reference)
+    if problem.symmetry == 1 and problem.taps % 2:
+        return reference
     small = 1e-6 * np.pi / (problem.unknowns + 1)
     if problem.factor(np.zeros(1))[0] < 1e-15:
         reference[reference < small] = small

@@ -155,11 +155,14 @@ def caps_of(requirement: Requirement, capped: frozenset[int], level_db: float, u
 
 def check_precision(pieces: tuple[Piece, ...]) -> None:
     """Refuse tolerances that double precision can't resolve."""
-    table = Table.of(pieces)
-    both = np.arange(len(pieces))
-    ends = [table.target(edge, both) for edge in (table.start, table.stop)]
-    largest = max(float(np.max(np.abs(target) + room)) for target, room in ends)
-    finest = min(float(np.min(room)) for _, room in ends)
+    largest, finest = 0.0, np.inf
+    for piece in pieces:
+        for end, omega in enumerate((piece.start, piece.stop)):
+            scale = omega if piece.times_omega else 1.0
+            high = scale * 10 ** (piece.upper_db[end] / 20)
+            low = -high if piece.lower_db is None else scale * 10 ** (piece.lower_db[end] / 20)
+            largest = max(largest, abs(low + high) / 2 + (high - low) / 2)
+            finest = min(finest, (high - low) / 2)
     if finest < SMALLEST_TOLERANCE * largest:
         asked = 20 * np.log10(finest / largest)
         most = 20 * np.log10(SMALLEST_TOLERANCE)
