@@ -9,10 +9,11 @@ import unittest.mock
 import numpy as np
 
 try:
+    from PyQt6 import sip
     from PyQt6.QtCore import QPointF, Qt
     from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
     from PyQt6.QtTest import QTest
-    from PyQt6.QtWidgets import QApplication, QDialog
+    from PyQt6.QtWidgets import QApplication, QDialog, QLabel, QWidget
 except ImportError as error:  # pragma: no cover - depends on the machine
     raise unittest.SkipTest(f"Qt is missing here: {error}") from None
 
@@ -338,6 +339,44 @@ class Dressing(WindowCase):
         self.assertEqual(self.window.step, "rounded")
         self.window.dress("light")
         self.window.wardrobe.finish()
+
+    def test_rows_that_go_or_come_between_two_themes(self) -> None:
+        """What scrolls is dressed row by row: one that has gone by then is passed over, one that comes late is dressed, and
+        nothing stays unpainted."""
+        column = self.window.contenders.scroller.column
+        rows = [widget for k in range(column.count()) if (widget := column.itemAt(k).widget()) is not None]
+        self.assertGreater(len(rows), 3)
+        self.window.dress("dark")
+        waiting = [piece for piece, _ in self.window.wardrobe._waiting]
+        self.assertIn(rows[0], waiting)
+        self.assertFalse(rows[0].updatesEnabled(), "painted once, when it is dressed")
+        column.removeWidget(rows[1])
+        sip.delete(rows[1])
+        self.window.contenders.scroller.column.addWidget(late := QLabel("late"))
+        late.show()
+        self.settle()
+        self.window.wardrobe.finish()
+        (dark,) = self.sheets()
+        self.assertEqual((rows[0].styleSheet(), late.styleSheet()), (dark, dark))
+        left = [widget for widget in self.window.findChildren(QWidget) if not widget.updatesEnabled()]
+        self.assertEqual(left, [])
+        column.removeWidget(late)
+        sip.delete(late)
+        self.window.dress("light")
+        self.window.wardrobe.finish()
+
+    def test_modules_that_come_later_are_not_gone_through(self) -> None:
+        """The collector puts aside what stands when many modules have come; few it goes through."""
+        collector = self.window.collector
+        collector.collect()
+        with unittest.mock.patch("gc.freeze") as freeze, unittest.mock.patch("gc.collect"):
+            collector.collect()
+            self.assertEqual(freeze.call_count, 0)
+            many = {f"combe_made_up_{k}": threading for k in range(20)}
+            with unittest.mock.patch.dict("sys.modules", many):
+                collector.collect()
+                collector.collect()
+        self.assertEqual(freeze.call_count, 1)
 
 
 class Following(WindowCase):

@@ -431,7 +431,10 @@ def slowest(window: Any, app: Any) -> None:
             idle(app, 0.4)
             found = max(spent, 1e3 * app.longest)
         note(
-            f"thread_{name.replace(' ', '_')}", found, "ms", "the longest stretch on the interface thread, second time"
+            f"thread_{name.replace(' ', '_')}",
+            found,
+            "ms",
+            f"the longest stretch on the interface thread, second time ({app.worst})",
         )
 
 

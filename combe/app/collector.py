@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ctypes
 import gc
+import sys
 from collections.abc import Callable
 from threading import Thread
 
@@ -18,6 +19,8 @@ ROUNDS = 40
 """Rounds after which free memory is given back: every twenty seconds."""
 THRESHOLDS = (700, 10, 10)
 """Python's own."""
+FEW_MODULES = 8
+"""Up to so many more than before are gone through: what is put aside with them is never collected, cycles among it neither."""
 HEAPS, OWN_BYTES, REST_BYTES = 2, 256 << 10, 1 << 20
 """Heaps that all threads share, the least piece that is asked of the system and given back by itself, and what may lie free at a
 heap's end. The C library's own ways (a heap for each thread, a limit that follows the largest piece ever freed) left 185 MB free and
@@ -31,7 +34,7 @@ class Collector(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         gc.disable()
-        self._is_settled = False
+        self._modules = 0
         self._rounds = 0
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.collect)
@@ -45,11 +48,12 @@ class Collector(QObject):
     def collect(self) -> None:
         """One round, of the generations that are due.
 
-        What stands when the first round comes (modules, the window) stays as long as the application: it is left out from
-        then on, or every full round would go through all of it, sixty milliseconds in which nothing moves.
+        What stands when the first round comes (modules, the window) stays as long as the application, and so do modules that
+        are loaded later: they are left out from then on, or every full round would go through all of them, sixty milliseconds
+        in which nothing moves.
         """
-        if not self._is_settled:
-            self._is_settled = True
+        if len(sys.modules) > self._modules + FEW_MODULES:
+            self._modules = len(sys.modules)
             gc.freeze()
             return
         counts = gc.get_count()

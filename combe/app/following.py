@@ -49,6 +49,9 @@ class Following(Layout):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._show_figures)
+        self._paint_figures = QTimer(self)
+        self._paint_figures.setSingleShot(True)
+        self._paint_figures.timeout.connect(self._paint_now)
         self._paint_anyway = QTimer(self)
         self._paint_anyway.setSingleShot(True)
         self._paint_anyway.timeout.connect(self._catch_up)
@@ -182,8 +185,11 @@ class Following(Layout):
         self._show_ledger()
         self._show_states()
         if self.session.is_dragging:
-            # Or the hand's next move would have to.
-            QCoreApplication.sendPostedEvents(self, QEvent.Type.UpdateRequest.value)
+            # Or the hand's next move would have to. In a turn of its own: a move that waits goes first.
+            self._paint_figures.start(0)
+
+    def _paint_now(self) -> None:
+        QCoreApplication.sendPostedEvents(self, QEvent.Type.UpdateRequest.value)
 
     def _on_trouble(self, name: str, error: CombeError | None) -> None:
         sentence = error.sentence() if error is not None else ""

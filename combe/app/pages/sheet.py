@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableView, QVBoxLayout
 
 from combe.app.pages.page import Page
@@ -79,11 +80,12 @@ class SheetPage(Page):
         if across is not None:
             across.setResizeContentsPrecision(MEASURED_ROWS)
             across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-            across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            across.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.sheet)
         self.table = Table((), ())
+        self._is_measured = False
 
     def fill(self, table: Table, figures: bool = False) -> None:
         """Show a table; ``figures`` sets the cells in a type of even width."""
@@ -92,6 +94,20 @@ class SheetPage(Page):
         if across is not None:
             across.setStretchLastSection(not figures)
         self.cells.show_table(table, figures)
+        self._is_measured = False
+        if self.isVisible():
+            self._measure()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Columns as wide as their words: measured when they are first seen, and not whenever the style is looked at."""
+        super().showEvent(event)
+        self._measure()
+
+    def _measure(self) -> None:
+        if not self._is_measured:
+            self._is_measured = True
+            self.sheet.ensurePolished()
+            self.sheet.resizeColumnsToContents()
 
     def modes(self) -> Sequence[str]:
         """Not ways of looking but of copying."""

@@ -189,6 +189,7 @@ def style_sheet(c: Colors) -> str:
                         height: 0; width: 0; }}
     QTableView {{ background: transparent; border: none; gridline-color: {c.line}; outline: none;
                         selection-background-color: {c.shade}; selection-color: {c.ink}; }}
+    QHeaderView {{ background: transparent; border: none; }}
     QHeaderView::section {{ background: transparent; border: none; border-bottom: 1px solid {c.line}; padding: 4px 8px;
                         color: {c.muted}; font-size: {SMALL}px; }}
     QTableCornerButton::section {{ background: transparent; border: none; }}

@@ -8,9 +8,11 @@ own instead, one after another between other events; what stands nearer wins.
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import cast
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, QTimer
-from PyQt6.QtWidgets import QStackedWidget, QWidget
+from PyQt6.QtWidgets import QScrollArea, QStackedWidget, QWidget
 
 from combe.app.theme.palette import THEME, style_sheet
 
@@ -40,6 +42,10 @@ class Wardrobe(QObject):
         sheet = style_sheet(THEME.colors)
         pieces = [piece for part in self.parts() for piece in _pieces(part)]
         self._waiting = [(piece, sheet) for piece in sorted(pieces, key=lambda piece: not piece.isVisible())]
+        for piece in pieces:
+            if piece.isVisible():
+                # Painted once, when it is dressed, and not before with all others in one stretch.
+                piece.setUpdatesEnabled(False)
         self._timer.start()
 
     def finish(self) -> None:
@@ -52,7 +58,10 @@ class Wardrobe(QObject):
             self._timer.stop()
             return
         piece, sheet = self._waiting.pop(0)
+        if sip.isdeleted(piece):
+            return  # a row that has given way to another, which found the sheet in force by itself
         piece.setStyleSheet(sheet)
+        piece.setUpdatesEnabled(True)
         dress = getattr(piece, "dress", None)
         if dress is not None:
             dress()
@@ -74,7 +83,11 @@ def dress_late(child: QObject | None) -> None:
 
 
 def _pieces(part: QWidget) -> list[QWidget]:
-    """A part, or what it consists of where it wears nothing itself."""
+    """A part, or what it consists of where it wears nothing itself. Of what scrolls over such parts only the bars are dressed:
+    all else of it is transparent in every theme."""
+    if isinstance(part, QScrollArea) and getattr(part.widget(), "is_bare", False):
+        bars = [part.verticalScrollBar(), part.horizontalScrollBar()]
+        return [bar for bar in bars if bar is not None] + _pieces(cast(QWidget, part.widget()))
     if not getattr(part, "is_bare", False) and not isinstance(part, QStackedWidget):
         return [part]
     children = [child for child in part.children() if isinstance(child, QWidget)]

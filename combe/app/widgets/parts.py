@@ -93,14 +93,25 @@ class Elided(QLabel):
     def _fit(self) -> None:
         shown = self.fontMetrics().elidedText(self.whole, Qt.TextElideMode.ElideRight, self.width())
         super().setText(shown)
-        self.setToolTip(self.whole if shown != self.whole else "")
+        tip = self.whole if shown != self.whole else ""
+        if tip != self.toolTip():  # telling it again would have the style look at the label again
+            self.setToolTip(tip)
 
 
-class Panel(QWidget):
-    """A card with a margin on the grid. It draws itself and wears no sheet, so that its parts may be dressed one by
-    one."""
+class Bare(QWidget):
+    """It draws itself, if anything, and wears no sheet, so that its parts may be dressed one by one."""
 
     is_bare = True
+
+    def childEvent(self, event: QChildEvent | None) -> None:
+        """A part that came later."""
+        super().childEvent(event)
+        if event is not None and event.polished():
+            dress_late(event.child())
+
+
+class Panel(Bare):
+    """A card with a margin on the grid."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -116,12 +127,6 @@ class Panel(QWidget):
         painter.setPen(QPen(THEME.color("line"), 1))
         painter.setBrush(THEME.color("card"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
-
-    def childEvent(self, event: QChildEvent | None) -> None:
-        """A part that came later."""
-        super().childEvent(event)
-        if event is not None and event.polished():
-            dress_late(event.child())
 
 
 class Verdict(QWidget):
@@ -203,7 +208,7 @@ class Scroller(QScrollArea):
 
     def __init__(self, parent: QWidget | None = None, right: int = 4) -> None:
         super().__init__(parent)
-        inside = QWidget()
+        inside = Bare()
         self.column = QVBoxLayout(inside)
         self.column.setContentsMargins(0, 0, right, 0)
         self.column.setSpacing(8)
