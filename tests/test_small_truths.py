@@ -332,6 +332,12 @@ class Extremes(unittest.TestCase):
             ruled_out += says
             self.assertFalse(says and top >= level, (count, start, stop))
         self.assertGreater(ruled_out, 50)
+        # A top half way between two points of the scan, wherever these lie: tones of even weight, a level just below it.
+        for count in (20, 63, 113):
+            for center in np.linspace(0.8, 0.85, 40):
+                taps = Fir(tuple(np.cos(center * (np.arange(count) - (count - 1) / 2))))
+                top = 20 * np.log10(np.sum(taps.array**2))
+                self.assertFalse(stays_below(taps, 0.7, 0.95, top - 1e-6), (count, center))
 
     def test_several_limits_at_once_are_what_each_is_alone(self) -> None:
         source = np.random.default_rng(35)

@@ -343,13 +343,17 @@ class Dressing(WindowCase):
     def test_rows_that_go_or_come_between_two_themes(self) -> None:
         """What scrolls is dressed row by row: one that has gone by then is passed over, one that comes late is dressed, and
         nothing stays unpainted."""
+        self.window.open_step("ideal")
+        self.settle()
         column = self.window.contenders.scroller.column
         rows = [widget for k in range(column.count()) if (widget := column.itemAt(k).widget()) is not None]
         self.assertGreater(len(rows), 3)
         self.window.dress("dark")
         waiting = [piece for piece, _ in self.window.wardrobe._waiting]
         self.assertIn(rows[0], waiting)
-        self.assertFalse(rows[0].updatesEnabled(), "painted once, when it is dressed")
+        seen_rows = [row for row in rows if row.isVisible()]
+        self.assertGreater(len(seen_rows), 1)
+        self.assertEqual([row for row in seen_rows if row.updatesEnabled()], [], "painted once, when they are dressed")
         column.removeWidget(rows[1])
         sip.delete(rows[1])
         self.window.contenders.scroller.column.addWidget(late := QLabel("late"))
