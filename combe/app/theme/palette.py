@@ -185,6 +185,7 @@ def style_sheet(c: Colors) -> str:
     QScrollBar:horizontal {{ background: transparent; height: 8px; margin: 0; }}
     QScrollBar::handle {{ background: {c.line}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
     QScrollBar::handle:hover {{ background: {c.muted}; }}
+    QScrollBar::handle:disabled {{ background: transparent; }}
     QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border: none;
                         height: 0; width: 0; }}
     QTableView {{ background: transparent; border: none; gridline-color: {c.line}; outline: none;

@@ -68,7 +68,7 @@ class ContendersPanel(Panel):
         self.column.addWidget(label("Contenders", "title"))
         self.summary = label("", "muted", wrap=True)
         self.column.addWidget(self.summary)
-        self.scroller = Scroller()
+        self.scroller = Scroller(keeps_bar=True)
         self.column.addWidget(self.scroller, 1)
         self.near = QWidget()
         column = QVBoxLayout(self.near)

@@ -204,10 +204,16 @@ class Row(QFrame):
 
 
 class Scroller(QScrollArea):
-    """A column that scrolls when it's longer than the panel; ``right`` keeps room beside it for the bar."""
+    """A column that scrolls when it's longer than the panel; ``right`` keeps room beside it for the bar, which
+    ``keeps_bar`` says is there for good: where rows come and go, each time it came all words would be wrapped anew."""
 
-    def __init__(self, parent: QWidget | None = None, right: int = 4) -> None:
+    def __init__(self, parent: QWidget | None = None, right: int = 4, keeps_bar: bool = False) -> None:
         super().__init__(parent)
+        bar = self.verticalScrollBar()
+        if keeps_bar and bar is not None:
+            self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
+            bar.setEnabled(False)  # nothing of it is to be seen then
+            bar.rangeChanged.connect(lambda low, high: bar.setEnabled(high > low))
         inside = Bare()
         self.column = QVBoxLayout(inside)
         self.column.setContentsMargins(0, 0, right, 0)
