@@ -647,6 +647,36 @@ class Counted(unittest.TestCase):
             self.assertLess(abs(found / counted.registers - 1), 0.1, (architecture, found, counted))
 
     @in_campaign
+    def test_registers_are_those_synthesis_keeps(self) -> None:
+        """Random taps in every architecture to a hundredth, sections on one multiplier to a tenth: low bits that pass through an
+        adder, signs told twice and words of blocks are not counted."""
+        source = random.Random(71)
+        for _ in range(some(40, 12)):
+            count, wide, bits = (
+                source.choice((7, 16, 31, 60, 80, 130)),
+                source.choice((8, 12, 24)),
+                source.choice((8, 12, 18)),
+            )
+            half = [source.gauss(0, 1) for _ in range(count)]
+            taps = [a + b for a, b in zip(half, half[::-1])] if source.random() < 0.7 else half
+            entry = f"s{wide}f{wide - 1}"
+            made = realize(
+                Fir(tuple(tap / 8 for tap in taps)), 1.0, Choices(coefficient_bits=bits, input=entry, output=entry)
+            )
+            form = source.choice(
+                ("serial", "semi-parallel", "transposed", "multiplierless", "parallel")[: 5 if count < 40 else 2]
+            )
+            choices = HardwareChoices(form, multipliers=2 if form == "semi-parallel" else 0)
+            self.check_registers(made, choices, 0.015)
+        for form in ("direct-1", "transposed-2"):
+            self.check_registers(sections(form), HardwareChoices("serial"), 0.1)
+
+    def check_registers(self, made: Realization, choices: HardwareChoices, near: float) -> None:
+        counted = build_circuit(made, "calls", choices).count.registers
+        found = synthesized(hdl_package(made, "verilog", "calls", choices=choices), "ecp5").registers
+        self.assertLess(abs(found / counted - 1), near, (made.stages[0], choices, found, counted))
+
+    @in_campaign
     def test_both_languages_synthesize_to_the_same_multipliers(self) -> None:
         made = taps(12)
         verilog = synthesized(packaged(made, "folded"), "ecp5")

@@ -16,10 +16,10 @@ from combe.delivery.hdl.circuit import (
     Op,
     Signal,
     bit_of,
-    count_of,
     equals,
     flag_and,
 )
+from combe.delivery.hdl.counting import count_of
 from combe.delivery.hdl.engine import engine
 from combe.delivery.hdl.fir_mac import sequenced
 from combe.delivery.hdl.fir_pairs import Pairs, clocks_of_taps, is_paired, paired

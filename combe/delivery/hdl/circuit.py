@@ -387,33 +387,11 @@ def bits_for(count: int) -> int:
     return max((count - 1).bit_length(), 1)
 
 
-def count_of(circuit: Circuit) -> Count:
-    """Register bits, multiplications, additions and bits of memory."""
-    registers = multipliers = adders = memory_bits = 0
-    patterns = Count()
-    for statement in circuit.statements:
-        if isinstance(statement, Each | Partial):
-            patterns += statement.cost
-            continue
-        if isinstance(statement, Moved):
-            registers += statement.bank.width * statement.bank.count
-        if isinstance(statement, Register):
-            registers += statement.target.width
-        if isinstance(statement, Memory):
-            memory_bits += statement.width * len(statement.contents)
-            registers += statement.output.width
-        for value in _values(statement):
-            for op in _ops(value):
-                multipliers += op.op == "mul"
-                adders += op.op in ("add", "sub") and op.kind == SIGNED
-    return patterns + Count(registers, multipliers, adders, memory_bits)
-
-
 def unused_bits(circuit: Circuit) -> list[tuple[Signal, int, int]]:
     """Stretches of signals nothing reads, as (signal, high, low): what a rounding drops, mostly."""
     used: dict[str, set[int]] = {}
     for statement in circuit.statements:
-        for value in _values(statement):
+        for value in values_of(statement):
             _mark(value, used)
     outputs = {port.signal.name for port in circuit.ports if not port.is_input}
     found = []
@@ -445,7 +423,8 @@ def _mark(value: Expression, used: dict[str, set[int]]) -> None:
                 _mark(each, used)
 
 
-def _values(statement: Statement) -> list[Expression]:
+def values_of(statement: Statement) -> list[Expression]:
+    """What a statement reads."""
     if isinstance(statement, Memory):
         parts = (statement.address, statement.write, statement.write_address, statement.write_data)
         return [part for part in parts if part is not None]
@@ -460,7 +439,8 @@ def _values(statement: Statement) -> list[Expression]:
     return [statement.value] if isinstance(statement, Assign) else []
 
 
-def _ops(value: Expression) -> Sequence[Op]:
+def operations_of(value: Expression) -> Sequence[Op]:
+    """An expression's own operation and those inside it."""
     if not isinstance(value, Op):
         return ()
-    return [value, *(op for each in value.args for op in _ops(each))]
+    return [value, *(op for each in value.args for op in operations_of(each))]

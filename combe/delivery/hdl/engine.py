@@ -284,10 +284,15 @@ def _roundings(
     """Every kind of rounding there is, and the one that is due, with which that is; between sum and limits, and after these, a register each."""
     circuit = build.circuit
     results = []
+    scaled: dict[tuple[int, int, str], Signal] = {}
     for number, (source, target, rounding, overflow) in enumerate(kinds):
         circuit.remark(f"Rounding {number}: {source} to {target}, {rounding}, {overflow}.")
-        raw = circuit.named(circuit.fit(accumulator, inner_width(source)), f"round{number}_sum")
-        done = build.rounded(f"round{number}", raw, source, target, rounding, overflow, depth.rounding > 0)
+        # Kinds that differ in their limits alone are rounded once.
+        key = inner_width(source), source.fraction - target.fraction, rounding
+        if key not in scaled:
+            raw = circuit.named(circuit.fit(accumulator, inner_width(source)), f"round{number}_sum")
+            scaled[key] = build.scaled(f"round{number}", raw, source, target, rounding, depth.rounding > 0)
+        done = build.held(f"round{number}", scaled[key], target, overflow)
         results.append(circuit.named(circuit.fit(done, word), f"round{number}_word"))
     chosen = results[0]
     kinds_now = None

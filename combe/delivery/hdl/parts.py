@@ -148,6 +148,12 @@ class Builder:
         is_kept: bool = False,
     ) -> Signal:
         """A raw sum brought into another format, as a signed number; with a register before the limits where asked."""
+        return self.held(name, self.scaled(name, raw, source, target, rounding, is_kept), target, overflow)
+
+    def scaled(
+        self, name: str, raw: Signal, source: Format, target: Format, rounding: str, is_kept: bool = False
+    ) -> Signal:
+        """A raw sum rounded to another binary point, before any limits; in a register where asked."""
         circuit = self.circuit
         shift = source.fraction - target.fraction
         value: Signal = raw
@@ -157,7 +163,7 @@ class Builder:
             value = circuit.named(circuit.left(raw, -shift), f"{name}_up")
         if is_kept:
             value = self.circuit.register(f"{name}_kept", value)
-        return self._held(name, value, target, overflow)
+        return value
 
     def _shifted(self, name: str, raw: Signal, shift: int, rounding: str) -> Signal:
         circuit = self.circuit
@@ -179,7 +185,8 @@ class Builder:
             below = circuit.wire(f"{name}_wide", circuit.fit(below, 2))
         return circuit.wire(f"{name}_even", Op("even", (below, halfway), below.width))
 
-    def _held(self, name: str, value: Signal, target: Format, overflow: str) -> Signal:
+    def held(self, name: str, value: Signal, target: Format, overflow: str) -> Signal:
+        """A signed number saturated or wrapped into a format of its binary point."""
         circuit, bits = self.circuit, target.bits
         if not target.signed:
             return self._held_above_zero(name, value, bits, overflow)
