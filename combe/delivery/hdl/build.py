@@ -194,7 +194,7 @@ def _worst(realization: Realization, choices: HardwareChoices, lanes: Lanes) -> 
     data = circuit.port("in_data", entry.bits if entry else realization.input.bits, True, in_kind)
     build = Builder(circuit, choices.pipeline)
     stream = Stream(valid, _arriving(build, data, realization.input, entry))
-    return rate_stages(build, stream, realization, lanes, choices.reloadable)[2]
+    return rate_stages(build, stream, realization, lanes, choices)[2]
 
 
 def _row_lanes(realization: Realization, architecture: str, choices: HardwareChoices) -> Lanes | None:
@@ -247,10 +247,6 @@ def _check_fits(realization: Realization, architecture: str, choices: HardwareCh
         raise FormatError(what, "reloadable", "leave it out, or take transposed taps")
     if choices.double_buffer and not choices.reloadable:
         raise FormatError("two banks go with replaceable coefficients", "double_buffer", "ask for both, or for neither")
-    has_one_bank = realization.changes_rate and (architecture == "serial" or _polyphase_taps(realization) is None)
-    if choices.double_buffer and architecture in ("serial", "semi-parallel") and has_one_bank:
-        what = "taps of a change of rate both ways, or on one multiplier, have one bank"
-        raise FormatError(what, "double_buffer", "leave it out, or take semi-parallel for taps that go one way")
     if architecture not in ("serial", "semi-parallel") and sum(len(s.coefficients) for s in sums) > MOST_STREAMED_TAPS:
         raise FormatError(
             f"{architecture} is written for {MOST_STREAMED_TAPS} taps at most", "architecture", "serial takes more"
@@ -380,7 +376,7 @@ def _stages(
     ready: Expression = Number(1, 1, BIT)
     clocks = 1
     if row is not None:
-        return rate_stages(build, stream, realization, row, choices.reloadable)
+        return rate_stages(build, stream, realization, row, choices)
     if architecture == "serial" and taps is None:
         made = engine(build, stream, realization.program)
         return made.stream, made.ready, made.clocks

@@ -28,7 +28,7 @@ from combe.delivery.hdl.circuit import (
     flag_not,
     flag_or,
 )
-from combe.delivery.hdl.fir_mac import Flags, WritePort, lane_coefficients, plus, product_of, summed
+from combe.delivery.hdl.fir_mac import Flags, WritePort, banked, lane_coefficients, plus, product_of, summed
 from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.delivery.hdl.walks import Walk, age_counter, is_any, walk_of, words_of
 from combe.realization.cic import Cic
@@ -100,6 +100,7 @@ def rate_taps(
     circuit.clocked(pointer, next_pointer, accept, 0)
     circuit.clocked(filled, filled_on, accept, 0)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
+    port = banked(build, port, idle)
     tap = None if port is None else _numbered(circuit, stage.up, count, begin, row)
     products = []
     for lane in range(lanes):

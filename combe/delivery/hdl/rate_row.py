@@ -6,6 +6,7 @@ from collections.abc import Callable
 from itertools import pairwise
 from math import ceil, prod
 
+from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.circuit import BIT, UNSIGNED, Expression, Number, bits_for, flag_and, flag_not
 from combe.delivery.hdl.fir_mac import WritePort
 from combe.delivery.hdl.fir_rates import Link, Pace, close_link, rate_sums, rate_taps, taken_at
@@ -69,7 +70,7 @@ def lanes_that_keep_up(
 
 
 def rate_stages(
-    build: Builder, stream: Stream, realization: Realization, lanes: Lanes, is_reloadable: bool
+    build: Builder, stream: Stream, realization: Realization, lanes: Lanes, choices: HardwareChoices
 ) -> tuple[Stream, Expression, int]:  # fmt: skip
     """Stages in a row that hand on one value at a time. Clocks a sample occupies are the most there are between two, once all
     stages are at work."""
@@ -103,7 +104,7 @@ def rate_stages(
                 stream, launched, turns[index] = rate_network(build, stream, source, stage, idle[index], link)
             else:
                 assert isinstance(stage, TapSum)
-                port = write_port(build, stage) if is_reloadable else None
+                port = write_port(build, stage, choices.double_buffer) if choices.reloadable else None
                 stream, launched = rate_taps(build, stream, source, stage, idle[index], link, lanes.get(index, 1), port)
             before = link
             source = stage.result
@@ -121,7 +122,7 @@ def rate_stages(
         before_it = turns.get(place, 1)
         if isinstance(one, Cic):
             before_it = 0 if one.down > 1 else one.order + 1
-        counts = walk_of(one, not is_reloadable).clocks(lanes.get(place, 1)) if isinstance(one, TapSum) else ()
+        counts = walk_of(one, not choices.reloadable).clocks(lanes.get(place, 1)) if isinstance(one, TapSum) else ()
         paces.append(Pace(one, until - begun[len(paces)] - before_it, counts, turns.get(place, 0)))
     # All phases of all stages twice over, and then some: how long a sample waits depends on who is at work behind.
     wanted = min(2 * prod(pace.stage.down for pace in paces) + 4 * len(paces) + 8, MOST_SAMPLES)
