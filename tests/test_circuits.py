@@ -671,6 +671,11 @@ class Counted(unittest.TestCase):
         for form in ("direct-1", "transposed-2"):
             self.check_registers(sections(form), HardwareChoices("serial"), 0.1)
 
+    def test_low_bits_that_go_through_an_adder_are_counted_once(self) -> None:
+        taps = Fir((0.6, -0.31, 0.22, 0.127, 0.22, -0.31, 0.6))
+        made = realize(taps, 1.0, Choices(coefficient_bits=16, input="s12f11", output="s12f11"))
+        self.check_registers(made, HardwareChoices("multiplierless"), 0.015)
+
     def check_registers(self, made: Realization, choices: HardwareChoices, near: float) -> None:
         counted = build_circuit(made, "calls", choices).count.registers
         found = synthesized(hdl_package(made, "verilog", "calls", choices=choices), "ecp5").registers
