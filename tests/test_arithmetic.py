@@ -24,6 +24,7 @@ from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format, narrowest_si
 from combe.realization.reading import realization_document, realization_from
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
 from combe.rounding.realize import HELD, Choices, fewest_bits, realize, rounded_coefficients, rounded_lines
+from combe.rounding.search import better_integers as better_integers_module
 from combe.rounding.search.better_integers import Problem, _best_pair, better_integers
 from combe.running.run import requantized_integer
 from combe.running.simulate import ideal_run, requantized, simulate
@@ -428,6 +429,12 @@ class BetterIntegers(unittest.TestCase):
             self.assertGreaterEqual(margins[1], margins[0], order)
             held += margins[1] >= 0 > margins[0]
         self.assertGreater(held, 0, "some hold only so")
+
+    def test_a_tap_of_which_nothing_is_told_is_rounded_plainly(self) -> None:
+        """Its row of the triangle holds what rounding left: divided by that, it would run far off."""
+        triangle = np.array([[2.0, 1.0, 0.5], [0.0, 1.0, 0.25], [0.0, 0.0, 3e-14]])
+        found = better_integers_module._in_turn(triangle, np.array([9.0, 4.0, 5e-12]), np.array([3.4, 2.6, 6.3]))
+        self.assertEqual(found.tolist(), [2.0, 2.0, 6.0])
 
     def test_where_nothing_is_left_to_find_nothing_is_looked_for(self) -> None:
         """At 20 bits few taps round to what real ones reach: proved by a linear program, not searched for a quarter of a minute."""

@@ -275,7 +275,7 @@ class Code(unittest.TestCase):
     def test_circuits_in_both_languages(self) -> None:
         """Going down with bits left out, going up with registers as wide as what they hold; stalls and resets."""
         source = random.Random(13)
-        for index in some(range(61), 3):
+        for index in some(range(60), 4):
             language, tool = (("verilog", "iverilog"), ("vhdl", "ghdl"))[index % 2]
             if shutil.which(tool) is None:
                 continue
