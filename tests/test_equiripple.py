@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import random
 import threading
 import unittest
@@ -13,7 +14,15 @@ from hypothesis import strategies as st
 from scipy.optimize import linprog
 
 from combe.designing.contenders import contenders, ranked
-from combe.designing.equiripple.exchange import Approximation, drafted, drafted_taps, exchange, make_ready
+from combe.designing.equiripple.exchange import (
+    Approximation,
+    _chosen,
+    barycentric_weights,
+    drafted,
+    drafted_taps,
+    exchange,
+    make_ready,
+)
 from combe.designing.equiripple.problem import Piece, Problem, pieces_of, transition_cap_db
 from combe.designing.methods import design
 from combe.errors import DesignError, Stopped
@@ -124,6 +133,33 @@ class Optimality(unittest.TestCase):
         assert isinstance(found.filter, Fir)
         _, error = weighted_error(found.filter, requirement, 60_000)
         self.assertGreaterEqual(alternations(error, float(np.max(np.abs(error)))), 402)
+
+    def test_weights_of_many_nodes_are_those_of_the_closed_form(self) -> None:
+        """Of Chebyshev points they are ±sin θ (Henrici 1982), from a few nodes to thousands."""
+        for count in (5, 300, 601, 1500):
+            angles = (2 * np.arange(count) + 1) * np.pi / (2 * count)
+            found = barycentric_weights(np.cos(angles))
+            wanted = np.where(np.arange(count) % 2, -1, 1) * np.sin(angles)
+            np.testing.assert_allclose(found / found[0] * wanted[0], wanted, rtol=1e-8)
+
+    def test_the_extremes_taken_alternate_and_hold_the_largest(self) -> None:
+        """Against every choice there is of a few places."""
+        source = random.Random(31)
+        for _ in range(200):
+            error = np.array([source.choice((-1, 1)) * source.random() * (source.random() > 0.1) for _ in range(9)])
+            wanted = source.randint(2, 5)
+            every = [
+                places
+                for places in itertools.combinations(range(9), wanted)
+                if all(error[a] * error[b] < 0 for a, b in itertools.pairwise(places)) and error[places[0]]
+            ]
+            if not every:
+                with self.assertRaises(DesignError):
+                    _chosen(np.arange(9.0), error, wanted)
+                continue
+            taken = [int(place) for place in _chosen(np.arange(9.0), error, wanted)]
+            self.assertIn(tuple(taken), every)
+            self.assertIn(int(np.argmax(np.abs(error))), taken)
 
 
 class Shortest(unittest.TestCase):

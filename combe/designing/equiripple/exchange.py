@@ -27,6 +27,8 @@ POINTS_PER_GAP = 8
 CHUNK = 1_000_000
 COMPILED_FROM = 3_000_000
 """Points times nodes from which a compiled loop is worth loading."""
+COMPILED_NODES = 600
+"""So many nodes, whose scan takes as much, have all their sums done so."""
 COMPILED_TAPS = 256
 """Up to so many taps a draft sums cosines in the compiled loop, above by transforms."""
 KINDS = {(1, 1): 1, (1, 0): 2, (-1, 1): 3, (-1, 0): 4}
@@ -209,6 +211,10 @@ def _usable(problem: Problem, reference: Array) -> Array:
 
 def barycentric_weights(x: Array) -> Array:
     """1/Π 2(x_i − x_j), scaled to a largest magnitude of 1; sums of logarithms, so that no length overflows."""
+    if len(x) > COMPILED_NODES:
+        from combe.designing.equiripple.compiled import node_weights
+
+        return np.asarray(node_weights(x))
     logs = np.empty(len(x))
     signs = np.empty(len(x))
     step = max(1, CHUNK // len(x))
@@ -223,7 +229,7 @@ def barycentric_weights(x: Array) -> Array:
 
 def interpolate(x: Array, nodes: Array, values: Array, weights: Array) -> Array:
     """The polynomial through (nodes, values), by the second barycentric formula."""
-    if len(x) * len(nodes) > COMPILED_FROM:
+    if len(x) * len(nodes) > COMPILED_FROM or len(nodes) > COMPILED_NODES:
         # Imported late: short filters don't wait for the compiler's library to load.
         from combe.designing.equiripple.compiled import barycentric
 
@@ -343,14 +349,15 @@ def _parabola_top(a: Array, b: Array, c: Array, fa: Array, fb: Array, fc: Array)
 
 def _chosen(omega: Array, error: Array, wanted: int) -> Array:
     """The new reference: extremes of alternating sign, the largest always among them."""
-    keep: list[int] = []
-    for index in np.flatnonzero(error != 0).tolist():
-        if keep and (error[index] > 0) == (error[keep[-1]] > 0):
-            if abs(error[index]) > abs(error[keep[-1]]):
-                keep[-1] = index
-        else:
-            keep.append(index)
     size = np.abs(error)
+    some = np.flatnonzero(error)
+    if not len(some):
+        raise DesignError("the exchange found too few extremes: rounding hides the ripples")
+    # Of neighbors of one sign the first of the largest.
+    starts = np.append(0, np.flatnonzero(np.diff(error[some] > 0)) + 1)
+    run = np.repeat(np.arange(len(starts)), np.diff(np.append(starts, len(some))))
+    largest = np.flatnonzero(size[some] == np.maximum.reduceat(size[some], starts)[run])
+    keep: list[int] = some[largest[np.unique(run[largest], return_index=True)[1]]].tolist()
     while len(keep) > wanted:
         if len(keep) == wanted + 1:
             del keep[0 if size[keep[0]] < size[keep[-1]] else -1]

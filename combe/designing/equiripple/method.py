@@ -173,6 +173,8 @@ class _Search:
     settled: dict[int, Approximation] = field(default_factory=dict)
     near_level: float | None = None
     levels: dict[int, float] = field(default_factory=dict)
+    levelled: dict[int, float] = field(default_factory=dict)
+    """The first errors of a long search, as they are and not only on which side of 1."""
     room: int = 2
     """Taps between a length that keeps the limits and one of its parity that doesn't, where the search ends."""
 
@@ -298,6 +300,7 @@ class _Search:
         self.capped |= transitions
         self.near_level = None
         self.verdicts.clear()
+        self.levelled.clear()
         self.bounds.clear()
         self.settled.clear()
 
@@ -374,11 +377,22 @@ class _Search:
         return self.verdicts[taps]
 
     def _judged(self, problem: Problem, near: np.ndarray | None) -> Approximation:
-        """An exchange that goes on until it is certain on which side of 1 its error lies. The first of a long search is
-        levelled besides: from its error alone the next guess is a good one."""
-        if not self.verdicts and problem.unknowns > LARGEST_FRESH_START:
-            near = exchange(problem, near, False, self.is_stopped, GUESSED).reference
+        """An exchange that goes on until it is certain on which side of 1 its error lies. The first two of a long search are
+        levelled besides: from their errors, and how fast these fall, the next guess is a good one."""
+        if len(self.levelled) < 2 and problem.unknowns > LARGEST_FRESH_START:
+            found = exchange(problem, near, False, self.is_stopped, GUESSED)
+            self.levelled[problem.taps] = found.error
+            near = found.reference
         return exchange(problem, near, True, self.is_stopped)
+
+    def _foreseen(self) -> float | None:
+        """The length at which the error comes down to 1, by the two that are known best."""
+        if len(self.levelled) < 2:
+            return None
+        (one, first), (other, second) = sorted(self.levelled.items())
+        if not first > second > 0:
+            return None
+        return float(other + np.log(second) * (other - one) / np.log(first / second))
 
     def is_least(self, taps: int) -> bool:
         """Whether every shorter length is refuted: the levelled error of a reference bounds the error of its length
@@ -442,15 +456,23 @@ class _Search:
             else:
                 low = taps
             reach = max(2, 2 * round(abs(np.log(max(error, 1e-12))) / rate / 2))
+            foreseen = self._foreseen()
             if not high:
                 top = most - (most - start) % 2
                 if low >= top:
                     return None
+                if foreseen is not None:
+                    # What lies below 1 is only known to: a step of its own where the two have said too little.
+                    reach = max(2 * int(np.ceil((foreseen - low) / 2)), self.room)
                 taps = min(low + min(reach, 2 * max(low, 16) // 2 * 2), top)
             elif low < floor:
+                if foreseen is not None and foreseen < high:
+                    reach = max(2 * int((high - foreseen) // 2), self.room)
                 taps = max(high - min(reach, max(2, high // 4 * 2)), floor)
             else:
                 taps = self._between(low, high)
+                if self.room > 2:
+                    taps = max(min(taps, high - self.room), low + 2)
                 # Half way where the last guess hardly helped, for errors below 1 are only as good as they had to be; unless the
                 # next length is likely to be the one.
                 if taps > low + 2 and 0 < before < 2 * (high - low):

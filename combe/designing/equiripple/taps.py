@@ -11,6 +11,7 @@ from combe.values import replace
 
 Array = NDArray[np.float64]
 REFINEMENTS = 3
+LONG = 1000
 
 
 def taps_of(found: Approximation, refinements: int = REFINEMENTS) -> Fir:
@@ -41,5 +42,9 @@ def _amplitude(taps: Array, symmetry: int, omega: Array) -> Array:
     """The real amplitude of symmetric or antisymmetric taps, by direct summation in chunks."""
     offset = (len(taps) - 1) / 2 - np.arange(len(taps))
     wave = np.cos if symmetry == 1 else np.sin
+    if len(taps) > LONG:  # half of them say all: cosines of thousands by thousands are felt
+        half = len(taps) // 2
+        taps = np.append(2 * taps[:half], taps[half : len(taps) - half])
+        offset = offset[: len(taps)]
     pieces = max(1, len(omega) * len(taps) // 2_000_000)
     return np.concatenate([wave(np.outer(part, offset)) @ taps for part in np.array_split(omega, pieces)])
