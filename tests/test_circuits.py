@@ -677,9 +677,11 @@ class Counted(unittest.TestCase):
         self.check_registers(made, HardwareChoices("multiplierless"), 0.015)
 
     def check_registers(self, made: Realization, choices: HardwareChoices, near: float) -> None:
-        counted = build_circuit(made, "calls", choices).count.registers
-        found = synthesized(hdl_package(made, "verilog", "calls", choices=choices), "ecp5").registers
-        self.assertLess(abs(found / counted - 1), near, (made.stages[0], choices, found, counted))
+        counted = build_circuit(made, "calls", choices).count
+        found = synthesized(hdl_package(made, "verilog", "calls", choices=choices), "ecp5")
+        case = made.stages[0], choices, found, counted
+        self.assertLess(abs(found.registers / counted.registers - 1), near, case)
+        self.assertEqual(found.multipliers, counted.blocks, case)
 
     @in_campaign
     def test_both_languages_synthesize_to_the_same_multipliers(self) -> None:

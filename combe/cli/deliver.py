@@ -18,7 +18,7 @@ from combe.cli.sources import FilterName, WholePath, realization_and_project
 from combe.delivery.code_choices import BUILDS, HISTORIES, NUMBERS
 from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES
-from combe.delivery.hdl.page import several
+from combe.delivery.hdl.page import multipliers_text, several
 from combe.delivery.languages import NAMES, check_options, language_named
 from combe.delivery.package import Package
 from combe.errors import CombeError, FormatError
@@ -195,11 +195,11 @@ def _proved(
         document["circuit"] = {
             "architecture": built.architecture, "latency_clocks": built.latency, "clocks_per_sample": built.clocks,
             "multipliers": built.count.multipliers, "adders": built.count.adders, "register_bits": built.count.registers,
-            "memory_bits": built.count.memory_bits,
+            "memory_bits": built.count.memory_bits, "multiplier_blocks": built.count.blocks,
         }  # fmt: skip
         proofs.sentences.append(
             f"{built.architecture}: latency {built.latency} clocks, {built.clocks} clocks a sample, "
-            f"{several(built.count.multipliers, 'multiplier')}, {several(built.count.adders, 'adder')}, {built.count.registers} register bits"
+            f"{multipliers_text(built.count)}, {several(built.count.adders, 'adder')}, {built.count.registers} register bits"
         )
     if prove:
         ideal = found.design.filter if found.design else exact_filter(made)

@@ -16,6 +16,7 @@ from combe.app.plots.points import LOOKS
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label, quiet_table
 from combe.delivery.hdl.choices import ARCHITECTURES, USUAL_CLOCK_HZ
+from combe.delivery.hdl.circuit import Count
 from combe.delivery.hdl.compare import Compared
 from combe.project.document import hardware_of
 from combe.project.edits import choose_architecture
@@ -189,7 +190,7 @@ class CostPage(Page):
                 told = [_short(found[device]) if device in found else "" for device in MEASURED]
                 cells += [
                     str(row.built.clocks), str(row.built.latency), frequency_text(float(f"{row.rate_hz:.4g}"), 1e12, "hz"),
-                    str(count.multipliers), str(count.adders), str(count.registers), str(count.memory_bits), *([row.sentence, ""] if row.sentence else told),
+                    _multipliers(count), str(count.adders), str(count.registers), str(count.memory_bits), *([row.sentence, ""] if row.sentence else told),
                 ]  # fmt: skip
             first = MEASURED["ecp5"]
             if row.sentence:
@@ -207,6 +208,13 @@ class CostPage(Page):
         """Take on the theme's colours."""
         self.chart.dress()
         self.chart.show_rows(self.rows, self.asked_hz)
+
+
+def _multipliers(count: Count) -> str:
+    """Multiplications, and the blocks they take where that is more."""
+    return (
+        f"{count.multipliers} ({count.blocks} blocks)" if count.blocks > count.multipliers else str(count.multipliers)
+    )
 
 
 def _short(cost: Synthesized) -> str:

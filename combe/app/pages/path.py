@@ -8,7 +8,7 @@ from combe.app.pages.page import Page, Scene
 from combe.app.plots.diagram import PathView
 from combe.app.widgets.parts import label
 from combe.delivery.hdl.choices import ARCHITECTURES
-from combe.delivery.hdl.page import several
+from combe.delivery.hdl.page import multipliers_text, several
 from combe.project.edits import choose_architecture
 
 
@@ -52,7 +52,7 @@ class PathPage(Page):
         itself = "" if scene.project.hardware.architecture else ", chosen by itself"
         self.words.setText(
             f"{built.architecture}{itself}: latency {built.latency} clocks, {several(built.clocks, 'clock')} a sample; "
-            f"{several(count.multipliers, 'multiplier')}, {several(count.adders, 'adder')}, "
+            f"{multipliers_text(count)}, {several(count.adders, 'adder')}, "
             f"{count.registers} register bits, {count.memory_bits} bits of memory. Figures on wires are bits."
         )
         self.view.show_diagram(drawing.diagram)

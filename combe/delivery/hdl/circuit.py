@@ -147,11 +147,13 @@ class Count(Struct, frozen=True):
     multipliers: int = 0
     adders: int = 0
     memory_bits: int = 0
+    blocks: int = 0
+    """Blocks of 18 by 18 bits that the multiplications take."""
 
     def __add__(self, other: Count) -> Count:
         return Count(
             self.registers + other.registers, self.multipliers + other.multipliers, self.adders + other.adders,
-            self.memory_bits + other.memory_bits,
+            self.memory_bits + other.memory_bits, self.blocks + other.blocks,
         )  # fmt: skip
 
 

@@ -25,6 +25,7 @@ from combe.delivery.hdl.circuit import (
 
 TABLE_BITS, SMALL_CELLS = 2048, 20
 """As Yosys decides for ECP5, tried on tables of 80 to 400 words and memories of 64 to 512."""
+BLOCK_BITS = 18
 LOW, HIGH = 0, 1
 """Bits that never change. All others are numbers from 2 on: two bits of one number always agree."""
 Bits = tuple[int, ...]
@@ -32,11 +33,13 @@ Bits = tuple[int, ...]
 
 def count_of(circuit: Circuit) -> Count:
     """Register bits, multiplications, additions and bits of memory."""
-    multipliers = adders = memory_bits = registers = 0
+    multipliers = adders = memory_bits = registers = blocks = 0
     patterns = Count()
     for statement in circuit.statements:
         if isinstance(statement, Each | Partial):
             patterns += statement.cost
+            if isinstance(statement, Each) and statement.right is not None:
+                blocks += statement.cost.multipliers * blocks_of(statement.left.width, statement.right.width)
             continue
         if isinstance(statement, Moved):
             registers += statement.bank.width * statement.bank.count
@@ -44,10 +47,18 @@ def count_of(circuit: Circuit) -> Count:
             memory_bits += statement.width * len(statement.contents)
         for value in values_of(statement):
             for op in operations_of(value):
-                multipliers += op.op == "mul"
+                if op.op == "mul":
+                    multipliers += 1
+                    blocks += blocks_of(*(each.width for each in op.args))
                 adders += op.op in ("add", "sub") and op.kind == SIGNED
     registers += len(_Kept(circuit).kept)
-    return patterns + Count(registers, multipliers, adders, memory_bits)
+    return patterns + Count(registers, multipliers, adders, memory_bits, blocks)
+
+
+def blocks_of(left: int, right: int) -> int:
+    """Multiplier blocks of 18 by 18 bits for signed words of so many: all but the highest part of a wide one have no sign."""
+    parts = [1 if width <= BLOCK_BITS else -(-(width - 1) // (BLOCK_BITS - 1)) for width in (left, right)]
+    return parts[0] * parts[1]
 
 
 def is_block(memory: Memory) -> bool:

@@ -4,12 +4,19 @@ from __future__ import annotations
 
 from combe.delivery.hdl.build import Built
 from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.circuit import Count
 from combe.realization.stages import Realization
 
 
 def several(count: int, word: str) -> str:
     """One adder, two adders."""
     return f"{count} {word}{'' if count == 1 else 's'}"
+
+
+def multipliers_text(count: Count) -> str:
+    """How many multiplications there are, and how many blocks they take where that is more."""
+    more = f" in {count.blocks} blocks of 18 × 18 bits" if count.blocks > count.multipliers else ""
+    return several(count.multipliers, "multiplier") + more
 
 
 def facts_of(realization: Realization, built: Built, choices: HardwareChoices) -> list[str]:
@@ -22,7 +29,7 @@ def facts_of(realization: Realization, built: Built, choices: HardwareChoices) -
         + (f", {built.multipliers_asked} multipliers" if built.architecture == "semi-parallel" else ""),
         f"Latency: {built.latency} clocks from an accepted input to its output",
         f"Clocks per sample: {built.clocks}" + (f", so a clock of {least:.6g} Hz at least" if realization.sample_rate_hz > 2 else ""),
-        f"Parts counted: {several(count.multipliers, 'multiplier')}, {several(count.adders, 'adder')}, {count.registers} register bits, "
+        f"Parts counted: {multipliers_text(count)}, {several(count.adders, 'adder')}, {count.registers} register bits, "
         f"{count.memory_bits} bits of tables and memories",
     ]  # fmt: skip
     if choices.clock_hz:
