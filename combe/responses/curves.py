@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.filters import Filter, Fir
+from combe.remembered import remembered
 from combe.responses.evaluate import frequency_response, gain_db, uniform_response
 from combe.responses.extremes import gain_peak, scanned_levels, turning_points
 from combe.responses.measures import level_crossings, overshoot_percent, settling_samples
@@ -57,7 +58,7 @@ def _lobed(source: Fir) -> tuple[Array, Array]:
     return _with_points(omega, gain_db(amplitude), places, gain_db(wave(np.outer(places, middle)) @ half))
 
 
-@lru_cache(maxsize=8)
+@remembered(16 << 20)
 def _turn(taps: int, count: int) -> tuple[Array, NDArray[np.complex128]]:
     """Even angular frequencies, and what takes the delay of linear phase away there: the same for every filter under the
     hand."""
