@@ -50,7 +50,7 @@ class Schedule(unittest.TestCase):
         for clock, line in enumerate(lines):
             if not line.works:
                 continue
-            key = (line.place + line.age, line.age, line.factor)
+            key = (line.place + line.age, line.age, line.factor * 2 ** (0, *plan.late)[line.late])
             if line.age == 0:
                 self.assertIn(line.place, written, "read before it was ever written")
                 self.assertGreater(clock + 1, written[line.place], slots[line.place])

@@ -140,6 +140,10 @@ def gone_through(build: Builder, sample: Signal, program: Program, turn: Turn, b
     circuit.remark("The one multiplier and its accumulator.")
     product = _product(build, factor, operand, depth)
     width = plan.sum_bits
+    if plan.late:
+        which = table.unsigned("late", [line.late for line in lines], bits_for(len(plan.late) + 1))
+        product = _shifted(build, product, plan.late, build.later(which, 1 + depth.product), width)
+        product = build.later(product, depth.late)
     # Cleared by itself on the idle line after a sum, not by the first product: nothing stands before the adder.
     clear = build.later(ends_now, depth.summed - depth.sum + 1)
     accumulator = _accumulated(build, circuit.fit(product, width), works_later, clear, depth)
@@ -198,6 +202,17 @@ def _product(build: Builder, factor: Signal, operand: Signal, depth: Depth) -> S
     total, _ = build.tree("product", products)
     build.pipeline = before
     return circuit.named(circuit.fit(circuit.left(total.signal, total.shift), width), "product")
+
+
+def _shifted(build: Builder, product: Signal, late: tuple[int, ...], due: Signal, width: int) -> Signal:
+    """A product times the power of two that its factor was written without."""
+    circuit = build.circuit
+    circuit.remark("Zeros at the end of a factor are put back behind the multiplier.")
+    found = circuit.named(circuit.fit(product, width), "product_as_it_is")
+    for number, shift in enumerate(late, 1):
+        moved = circuit.named(circuit.fit(circuit.left(product, shift), width), f"product_left_{shift}")
+        found = circuit.mux(f"product_or_left_{shift}", equals(due, number), moved, found)
+    return found
 
 
 def _accumulated(build: Builder, product: Expression, works: Signal, clear: Signal, depth: Depth) -> Signal:

@@ -14,6 +14,8 @@ MOST_AT_ONCE = 4
 """So few of them are summed within one clock; of more, two at a time."""
 CHAIN_BITS = 46
 """What carries run through within a clock of the smallest devices; wider sums are kept in two halves."""
+MOST_LATE = 3
+"""So many different shifts behind the multiplier, which one clock chooses from."""
 MANY_KINDS = 5
 """So many different roundings are chosen from before a register, not after it."""
 
@@ -35,20 +37,23 @@ class Line(Struct, frozen=True):
     rest_target: int | None = None
     turned: int | None = None
     """Where the factor is the phase: how far to the left."""
+    late: int = 0
+    """Which of the plan's shifts its product takes, counted from 1; 0 for none."""
 
 
 class Depth(Struct, frozen=True):
-    """Clocks of the processor's stages: ``product`` through the multiplier, ``sum`` through the accumulator, ``rounding`` through
-    what follows it."""
+    """Clocks of the processor's stages: ``product`` through the multiplier, ``late`` through the shift behind it, ``sum`` through
+    the accumulator, ``rounding`` through what follows it."""
 
     product: int = 1
     sum: int = 1
     rounding: int = 0
+    late: int = 0
 
     @property
     def summed(self) -> int:
         """From a line's words to the accumulator that holds its product."""
-        return 1 + self.product + self.sum
+        return 1 + self.product + self.late + self.sum
 
     @property
     def limited(self) -> int:
@@ -70,6 +75,17 @@ class Plan(Struct, frozen=True):
     kinds: tuple[Kind, ...]
     factor_bits: int
     sum_bits: int
+    late: tuple[int, ...] = ()
+    """How far products may be shifted behind the multiplier, so that a factor that ends in zeros takes a part less."""
+
+    def factor(self, coefficient: int) -> tuple[int, int]:
+        """What a coefficient, scaled already, is multiplied as, and which shift its product takes."""
+        if self.late and _signed_width(coefficient) > BLOCK_BITS:
+            for number, shift in enumerate(self.late, 1):
+                left = coefficient >> shift
+                if left << shift == coefficient and _signed_width(left) <= BLOCK_BITS:
+                    return left, number
+        return coefficient, 0
 
 
 def plan_of(program: Program) -> Plan:
@@ -93,7 +109,29 @@ def plan_of(program: Program) -> Plan:
         found.append((source, target, step.rounding, step.overflow))
     kinds = tuple(dict.fromkeys(found))
     factor = max((_factor_bits(step, d) for step, d in zip(steps, scales)), default=1)
-    return Plan(tuple(scales), tuple(kinds.index(each) for each in found), kinds, max(factor, 1), bits)
+    late = _late([(term, d) for step, d in zip(steps, scales) for term in step.terms]) if pieces(factor) > 1 else ()
+    if late:
+        factor = BLOCK_BITS
+    return Plan(tuple(scales), tuple(kinds.index(each) for each in found), kinds, max(factor, 1), bits, late)
+
+
+def _late(terms: list[tuple[RawTerm, int]]) -> tuple[int, ...]:
+    """The fewest shifts with which every factor, less zeros at its end, fits one part of a multiplier; none where there are too many,
+    or one can't. What a factor needs at least and has at most are the ends of a stretch: the fewest points that meet all of them."""
+    stretches = []
+    for term, scale in terms:
+        width = _width_of(term, scale)
+        if width > BLOCK_BITS:
+            value = term.coefficient << scale
+            zeros = 0 if term.is_turned else (value & -value).bit_length() - 1
+            stretches.append((zeros, width - BLOCK_BITS))
+    points: list[int] = []
+    for most, least in sorted(stretches):
+        if most < least:
+            return ()
+        if not any(least <= point <= most for point in points):
+            points.append(most)
+    return tuple(points) if len(points) <= MOST_LATE else ()
 
 
 def _factor_bits(step: Step, scale: int) -> int:
@@ -113,7 +151,10 @@ def depth_of(plan: Plan, word: int, pipeline: int) -> Depth:
         return Depth()
     parts = pieces(word) * pieces(plan.factor_bits)
     levels = (parts - 1).bit_length() if parts > MOST_AT_ONCE else min(parts - 1, 1)
-    return Depth(1 + levels, 1 + (plan.sum_bits > CHAIN_BITS), 1 + (len(plan.kinds) >= MANY_KINDS))
+    # What is chosen of shifts has a register of its own: before the adder it would cost a fifth of the clock.
+    return Depth(
+        1 + levels, 1 + (plan.sum_bits > CHAIN_BITS), 1 + (len(plan.kinds) >= MANY_KINDS), int(bool(plan.late))
+    )
 
 
 def pieces(width: int) -> int:
@@ -168,11 +209,14 @@ def lines_of(
             lines += [Line()] * (first - len(lines))
             key = (term.signal, term.is_rest) if term else (0, False)
             delay = term.delay if term else 0
+            factor, late = (
+                plan.factor(term.coefficient << plan.scales[index]) if term and not term.is_turned else (0, 0)
+            )
             lines.append(
-                Line(places[key] - delay, delay + (key[0] < 0), term.coefficient << plan.scales[index] if term and not term.is_turned else 0, is_end, True,
+                Line(places[key] - delay, delay + (key[0] < 0), factor, is_end, True,
                      plan.rounding[index], places[index + 1, False], is_end and index + 1 in given,
                      places[index + 1, True] if has_rest and is_end else None,
-                     term.coefficient.bit_length() - 1 + plan.scales[index] if term and term.is_turned else None)
+                     term.coefficient.bit_length() - 1 + plan.scales[index] if term and term.is_turned else None, late)
             )  # fmt: skip
         # A value is written in one clock and read by the address of the next; a line is counted a clock before that.
         end = len(lines) - 1
