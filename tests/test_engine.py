@@ -116,6 +116,21 @@ class Circuits(unittest.TestCase):
                 self.assertTrue(proof.holds, proof.sentence())
 
     @unittest.skipUnless(shutil.which("iverilog"), "iverilog is not on this machine")
+    def test_zeros_at_the_end_of_a_factor_take_no_block(self) -> None:
+        """Formats that lie apart fill factors up with zeros: these are put back behind the multiplier, one shift or several."""
+        shifts = set()
+        for structure, bits, pipeline in (("direct-2", 14, 1), ("transposed-2", 16, 1), ("coupled", 14, 0)):
+            made = four_sections(bits, "s16f15", "s16f15", structure)
+            plan, choices = plan_of(made.program), HardwareChoices("serial", pipeline=pipeline)
+            shifts.add(len(plan.late))
+            if pipeline:
+                parts = pieces(word_of(made.program, 16))
+                self.assertEqual(build_circuit(made, "calls", choices).count.multipliers, parts)
+            proof = prove_hdl(hdl_package(made, "verilog", "calls", choices=choices), made, simulators=("iverilog",))
+            self.assertTrue(proof.holds, (structure, proof.sentence()))
+        self.assertTrue(min(shifts) > 0 and len(shifts) > 1, shifts)
+
+    @unittest.skipUnless(shutil.which("iverilog"), "iverilog is not on this machine")
     def test_what_roundings_cut_off_of_smaller_steps_is_kept_as_it_is(self) -> None:
         """Sums that aren't cut off as far as others are not brought to their point where the rest is used."""
         source, found = random.Random(8), 0

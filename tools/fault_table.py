@@ -76,8 +76,8 @@ FAULTS = (
     ),
     Fault(
         "delivery/hdl/schedule.py",
-        "delay + (key[0] < 0), term",
-        "delay, term",
+        "delay + (key[0] < 0), factor, is_end",
+        "delay, factor, is_end",
         "test_half_band_stages.InEveryLanguage",
         "a sample before the first is what the memory held before the reset",
     ),
@@ -2080,5 +2080,19 @@ FAULTS = (
         "while False:",
         "test_circuits.Counted",
         "low bits that go through an adder are counted as registers of their own",
+    ),
+    Fault(
+        "delivery/hdl/schedule.py",
+        "if left << shift == coefficient and _signed_width(left) <= BLOCK_BITS:",
+        "if _signed_width(left) <= BLOCK_BITS:",
+        "test_engine",
+        "a factor loses bits that are no zeros",
+    ),
+    Fault(
+        "delivery/hdl/engine.py",
+        "build.later(which, 1 + depth.product)",
+        "build.later(which, depth.product)",
+        "test_engine",
+        "a product is shifted as the one after it should be",
     ),
 )
