@@ -2083,10 +2083,10 @@ FAULTS = (
     ),
     Fault(
         "delivery/hdl/schedule.py",
-        "if left << shift == coefficient and _signed_width(left) <= BLOCK_BITS:",
-        "if _signed_width(left) <= BLOCK_BITS:",
+        "for most, least in sorted(stretches):",
+        "for most, least in sorted(stretches, reverse=True):",
         "test_engine",
-        "a factor loses bits that are no zeros",
+        "a factor is shifted by more than it has zeros",
     ),
     Fault(
         "delivery/hdl/engine.py",

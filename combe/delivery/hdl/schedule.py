@@ -82,9 +82,9 @@ class Plan(Struct, frozen=True):
         """What a coefficient, scaled already, is multiplied as, and which shift its product takes."""
         if self.late and _signed_width(coefficient) > BLOCK_BITS:
             for number, shift in enumerate(self.late, 1):
-                left = coefficient >> shift
-                if left << shift == coefficient and _signed_width(left) <= BLOCK_BITS:
-                    return left, number
+                # The first that is enough: no factor has fewer zeros than it.
+                if _signed_width(coefficient >> shift) <= BLOCK_BITS:
+                    return coefficient >> shift, number
         return coefficient, 0
 
 
