@@ -22,7 +22,7 @@ from combe.delivery.hdl.compare import compared
 from combe.delivery.hdl.diagram import diagram_of
 from combe.delivery.hdl.words import VERILOG_WORDS, VHDL_WORDS
 from combe.delivery.hdl.writer import hdl_package
-from combe.delivery.package import Package
+from combe.delivery.package import Package, SourceFile
 from combe.designing.methods import design
 from combe.errors import CombeError, FormatError
 from combe.filters import Fir
@@ -31,6 +31,7 @@ from combe.project.chain import ideal_of, rounded_of
 from combe.project.demo import demo_project
 from combe.proof.hdl import _streamed, prove_hdl
 from combe.proof.synthesis import operators, synthesized
+from combe.proof.tools import run
 from combe.proof.translated import as_verilog
 from combe.proof.waves import read_waves
 from combe.proof.words import in_words
@@ -703,6 +704,76 @@ class Counted(unittest.TestCase):
         package = packaged(taps(), "serial")
         broken = replace(package, files=(replace(package.files[0], text="module calls ("), *package.files[1:]))
         self.assertIn("yosys failed", synthesized(broken, "generic").sentence())
+
+
+@unittest.skipUnless(shutil.which("ghdl"), "ghdl is not on this machine")
+class Translated(InFolder):
+    def test_tables_come_through_whatever_they_hold(self) -> None:
+        """Read back from what GHDL makes of them: tables of so many words and bits, ones in the first words alone."""
+        source = random.Random(77)
+        shapes = [
+            (32, 3, 10),
+            (32, 2, 16),
+            (64, 2, 16),
+            (32, 8, 4),
+            (2, 32, 1),
+            (3, 32, 1),
+            (32, 15, 2),
+            (16, 4, 8),
+            (4, 16, 2),
+        ]
+        shapes += [(32, 2, 17), (32, 3, 22), (10, 8, 2), (33, 3, 1), (32, 1, 3)]
+        for words, width, ones in some(shapes, 6):
+            held = [source.randrange(1, 1 << width) for _ in range(ones)] + [0] * (words - ones)
+            for whole in (True, False):
+                self.check(held, width, words if whole else ones)
+
+    def test_limits_of_wide_results_come_through(self) -> None:
+        """The least number of 64 bits has ones in its highest group alone."""
+        entry, result = Format(True, 32, 0), Format(True, 64, 31)
+        taps = TapSum((1 << 30, 3, -(1 << 30)), Format(True, 32, 0), Format(True, 66, 0))
+        after = Requantize(taps.accumulator, result, "floor", "saturate")
+        made = Realization("wide", 1.0, "direct", entry, result, (taps, after))
+        package = hdl_package(made, "vhdl", "wide", choices=HardwareChoices("parallel"))
+        self.assertIn("signed'(\"1" + 63 * "0", package.text(".vhd"))
+        proof = prove_hdl(package, made)
+        self.assertTrue(proof.holds, proof.sentence())
+
+    def check(self, held: list[int], width: int, listed: int) -> None:
+        last = (len(held) - 1).bit_length() - 1
+        rows = [f"to_signed({word - ((word >> (width - 1)) << width)}, {width})" for word in held[:listed]]
+        rows += ["others => (others => '0')"] * (listed < len(held))
+        if rows == rows[:1]:
+            rows = [f"0 => {rows[0]}"]
+        text = f"""library ieee;
+use ieee.std_logic_1164.all;
+use ieee.numeric_std.all;
+entity t is port (clk : in std_logic; a : in unsigned({last} downto 0); q : out signed({width - 1} downto 0)); end;
+architecture r of t is
+    type table_t is array (0 to {len(held) - 1}) of signed({width - 1} downto 0);
+    constant table : table_t := (
+        {", ".join(rows)}
+    );
+begin
+    process (clk) begin
+        if rising_edge(clk) then q <= table(to_integer(a)); end if;
+    end process;
+end;
+"""
+        package = Package("vhdl", "t", (SourceFile("t.vhd", text),))
+        name = as_verilog(package, self.folder)
+        plays = "\n".join(f'    a = {k}; #1 clk = 1; #1 $display("%b", q); clk = 0; #1;' for k in range(len(held)))
+        (self.folder / "play.v").write_text(
+            f"module play; reg clk = 0; reg [{last}:0] a = 0; wire [{width - 1}:0] q; t dut (.clk(clk), .a(a), .q(q));\n"
+            f"  initial begin\n{plays}\n    $finish; end\nendmodule\n"
+        )
+        run(["iverilog", "-g2005", "-o", "play", "play.v", name], self.folder, seconds=60)
+        found = [
+            int(row, 2)
+            for row in run(["vvp", "-n", "play"], self.folder, seconds=60).decode().split()
+            if set(row) <= {"0", "1"}
+        ]
+        self.assertEqual(found, held, (len(held), width, listed))
 
 
 @unittest.skipUnless(HAS_ICARUS, "iverilog is not on this machine")

@@ -45,7 +45,6 @@ from combe.filters import Fir
 from combe.project.demo import demo_project
 from combe.proof.c import prove_c
 from combe.proof.hdl import prove_hdl
-from combe.proof.translated import without_lost
 from combe.realization.fingerprint import realization_checksum
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, Format
 from combe.realization.network import NamedTerm, Network, Node
@@ -657,13 +656,6 @@ class InEveryLanguage(unittest.TestCase):
         wide = realize_stages(planned(RATIO, "farrow"), Choices(31, input="s30f29", output="s30f29"))
         with self.assertRaisesRegex(FormatError, "can't be written in C"):
             c_package(wide, "f")
-
-    def test_tables_of_64_bits_get_a_word_more_before_they_are_translated(self) -> None:
-        table = "type t is array (0 to 7) of unsigned(7 downto 0);\n    constant c : t := (\n        a, b\n    );"
-        self.assertIn("(0 to 8)", without_lost(table))
-        self.assertIn("others => (others => '0')\n    );", without_lost(table))
-        other = table.replace("0 to 7", "0 to 15")
-        self.assertEqual(without_lost(other), other)
 
 
 def verilog_run(package: Package, samples: list[int], steps: Steps) -> list[int]:

@@ -10,25 +10,62 @@ from combe.proof.tools import find, run
 from combe.proof.words import in_words
 
 SECONDS = 300
-LOST = 64
-"""Bits of a constant that GHDL 2.0 writes as zeros, whatever they are."""
+GROUP = 32
+"""GHDL 2.0 writes a constant of several whole groups of so many bits as zeros where only its highest group has any ones."""
 _TABLE = re.compile(
-    r"(type (\w+) is array \(0 to )(\d+)(\) of \w+\((\d+) downto 0\);\s*constant \w+ : \2 := \()(.*?)(\n *\);)",
+    r"(type (\w+) is array \(0 to )(\d+)(\) of \w+\((\d+) downto 0\);\s*(?:constant|signal) \w+ : \2 := \()(.*?)(\n *\);)",
     re.DOTALL,
 )
+_WORD = re.compile(r'(?:0 => )?(?:to_(?:un)?signed\((-?\d+), \d+\)|(?:(?:un)?signed\'\()?"([01]+)"\)?)')
+
+
+_LITERAL = re.compile(r"((?:un)?signed)'\(\"([01]+)\"\)")
 
 
 def without_lost(text: str) -> str:
-    """VHDL with one word more, which is never read, in every table of so many bits."""
+    """VHDL with one word of ones more, which is never read, in every table that would be lost; a number that would be is what
+    stands above the lowest bit of a signal."""
 
     def longer(found: re.Match[str]) -> str:
         words, width = int(found[3]) + 1, int(found[5]) + 1
-        if words * width != LOST:
+        listed = [word.strip() for word in re.split(r",\s*(?![^(]*\))", found[6])]
+        listed = [word for word in listed if not word.startswith("others")]
+        if not _is_lost(listed, words, width):
             return found[0]
-        rest = "" if "others => (" in found[6] else ",\n        others => (others => '0')"
-        return f"{found[1]}{words}{found[4]}{found[6]}{rest}{found[7]}"
+        listed = [word.removeprefix("0 => ") for word in listed] + ["(others => '0')"] * (words - len(listed))
+        row = ",\n        ".join([*listed, "(others => '1')"])
+        return f"{found[1]}{words}{found[4]}\n        {row}{found[7]}"
 
-    return _TABLE.sub(longer, text)
+    head, begin, body = _TABLE.sub(longer, text).partition("\nbegin\n")
+    signals, drives = list[str](), list[str]()
+
+    def above(found: re.Match[str]) -> str:
+        kind, digits = found[1], found[2]
+        if not _is_lost([f'"{digits}"'], 1, len(digits)):
+            return found[0]
+        name = f"number_{len(signals)}_of_{len(digits)}_bits"
+        signals.append(f"\n    signal {name} : {kind}({len(digits)} downto 0);")
+        drives.append(f'    {name} <= "{digits}1";\n')
+        return f"{name}({len(digits)} downto 1)"
+
+    body = _LITERAL.sub(above, body)
+    return head + "".join(signals) + begin + "".join(drives) + body
+
+
+def _is_lost(listed: list[str], words: int, width: int) -> bool:
+    """Whether a table is written as zeros; one that can't be read is taken for such."""
+    bits = words * width
+    if bits % GROUP or bits == GROUP:
+        return False
+    value = 0
+    for word in listed:
+        found = _WORD.fullmatch(word)
+        if found is None:
+            return True
+        number = int(found[1]) if found[1] is not None else int(found[2], 2)
+        value = (value << width) | (number & ((1 << width) - 1))
+    value <<= width * (words - len(listed))
+    return value != 0 and value % (1 << (bits - GROUP)) == 0
 
 
 def _signed(found: re.Match[str], written: set[str]) -> str:
