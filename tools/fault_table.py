@@ -1415,13 +1415,6 @@ FAULTS = (
         "circuits: a ratio that is set keeps half a part of the one before",
     ),
     Fault(
-        "proof/translated.py",
-        "LOST = 64",
-        "LOST = 63",
-        "test_polynomials.InEveryLanguage",
-        "proofs: tables that GHDL writes as zeros",
-    ),
-    Fault(
         "designing/rates/chain.py",
         "for _, one in sorted(counted, key=_first):",
         "for _, one in sorted(counted, key=_first, reverse=True):",
