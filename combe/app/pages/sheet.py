@@ -85,14 +85,12 @@ class SheetPage(Page):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.sheet)
         self.table = Table((), ())
-        self._is_measured = False
+        self._is_measured = self._stretches = False
 
     def fill(self, table: Table, figures: bool = False) -> None:
         """Show a table; ``figures`` sets the cells in a type of even width."""
         self.table = table
-        across = self.sheet.horizontalHeader()
-        if across is not None:
-            across.setStretchLastSection(not figures)
+        self._stretches = not figures
         self.cells.show_table(table, figures)
         self._is_measured = False
         if self.isVisible():
@@ -107,7 +105,11 @@ class SheetPage(Page):
         if not self._is_measured:
             self._is_measured = True
             self.sheet.ensurePolished()
+            across, view = self.sheet.horizontalHeader(), self.sheet.viewport()
+            assert across is not None and view is not None
+            across.setStretchLastSection(False)  # what is wider than the page is scrolled, not cut
             self.sheet.resizeColumnsToContents()
+            across.setStretchLastSection(self._stretches and across.length() < view.width())
 
     def modes(self) -> Sequence[str]:
         """Not ways of looking but of copying."""
