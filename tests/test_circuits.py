@@ -750,6 +750,8 @@ use ieee.std_logic_1164.all;
 use ieee.numeric_std.all;
 entity t is port (clk : in std_logic; a : in unsigned({last} downto 0); q : out signed({width - 1} downto 0)); end;
 architecture r of t is
+    type memory_t is array (0 to 3) of signed(31 downto 0);
+    signal memory : memory_t := (others => (others => '0'));
     type table_t is array (0 to {len(held) - 1}) of signed({width - 1} downto 0);
     constant table : table_t := (
         {", ".join(rows)}

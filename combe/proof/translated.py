@@ -13,7 +13,7 @@ SECONDS = 300
 GROUP = 32
 """GHDL 2.0 writes a constant of several whole groups of so many bits as zeros where only its highest group has any ones."""
 _TABLE = re.compile(
-    r"(type (\w+) is array \(0 to )(\d+)(\) of \w+\((\d+) downto 0\);\s*(?:constant|signal) \w+ : \2 := \()(.*?)(\n *\);)",
+    r"(type (\w+) is array \(0 to )(\d+)(\) of \w+\((\d+) downto 0\);\s*(?:constant|signal) \w+ : \2 := \((?=\n))(.*?)(\n *\);)",
     re.DOTALL,
 )
 _WORD = re.compile(r'(?:0 => )?(?:to_(?:un)?signed\((-?\d+), \d+\)|(?:(?:un)?signed\'\()?"([01]+)"\)?)')
