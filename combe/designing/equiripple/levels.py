@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from combe.designing.classic.method import cutoff_edges
 from combe.designing.designed import Design
-from combe.designing.equiripple.method import MAXIMUM_TAPS
 from combe.designing.equiripple.method import design as designed
+from combe.designing.equiripple.search import MAXIMUM_TAPS
 from combe.designing.settings import FIR_ATTENUATION, FIR_RIPPLE
 from combe.designing.shares import share_of
 from combe.designing.task import Task

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from combe.designing.designed import Design
-from combe.designing.equiripple.method import MAXIMUM_TAPS
+from combe.designing.equiripple.search import MAXIMUM_TAPS
 from combe.designing.equiripple.too_long import too_long
 from combe.designing.estimates import estimated_taps
 from combe.designing.rates.making import designed, shares_of, unchecked
