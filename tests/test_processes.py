@@ -44,7 +44,7 @@ class Processes(unittest.TestCase):
             be_polite(7)
             code = "import os, time; time.sleep(0.2); print(os.getpriority(os.PRIO_PROCESS, 0))"
             self.assertEqual(execute([sys.executable, "-c", code], HERE).output.strip(), b"7")
-        self.assertEqual(execute([sys.executable, "-c", code], HERE).output.strip(), b"0")
+        self.assertEqual(int(execute([sys.executable, "-c", code], HERE).output), os.nice(0))
 
     def test_what_goes_in_and_comes_out(self) -> None:
         big = os.urandom(3 << 20)

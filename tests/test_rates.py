@@ -34,8 +34,9 @@ from combe.delivery.recipes import recipe_named
 from combe.delivery.tables import integer_sets, real_sets, sets_text
 from combe.designing.designed import Design
 from combe.designing.equiripple.method import nearly_shortest
+from combe.designing.estimates import estimated_taps
 from combe.designing.file import design_document, design_from
-from combe.designing.methods import design
+from combe.designing.methods import design, design_task
 from combe.designing.rates import making
 from combe.designing.rates.chain import planned
 from combe.designing.rates.plans import duties, plan_from, priced
@@ -546,6 +547,18 @@ def counted(design: Design) -> float:
     return total
 
 
+def looked_at(
+    taps: Any, rate: float, pass_hz: float, stop_hz: float, ripple_db: float, level_db: float, spacing: float = 0.0
+) -> bool:  # fmt: skip
+    """Whether gains on a grid far closer than their ripples keep a lowpass's limits; with a ``spacing``, only around its multiples."""
+    size = 1 << (32 * len(taps)).bit_length()
+    db = 20 * np.log10(np.maximum(np.abs(np.fft.rfft(taps, size)), 1e-12))
+    hz = np.arange(len(db)) * rate / size
+    from_copy = np.abs(hz - spacing * np.round(hz / spacing)) if spacing else np.zeros(len(hz))
+    blocked = db[(hz >= stop_hz) & (from_copy <= pass_hz)]
+    return bool(np.max(np.abs(db[hz <= pass_hz])) < ripple_db + 1e-6 and np.max(blocked) < level_db + 1e-3)
+
+
 class Designed(unittest.TestCase):
     def test_every_plan_keeps_every_limit(self) -> None:
         plans = ((DOWN, ("single", "2x2x2", "4x2", "2x4", "cic4x2", "cic2x2x2", "")), (UP, ("single", "2x2", "2xcic2", "")),
@@ -631,14 +644,51 @@ class Designed(unittest.TestCase):
             self.assertLessEqual(best, 1.1 * min(each.values()), each)
         self.assertEqual(len(planned(SLOWER).stages), 2)
 
-    def test_a_hopeless_single_stage_is_not_searched_for(self) -> None:
-        """About 6500 taps, of 5000 at most: the search for it took four seconds to say so."""
+    def test_a_stage_longer_than_any_exchange_keeps_its_limits(self) -> None:
+        """About 6500 taps, drawn from a short model: looked at from far closer than its ripples, nearly as short as estimated, and cheaper
+        than every row of stages."""
         brief = asked(44_100, ((0, 20_000, -0.05, 0.05),), up=160, down=147, alias_db=-90, image_db=-90)
-        with mock.patch.object(making, "_kept", wraps=making._kept) as made:
-            found = planned(brief)
-        self.assertEqual([(stage.up, stage.down) for stage in found.stages], [(2, 1), (80, 147)])
-        self.assertTrue(meets(lines_of(found.filter, brief)))
-        self.assertNotIn("single", [call.args[1].words for call in made.call_args_list])
+        found = planned(brief)
+        self.assertEqual([(stage.up, stage.down) for stage in found.stages], [(160, 147)])
+        assert isinstance(found.filter, Fir)
+        taps = np.array(found.filter.taps)
+        guess = estimated_taps(prototype_requirement(brief))[0]
+        self.assertLess(len(taps), 1.03 * guess)
+        self.assertTrue(np.array_equal(taps, taps[::-1]))
+        self.assertTrue(looked_at(taps, 44_100 * 160, 20_000, 24_100, 0.05, -90))
+        self.assertLess(counted(found), counted(planned(brief, "2x80/147")))
+        named = design_task(Task(brief, brief.sample_rate_hz, DesignChoice("equiripple")))
+        self.assertEqual(named.filter, found.filter)
+
+    def test_long_stages_of_any_band_keep_their_limits(self) -> None:
+        """Of random briefs, some of whose bands leave no room for a model that is stretched."""
+        source = random.Random(58)
+        lengths = []
+        for _ in range(examples(40)):
+            up = source.choice((3, 7, 16, 31, 64, 100, 147))
+            rate, level, share = source.uniform(1e3, 1e6), -source.uniform(40, 120), source.uniform(0.5, 0.97)
+            ripple, stop = source.choice((0.01, 0.05, 0.3)), (1 - share / 2) * rate
+            brief = asked(rate, ((0, share * rate / 2, -ripple, ripple),), up=up, down=1, image_db=level)
+            guess = estimated_taps(prototype_requirement(brief))[0]
+            if not 850 < guess < 4000:
+                continue
+            taps = np.array(planned(brief, "single").stages[0].taps) / up
+            lengths.append(len(taps) / guess)
+            self.assertTrue(looked_at(taps, rate * up, share * rate / 2, stop, ripple, level, rate), brief)
+        self.assertLess(max(lengths), 1.2)
+        self.assertLess(float(np.median(lengths)), 1.06)
+
+    def test_a_model_is_as_short_as_can_be(self) -> None:
+        """One whose quarter of the rate lies in its transition: a half-band would count less by itself, and leave more behind."""
+        brief = prototype_requirement(asked(1000, ((0, 495, -0.3, 0.3),), up=4, down=1, image_db=-70))
+        found, least = making._long(brief).filter, nearly_shortest(brief).filter
+        assert isinstance(found, Fir) and isinstance(least, Fir)
+        self.assertLess(len(found.taps), 1.03 * len(least.taps))
+
+    def test_a_stage_longer_than_a_file_holds_is_refused_at_once(self) -> None:
+        brief = asked(44_100, ((0, 21_900, -0.05, 0.05),), up=160, down=147, alias_db=-120, image_db=-120)
+        with self.assertRaisesRegex(DesignError, "would take about [0-9,]+ taps, and 20000 is the most"):
+            planned(brief, "single")
 
     def test_a_price_is_near_what_is_counted(self) -> None:
         for brief, plan in ((SLOWER, "single"), (SLOWER, "5/6x2"), (FASTER, "2x6/5")):
@@ -695,6 +745,29 @@ class Designed(unittest.TestCase):
         self.assertFalse([tap for tap in plain.taps if not tap])
         used = [len({abs(tap) for tap in taps if tap}) + sum(map(bool, taps)) - 1 for taps in (first, plain.taps)]
         self.assertLess(used[0], 0.95 * used[1])
+
+    def test_of_stages_with_zeros_none_shorter_does(self) -> None:
+        """Found in a few fits: every length between the shortest of all and it is tried here."""
+        brief = prototype_requirement(asked(90e3, ((0, 9e3, -0.1, 0.1),), up=1, down=3, alias_db=-60))
+        plan = plan_from("single", 1, 3)
+        least = len(design(brief, "equiripple").filter.taps)  # type: ignore[union-attr]
+        found = making._with_zeros(brief, plan, 3, least, np.inf)
+        assert isinstance(found.filter, Fir)
+        self.assertTrue(meets(lines_of(found.filter, brief)))
+        self.assertTrue(
+            all(
+                not tap
+                for k, tap in enumerate(found.filter.taps)
+                if (k - len(found.filter.taps) // 2) % 3 == 0 and tap != max(found.filter.taps)
+            )
+        )
+        for half in range(least // 2, len(found.filter.taps) // 2):
+            if half % 3:
+                choice = DesignChoice("nyquist", 2 * half, settings=(("bands", 3.0),))
+                other = design_task(Task(brief, brief.sample_rate_hz, choice))
+                self.assertFalse(meets(lines_of(other.filter, brief)), half)
+        with self.assertRaisesRegex(DesignError, "don't pay"):
+            making._with_zeros(brief, plan, 3, least, 1.0)
 
     def test_a_stage_blocks_what_no_later_one_can(self) -> None:
         """Point by point: what folds down to where it isn't blocked as deeply is the stage's own to block."""

@@ -14,7 +14,13 @@ from combe.running.random_integers import random_integers
 from combe.running.simulate import simulate
 from combe.signals.stimuli import tone, vectors, worst_case
 from combe.signals.survey import WHINE_HZ, night_recording
-from combe.signals.sweep import measured_lines, sweep_for
+from combe.signals.sweep import (
+    _amplitude_by_phase,
+    _first_amplitude,
+    _is_apart,
+    measured_lines,
+    sweep_for,
+)
 from combe.values import replace
 from tests.support import LOWPASS, asked
 
@@ -30,6 +36,29 @@ def splitmix(seed: int, count: int) -> list[int]:
         z = ((z ^ (z >> 27)) * 0x94D049BB133111EB) & MASK
         found.append(z ^ (z >> 31))
     return found
+
+
+class Copies(unittest.TestCase):
+    def test_many_copies_of_a_tone_are_told_apart(self) -> None:
+        """Sinusoids of known amplitudes a comb apart, on an offset: each is read as it was put in, by phases as by one large fit."""
+        source, entry = np.random.default_rng(31), parse_format("s24f0")
+        for up, down in ((33, 1), (40, 37), (48, 35), (64, 5)):
+            played = float(source.uniform(0.02, 0.48)) * down / up
+            if not _is_apart(up, played, 9000):
+                continue
+            heights, phases = source.uniform(1, 1e6, up), source.uniform(0, 2 * np.pi, up)
+            time = np.arange(9000)
+            raw = 77.0 + sum(
+                height * np.cos(2 * np.pi * (k / up + played) * time + phase)
+                for k, (height, phase) in enumerate(zip(heights, phases))
+            )
+            for k in (0, 3, up // 2, up - 1):
+                place = (k / up + played) % 1.0
+                for meant in (place, 1 - place):
+                    self.assertAlmostEqual(_amplitude_by_phase(raw, entry, up, played, meant) / heights[k], 1, 6)
+            every = [2 * np.pi * (k / up + played) for k in (3, *range(3), *range(4, up))]
+            self.assertAlmostEqual(_first_amplitude(raw, entry, every) / heights[3], 1, 6)
+        self.assertFalse(_is_apart(40, 3 / 80 + 1e-5, 9000))
 
 
 class Stimuli(unittest.TestCase):

@@ -232,6 +232,18 @@ def _rate_changed(task: Task, method: Method) -> Design:
     if asked.rate.down == 1 and choice.setting("samples_per_symbol") is None and method.name == "pulse-shaping":
         # One symbol comes in, so many samples go out.
         choice = replace(choice, settings=(*choice.settings, ("samples_per_symbol", float(asked.rate.up))))
+    if (
+        method.name == "equiripple"
+        and choice.order is None
+        and choice.symmetry == 1
+        and not (choice.cutoffs_hz or choice.weights)
+    ):
+        from combe.designing.equiripple.search import MAXIMUM_TAPS
+        from combe.designing.estimates import estimated_taps
+
+        if estimated_taps(prototype_requirement(asked))[0] > MAXIMUM_TAPS:
+            # Beyond what an exchange is searched for, stages can still be drawn from a model.
+            return planned(asked, "single", task.is_stopped)
     near = task.near
     if near is not None and near.stages and near.requirement is not None:
         near = replace(near, requirement=prototype_requirement(near.requirement), stages=())

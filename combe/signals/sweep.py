@@ -26,6 +26,10 @@ SETTLED_SAMPLES = 4096
 INSET = 64
 MOST_SAMPLES = 1 << 17
 MOST_SETTLING = 1 << 14
+MANY_COPIES = 32
+"""Of a tone, from which on they are told apart phase by phase."""
+LEAST_FITTED, ROWS_PER_COPY = 1 << 16, 40
+"""Outputs that copies are fitted to at once."""
 
 
 class Sweep(Struct, frozen=True, eq=False):
@@ -131,7 +135,11 @@ def _rate_lines(
         own = round(folded(hz, out_rate), 6)
         every = [own, *sorted(lands - {own})]
         part = output[index * block + skip : (index + 1) * block]
-        heard = _first_amplitude(part, realization.output, [2 * np.pi * at / out_rate for at in every])
+        if up >= MANY_COPIES and _is_apart(up, played / out_rate, len(part)):
+            heard = _amplitude_by_phase(part, realization.output, up, played / out_rate, hz / out_rate)
+        else:
+            part = part[: max(LEAST_FITTED, ROWS_PER_COPY * len(every))]
+            heard = _first_amplitude(part, realization.output, [2 * np.pi * at / out_rate for at in every])
         given = sweep.samples[index * (sweep.settling + sweep.settled) + sweep.settling :][: sweep.settled]
         sent = _amplitude(given, realization.input, 2 * np.pi * played / rate)
         found[hz] = 20 * np.log10(heard / sent) if heard > 0 else FLOOR_DB
@@ -159,6 +167,31 @@ def _first_amplitude(raw: NDArray[Any], entry: Format, omegas: list[float]) -> f
         columns += [np.cos(omega * time), np.sin(omega * time)]
     fitted = np.linalg.lstsq(np.column_stack(columns), raw.astype(np.float64), rcond=None)[0]
     return float(np.hypot(fitted[1], fitted[2]) * entry.step)
+
+
+def _is_apart(up: int, played: float, count: int) -> bool:
+    """Whether no two copies land so near each other that one phase alone couldn't tell them apart."""
+    turns = 2 * up * played
+    return abs(turns - round(turns)) > 4 * up / count
+
+
+def _amplitude_by_phase(raw: NDArray[Any], entry: Format, up: int, played: float, meant: float) -> float:
+    """The same where there are many copies, all of them ``up`` apart in one turn of the output's rate: cycles per output sample.
+
+    Copies at j/up + played for all j are one sinusoid whose amplitude and phase differ from phase to phase: these are fitted one by one,
+    and a transform over the phases tells the copies apart again.
+    """
+    found = np.zeros(up, dtype=np.complex128)
+    for phase in range(up):
+        own = raw[phase::up].astype(np.float64)
+        turned = 2 * np.pi * played * (phase + up * np.arange(len(own)))
+        columns = np.column_stack([np.cos(turned), -np.sin(turned), np.ones(len(own))])
+        real, imaginary, _ = np.linalg.lstsq(columns, own, rcond=None)[0]
+        found[phase] = complex(real, imaginary)
+    copies = np.fft.fft(found) / up
+    numbers = [(sign * meant - played) * up for sign in (1, -1)]
+    nearest = min(numbers, key=lambda number: abs(number - round(number)))
+    return float(abs(copies[round(nearest) % up]) * entry.step)
 
 
 def gain_at(realization: Realization, hz: float) -> complex:

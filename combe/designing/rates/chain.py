@@ -7,9 +7,6 @@ from collections.abc import Callable
 import numpy as np
 
 from combe.designing.designed import Design
-from combe.designing.equiripple.search import MAXIMUM_TAPS
-from combe.designing.equiripple.too_long import too_long
-from combe.designing.estimates import estimated_taps
 from combe.designing.rates.making import designed, shares_of, unchecked
 from combe.designing.rates.plans import (
     Plan,
@@ -39,8 +36,6 @@ FAR = 64
 the highest, all of which are looked through."""
 UNSURE = 1.15
 """A price may be too high by so much."""
-HOPELESS = 1.15
-"""Of the most taps: estimates are right to a few in a hundred."""
 
 
 def planned(
@@ -67,12 +62,7 @@ def planned(
     order[:SIFTED] = sorted(order[:SIFTED], key=lambda one: _refined(one, asked))
     first = order[: TRIED - (max(rate.up, rate.down) >= LARGE)]
     wanted = [*first, *([alone] if alone not in first else [])]
-    hopeless: CombeError | None = None
-    if len(wanted) > 1 and estimated_taps(asked)[0] > HOPELESS * MAXIMUM_TAPS:
-        # A single stage that would be longer than any that is: the search for it takes seconds to say so.
-        hopeless = too_long(asked, estimated_taps(asked)[0], MAXIMUM_TAPS)
-        wanted.remove(alone)
-    return _cheapest_of(requirement, wanted, is_stopped, hopeless)
+    return _cheapest_of(requirement, wanted, is_stopped)
 
 
 def _of_half_bands(requirement: Requirement, asked: Requirement, is_stopped: Callable[[], bool]) -> Design:
@@ -112,11 +102,8 @@ def _of_polynomials(requirement: Requirement, asked: Requirement, is_stopped: Ca
     return _cheapest_of(requirement, plans[: TRIED if max(rate.up, rate.down) < FAR else TRIED // 2], is_stopped)
 
 
-def _cheapest_of(
-    requirement: Requirement, plans: list[Plan], is_stopped: Callable[[], bool], hopeless: CombeError | None = None
-) -> Design:  # fmt: skip
-    """Of plans in the order of their prices: what is too dear isn't designed, and the cheapest of the others is held to its limits;
-    ``hopeless`` says why one more wasn't tried."""
+def _cheapest_of(requirement: Requirement, plans: list[Plan], is_stopped: Callable[[], bool]) -> Design:
+    """Of plans in the order of their prices: what is too dear isn't designed, and the cheapest of the others is held to its limits."""
     asked = prototype_requirement(requirement)
     failure: CombeError | None = None
     found: list[tuple[float, Plan]] = []
@@ -128,7 +115,7 @@ def _cheapest_of(
             found.append((_operations(unchecked(requirement, one, is_stopped)), one))
         except CombeError as error:
             failure = failure or error
-    return _first_that_keeps(requirement, found, failure or hopeless, is_stopped)
+    return _first_that_keeps(requirement, found, failure, is_stopped)
 
 
 def _first_that_keeps(

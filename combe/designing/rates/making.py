@@ -11,7 +11,8 @@ import numpy as np
 
 from combe.designing.designed import Design
 from combe.designing.equiripple.method import nearly_shortest
-from combe.designing.estimates import estimated_taps
+from combe.designing.equiripple.too_long import too_long
+from combe.designing.estimates import estimated_taps, kaiser_equiripple_taps
 from combe.designing.rates.branches import places, taps_of
 from combe.designing.rates.half_bands import allpass_half_band
 from combe.designing.rates.phase_polynomials import shortest_kernel
@@ -29,7 +30,7 @@ from combe.designing.rates.stages import RateStage, prototype_of
 from combe.designing.task import DesignChoice, Task
 from combe.errors import CombeError, DesignError
 from combe.filters import Fir
-from combe.ledger import gain_lines
+from combe.ledger import gain_lines, meets
 from combe.requirement import Band, Limit, Requirement
 from combe.requirement.rates import prototype_requirement
 from combe.responses import frequency_response
@@ -42,10 +43,14 @@ ROUNDS = 4
 MOST_BANDS = 8
 LONGEST_BANDS = 200
 """Stages whose zeros at every M-th place are tried: few bands, and quick to fit."""
-LONG = 800
+LONG = 400
 """Taps of a stage from which on the last few aren't searched for: a phase has a whole number of them anyway."""
 WORTH_IT = 0.95
 """Of the operations: a stage with such zeros is longer, in memory and delay."""
+MODEL, SPENT = 350, 1 / 60
+"""Taps of the model a long stage is drawn from, about; the share of its length that drawing may add."""
+LONGEST = 20_000
+"""Taps of a stage, which is what a file holds."""
 
 
 def single_stage(found: Design, requirement: Requirement) -> Design:
@@ -67,7 +72,7 @@ def unchecked(requirement: Requirement, plan: Plan, is_stopped: Callable[[], boo
     if is_stopped():
         raise DesignError("stopped", "plan")
     asked = prototype_requirement(requirement)
-    return _turned((*_all_but_last(asked, plan), _last_stage(asked, plan, SPARE_DB)), plan)
+    return _turned((*_all_but_last(asked, plan), _last_stage(asked, plan)), plan)
 
 
 @lru_cache(maxsize=32)
@@ -137,20 +142,34 @@ def _chain(asked: Requirement, plan: Plan) -> tuple[RateStage, ...]:
     """Stages from the highest rate down; the last one is tightened until the whole keeps every limit. Where that isn't enough, because the
     others lift what one of them lets through, these block deeper by as much."""
     failure: DesignError | None = None
+    worst = 0.0
     for is_deep in (False, True):
-        spare = SPARE_DB
+        spares, before = (SPARE_DB, SPARE_DB), -np.inf
         try:
             for _ in range(ROUNDS):
-                made = (*_all_but_last(asked, plan, is_deep), _last_stage(asked, plan, spare, is_deep))
-                worst = min(line.margin for line in gain_lines(prototype_of(made), asked))
+                made = (*_all_but_last(asked, plan, is_deep), _last_stage(asked, plan, spares, is_deep))
+                passed, stopped = _worst_margins(made, asked)
+                worst = min(passed, stopped)
                 if worst >= 0:
                     return made
-                spare += 1.5 * -worst
+                if passed >= 0 and stopped <= before and not is_deep:
+                    break
+                before = stopped
+                spares = spares[0] + 1.5 * max(-passed, 0.0), spares[1] + 1.5 * max(-stopped, 0.0)
         except DesignError as error:
             failure = failure or error
         if len(plan.factors) == 1:
             break
     raise failure or DesignError(f"{plan.words} misses a limit by {-worst:.3g} dB", "--plan", "take fewer stages")
+
+
+def _worst_margins(made: tuple[RateStage, ...], asked: Requirement) -> tuple[float, float]:
+    """Of the passbands, and of what is blocked."""
+    passed = {band.name for band in asked.passbands}
+    margins = {True: np.inf, False: np.inf}
+    for line in gain_lines(prototype_of(made), asked):
+        margins[line.band in passed] = min(margins[line.band in passed], line.margin)
+    return margins[True], margins[False]
 
 
 @lru_cache(maxsize=32)
@@ -181,14 +200,18 @@ def _all_but_last(asked: Requirement, plan: Plan, is_deep: bool = False) -> tupl
 
 
 @lru_cache(maxsize=32)
-def _last_stage(asked: Requirement, plan: Plan, spare: float, is_deep: bool = False) -> RateStage:
-    """The stage at the lowest rate, for what the others really left, with so many dB to spare."""
+def _last_stage(
+    asked: Requirement, plan: Plan, spares: tuple[float, float] = (SPARE_DB, SPARE_DB), is_deep: bool = False
+) -> RateStage:
+    """The stage at the lowest rate, for what the others really left, with so many dB to spare where it passes and where it blocks."""
     before = _all_but_last(asked, plan, is_deep)
     rate = asked.sample_rate_hz / prod(plan.factors[:-1])
     if len(plan.factors) - 1 in plan.allpass:
         own = tuple(piece for piece in blocked(asked) if piece[0] < rate / 2)
-        return _half_band(own, rate, max(band.stop_hz for band in asked.passbands), spare + sum(shares_of(asked, plan)))
-    wanted = _last(asked, blocked(asked), rate, list(before), spare)
+        return _half_band(
+            own, rate, max(band.stop_hz for band in asked.passbands), spares[1] + sum(shares_of(asked, plan))
+        )
+    wanted = _last(asked, blocked(asked), rate, list(before), spares)
     if plan.is_polynomial and not before:
         return _kernel(wanted, plan)
     found = _cheapest(wanted, plan, plan.factors[-1])
@@ -258,7 +281,7 @@ def _inner_limits(
 
 
 def _last(
-    asked: Requirement, pieces: tuple[Piece, ...], rate: float, before: list[RateStage], spare: float
+    asked: Requirement, pieces: tuple[Piece, ...], rate: float, before: list[RateStage], spares: tuple[float, float]
 ) -> Requirement:
     """What the last stage must keep, so that all of them together keep what is asked."""
     others = prototype_of(before)
@@ -269,12 +292,12 @@ def _last(
         gain = 20 * np.log10(
             np.maximum(np.abs(frequency_response(others, 2 * np.pi * hz / asked.sample_rate_hz)), 1e-30)
         )
-        lower, upper = band.lower.at(hz, "most") - gain + spare, band.upper.at(hz, "least") - gain - spare
+        lower, upper = band.lower.at(hz, "most") - gain + spares[0], band.upper.at(hz, "least") - gain - spares[0]
         if np.any(lower >= upper):
             raise DesignError("the stages before use up the passband's room", "--plan", "take fewer stages")
         bands.append(Band(band.name, band.start_hz, band.stop_hz, _points(hz, upper), _points(hz, lower)))
     low = [(start, min(stop, rate / 2), level) for start, stop, level in pieces if start < rate / 2]
-    bands += [_stop(start, stop, level - spare) for start, stop, level in _apart(low)]
+    bands += [_stop(start, stop, level - spares[1]) for start, stop, level in _apart(low)]
     return Requirement("stage", rate, tuple(sorted(bands, key=lambda band: band.start_hz)), "linear")
 
 
@@ -302,25 +325,88 @@ def _apart(pieces: Iterable[Piece]) -> list[Piece]:
 def _cheapest(asked: Requirement, plan: Plan, factor: int) -> Design:
     """Equiripple; or taps with zeros at every second place, or every one that is a multiple of the factor from the middle, where a stage
     may have them (Mintzer 1982) and they cost clearly less: they are longer."""
-    from combe.designing.methods import design, design_task
-    from combe.ledger import meets
+    from combe.designing.methods import design
 
-    is_long = estimated_taps(asked)[0] > LONG
-    best = nearly_shortest(asked) if is_long else design(asked, "equiripple")
+    best = _long(asked) if estimated_taps(asked)[0] > LONG else design(asked, "equiripple")
+    if plan.is_product:
+        return best
+    most = WORTH_IT * _stage_operations(best, plan, factor)
     others: list[Callable[[], Design]] = [lambda: design(asked, "half-band")]
     if 2 < factor <= MOST_BANDS and plan.other == 1 and estimated_taps(asked)[0] < LONGEST_BANDS:
-        choice = DesignChoice("nyquist", settings=(("bands", float(factor)),))
-        others.append(lambda: design_task(Task(asked, asked.sample_rate_hz, choice)))
+        others.append(lambda: _with_zeros(asked, plan, factor, len(best.filter.taps), most))  # type: ignore[union-attr]
     for make in others:
         try:
             other = make()
         except CombeError:
             continue
-        if _stage_operations(other, plan, factor) < WORTH_IT * _stage_operations(best, plan, factor) and meets(
-            gain_lines(other.filter, asked)
-        ):
+        if _stage_operations(other, plan, factor) < most and meets(gain_lines(other.filter, asked)):
             best = other
+            most = WORTH_IT * _stage_operations(best, plan, factor)
     return best
+
+
+def _with_zeros(asked: Requirement, plan: Plan, factor: int, least: int, most: float) -> Design:
+    """The shortest with zeros at every multiple of the factor from the middle, of those lengths that cost less than ``most``: none is shorter
+    than the shortest of all, ``least``, and where the longest doesn't do, no other does."""
+    from combe.designing.methods import design_task
+
+    def made(half: int) -> Design:
+        choice = DesignChoice("nyquist", 2 * half, settings=(("bands", float(factor)),))
+        return design_task(Task(asked, asked.sample_rate_hz, choice))
+
+    def pattern(half: int) -> Design:
+        side = [0.0 if k % factor == 0 else float(k) for k in range(half, 0, -1)]
+        return Design("nyquist", Fir((*side, 0.5, *side[::-1])), asked.sample_rate_hz, asked)
+
+    halves = [half for half in range(least // 2, LONGEST_BANDS) if half % factor]
+    halves = [half for half in halves[: 2 * least] if _stage_operations(pattern(half), plan, factor) < most]
+    if not halves:
+        raise DesignError("its zeros don't pay", "bands")
+    low, high, best = 0, len(halves) - 1, made(halves[-1])
+    if not meets(gain_lines(best.filter, asked)):
+        raise DesignError("its fixed zeros leave too little freedom for these limits", "bands")
+    while low < high:
+        middle = (low + high) // 2
+        found = made(halves[middle])
+        if meets(gain_lines(found.filter, asked)):
+            best, high = found, middle
+        else:
+            low = middle + 1
+    return best
+
+
+def _long(asked: Requirement) -> Design:
+    """A stage of very many taps: a model stretched, and few taps that fill its gaps (Neuvo, Dong and Mitra 1984), multiplied out. It is
+    hardly longer than the shortest there is, and found in a fifth of the time; where the band is too wide for that, taps as they are."""
+    guess = estimated_taps(asked)[0]
+    if guess > LONGEST:
+        raise too_long(asked, guess, LONGEST)
+    stretch = _stretch(asked, guess)
+    if stretch > 1:
+        try:
+            found = prototype_of(_chain(asked, Plan((stretch, 1), is_product=True)))
+            words = f"{len(found.taps)} taps drawn from a model stretched {stretch} times, which may be longer by a few in a hundred than the shortest"
+            return Design("equiripple", found, asked.sample_rate_hz, asked, (words,))
+        except CombeError:
+            pass
+    return nearly_shortest(asked)
+
+
+def _stretch(asked: Requirement, guess: float) -> int:
+    """How often a model is stretched: so that it is short, and what fills its gaps is too; 1 where there is no room between its images."""
+    pieces, pass_hz = blocked(asked), max(band.stop_hz for band in asked.passbands)
+    above = [piece[0] for piece in pieces if piece[0] >= pass_hz]
+    if not above:
+        return 1
+    rate, level, found = asked.sample_rate_hz, min(piece[2] for piece in pieces), 1
+    for stretch in range(2, max(round(guess / MODEL), 2) + 1):
+        room = 1 / stretch - (min(above) + pass_hz) / rate
+        if room <= 0:
+            break
+        filling = kaiser_equiripple_taps(min_ripple(asked) / 10, 10 ** (level / 20), room)
+        if filling <= SPENT * guess:
+            found = stretch
+    return found
 
 
 def _stage_operations(found: Design, plan: Plan, factor: int) -> float:

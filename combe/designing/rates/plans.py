@@ -39,6 +39,8 @@ class Plan(Struct, frozen=True):
     """The places of factors of two that are half-bands of two allpasses."""
     is_polynomial: bool = False
     """Whether the taps of the first follow polynomials of the place between two samples."""
+    is_product: bool = False
+    """Whether the stages are multiplied out into one, in which no zero of theirs is left."""
 
     @property
     def is_single(self) -> bool:
