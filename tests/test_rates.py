@@ -58,6 +58,7 @@ from combe.rounding.choices import Choices
 from combe.rounding.holding import stages_that_hold
 from combe.rounding.movement import rounding_facts
 from combe.rounding.rates import fewest_bits_of_stages, rate_lines, realize_stages
+from combe.rounding.realize import realize
 from combe.rounding.trade import trade
 from combe.rounding.widths import design_chart
 from combe.running.flow import BitTrueFlow
@@ -379,6 +380,44 @@ int main(void)
             cost[up, down] = proof.instructions[256] / (64 / down)
         self.assertLess(cost[1, 8] / cost[1, 1], 1.32)
         self.assertLess(cost[4, 1] / cost[1, 1], 1.37)
+
+    @unittest.skipUnless(shutil.which("qemu-system-arm") and shutil.which("arm-none-eabi-gcc"), "no emulated core here")
+    def test_instructions_a_multiply_of_ordinary_filters(self) -> None:
+        """64 designed taps of 16 bits beside a plain filter of as many: sums that nearly fill 32 bits up by 4, and a ratio."""
+        plain = requirement_from(document(48_000, (0, 8000, -0.1, 0.1), (10_400, 24_000, -60)))
+        cost = {}
+        for up, down, brief in (
+            (1, 1, plain),
+            (4, 1, asked(48_000, ((0, 18_000, -0.1, 0.1),), up=4, down=1, image_db=-60)),
+            (3, 2, asked(48_000, ((0, 10_000, -0.1, 0.1),), up=3, down=2, image_db=-60, alias_db=-60)),
+        ):
+            filter_ = design_task(Task(brief, brief.sample_rate_hz, DesignChoice("equiripple", 63)))
+            made = realize_stages(filter_, Choices(16)) if up > 1 else realize(filter_.filter, 48_000, Choices(16))
+            proof = prove_on_target(c_package(made, "f"), made)
+            self.assertTrue(proof.holds, proof.sentence())
+            cost[up, down] = proof.instructions[256] / (64 / down)
+        self.assertLess(cost[4, 1] / cost[1, 1], 1.2)
+        self.assertLess(cost[3, 2] / cost[1, 1], 2.0)
+
+    @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_sums_start_with_half_a_step_where_that_fits(self) -> None:
+        """The largest sum any input can cause, half a step below the end of 32 bits and right at it."""
+        entry = Format(True, 16, 15)
+        for room in (1, 4, 5, 6) if IS_CAMPAIGN else (4, 5):
+            # The largest sum is 32768 times as much as all taps, a step four times as much.
+            taps = (-32768, room - 32768, 0, 0, 0, 0, 0, 0)
+            largest = 32768 * sum(-tap for tap in taps)
+            for up, down in ((1, 1), (2, 1), (1, 2)) if IS_CAMPAIGN else ((2, 1),):
+                spread = tuple(tap for tap in taps for _ in range(up))
+                stage = TapSum(spread, Format(True, 16, 15), Format(True, 32, 30), up=up, down=down)
+                after = Requantize(stage.accumulator, Format(True, 15, 13), "nearest-even", "saturate")
+                made = Realization("x", 1.0, "direct", entry, after.target, (stage, after))
+                text = c_package(made, "f").text(".c")
+                self.assertEqual(
+                    "half a step is in it already" in text, largest + (1 << 17) < 1 << 31, (room, up, down)
+                )
+                proof = prove_c(c_package(made, "f"), made, (), SANITIZERS)
+                self.assertTrue(proof.holds, (room, up, down, proof.sentence()))
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_raw_converter_codes_go_in_and_come_out(self) -> None:

@@ -31,6 +31,20 @@ FAULTS = (
         "test_kept_costs",
         "a count of one device is taken for another",
     ),
+    Fault(
+        "delivery/c/rounding.py",
+        "most + (1 << shift) < 1 << (width - 1)",
+        "most < 1 << (width - 1)",
+        "test_rates.Code",
+        "a sum starts with half a step that leaves its bits",
+    ),
+    Fault(
+        "delivery/c/rates.py",
+        '"output_stride": up if together in ("samples", "periods") else 1',
+        '"output_stride": up if together == "samples" else 1',
+        "test_rates.Code",
+        "outputs of the same phase are written side by side",
+    ),
     # -- half-bands of two allpasses, and networks that change the rate
     Fault(
         "designing/rates/half_bands.py",

@@ -21,6 +21,8 @@ MOST_SKIPPED = 16
 """The largest factor of which samples that meet no tap are told apart."""
 WORTH = 5
 """Taps that must fall away for each sample: telling samples apart costs as much as some of them."""
+LONGEST_PERIODS = 256
+"""Samples that come in before outputs of the same phase are worked out together, at most."""
 LONGEST_BETWEEN = 1024
 """Words handed on between two stages at a time."""
 
@@ -115,15 +117,18 @@ def rate_shape(
         )
     up, down, padded = stage.up, stage.down, found.padded
     together = "down" if up == 1 else "" if down > 1 else "up" if up % 4 == 0 and not alone else "samples"
+    if up > 1 and down > 1 and not alone and 4 * down <= LONGEST_PERIODS:
+        # Outputs of the same phase come once in every ``down`` samples.
+        together = "periods"
     kept = down - len(found.skipped)
     rowed = [phase for phase in range(up) if phase not in [place for place, _, _ in alone]]
     ages = [number // (up if up > 1 else down) for _, number, _ in alone]
     return {
         "layout": "rates", "up": up, "down": down, "whole": down // up, "part": down % up, "together": together,
         "padded": padded, "tap_stride": padded if together == "up" else 0,
-        "sample_stride": kept if together == "down" else 1 if together == "samples" else 0,
-        "output_stride": up if together == "samples" else 1,
-        "block": max(block_length(padded), min(32 * down, 256) if up == 1 else 0),
+        "sample_stride": {"down": kept, "samples": 1, "periods": down}.get(together, 0),
+        "output_stride": up if together in ("samples", "periods") else 1,
+        "block": max(block_length(padded), min(32 * down, LONGEST_PERIODS) if up == 1 or together == "periods" else 0),
         "order_words": _order_words(found, up),
         "few_unrolled": divisor(padded // 2, 16), "many_unrolled": divisor(padded // 2, 16, whole=True),
         # Going down: which places are kept, and the history of the one whose tap stands alone.
@@ -141,6 +146,8 @@ def _many(shape: dict[str, Any], is_long: bool) -> list[tuple[int, int]]:
     """Of outputs together that share the taps of one phase, each one's sample and place: eight, or four of sums of 64 bits, for which
     there are registers; none where four are together so anyway."""
     up = shape["up"]
+    if shape["together"] == "periods":
+        return []
     if shape["together"] == "down":
         return [] if is_long else [(k * shape["sample_stride"], k) for k in range(8)]
     if is_long:

@@ -28,7 +28,7 @@ def requantize_values(stage: Requantize) -> dict[str, Any]:
     values["narrow"] = (
         "int32_t" if is_limited and 0 < shift < width and max(left, target.bits + (not target.signed)) <= 32 else work
     )
-    values["has_room"] = 0 < shift < width and source.most + (1 << shift) < 1 << (width - 1)
+    values["has_room"] = has_room(stage, width, source.most)
     narrow = values["narrow"]
     values |= {"top": literal(target.most, narrow), "bottom": literal(target.least, narrow)}
     span = target.most - target.least
@@ -53,6 +53,12 @@ def requantize_values(stage: Requantize) -> dict[str, Any]:
         values["sign_bit"] = literal(1 << (target.bits - 1), f"u{work}")
         values["sign_value"] = literal(1 << (target.bits - 1), work)
     return values
+
+
+def has_room(stage: Requantize, width: int, most: int) -> bool:
+    """Whether a step can be added to the largest value that arrives, in so many bits."""
+    shift = stage.source.fraction - stage.target.fraction
+    return 0 < shift < width and most + (1 << shift) < 1 << (width - 1)
 
 
 def biased(values: dict[str, Any]) -> str:

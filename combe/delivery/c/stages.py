@@ -10,7 +10,7 @@ from combe.delivery.c.blocks import block_layout
 from combe.delivery.c.network import network_values
 from combe.delivery.c.rates import cic_layout, rate_layout
 from combe.delivery.c.reloading import reloadable_section, reloadable_taps
-from combe.delivery.c.rounding import biased, requantize_values
+from combe.delivery.c.rounding import biased, has_room, requantize_values
 from combe.delivery.c.samples import sample_layout
 from combe.delivery.c.types import c_type, factor_text, literal, signed_type
 from combe.delivery.c.wide import as_network
@@ -69,6 +69,10 @@ def views(realization: Realization, choices: CodeChoices = CodeChoices()) -> lis
             and after.kind == "requantize"
             and after.values["work"] == view.values["sum_type"]
         ):
+            summed, rounding = realization.stages[view.index], realization.stages[after.index]
+            if isinstance(summed, TapSum) and isinstance(rounding, Requantize) and not choices.reloadable:
+                # Of known taps no sum comes near the ends of a format it nearly fills.
+                after.values["has_room"] = has_room(rounding, after.values["width"], summed.span(view.source)[1])
             view.values["bias"] = biased(after.values) or "0"
     return found
 
