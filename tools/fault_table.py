@@ -828,8 +828,8 @@ FAULTS = (
     ),
     Fault(
         "delivery/c/rounding.py",
-        "source.most + (1 << shift) < 1 << (width - 1)",
-        "source.most < 1 << (width - 1)",
+        "has_room(stage, width, source.most)",
+        "has_room(stage, width, 0)",
         "test_code_choices test_delivery test_networks",
         "no room for the rounding's half",
     ),
