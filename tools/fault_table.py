@@ -1395,10 +1395,24 @@ FAULTS = (
     ),
     Fault(
         "designing/rates/phase_polynomials.py",
-        "for degree in range(lowest, power + 1):",
-        "for degree in range(power, power + 1):",
+        "        low, high = (low, middle) if is_open(middle) else (middle + 1, high)",
+        "        low, high = middle + 1, high",
         "test_polynomials.Kernels",
         "polynomials: a higher degree than is needed",
+    ),
+    Fault(
+        "designing/rates/phase_polynomials.py",
+        "> NEARLY * np.where(self.is_cap, ENOUGH, error)",
+        "> 1.1 * np.where(self.is_cap, ENOUGH, error)",
+        "test_polynomials.Kernels",
+        "polynomials: frequencies that hold the answer are let go",
+    ),
+    Fault(
+        "designing/rates/phase_polynomials.py",
+        "return float(np.max(height[above][(height[above] > 1) | ~is_cap[above]], initial=error))",
+        "return error",
+        "test_polynomials.Kernels",
+        "polynomials: what is worst between the frequencies isn't looked at",
     ),
     Fault(
         "designing/rates/phase_polynomials.py",

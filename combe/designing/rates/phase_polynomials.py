@@ -31,6 +31,10 @@ LOBES, NEAR = 4, 4.0
 """Frequencies in each lobe at first, and up to how many times the rate of the input: higher ones are added where they are worst."""
 ROUNDS, SETTLED, ENOUGH, FEW = 24, 1.002, 0.9998, 8
 PER_TAP = 16
+MOST_ADDED = 2
+"""Frequencies that join at a time, for each coefficient."""
+NEARLY = 0.6
+"""Of the error: how near a frequency has to be to stay."""
 
 
 class Kernel(Struct, frozen=True):
@@ -61,17 +65,44 @@ def shortest_kernel(asked: Requirement, phases: int) -> Branches:
         if _multiplies(samples, lowest) >= least:
             break
         # A longer kernel never needs a higher power than a shorter one.
-        for degree in range(lowest, power + 1):
-            if _multiplies(samples, degree) >= least or _unknowns(samples, degree) > MOST_COEFFICIENTS:
-                break
-            found = best_kernel(asked, phases, samples, degree)
-            if found is not None:
-                best, least, power = found, _multiplies(samples, degree), degree
-                break
+        degrees = [d for d in range(lowest, power + 1) if _is_worth_trying(samples, d, least)]
+        found = _of_least_power(asked, phases, samples, degrees) if degrees else None
+        if found is not None:
+            power = len(found.branches) - 1
+            best, least = found, _multiplies(samples, power)
     if best is None:
         what = f"taps that follow a polynomial would take more than {MOST_COEFFICIENTS} coefficients here"
         raise DesignError(what, "--plan", "let a stage of taps go before or behind, such as 2xfarrow80/147")
     return best.branches
+
+
+def _of_least_power(asked: Requirement, phases: int, samples: int, degrees: list[int]) -> Kernel | None:
+    """Of so many samples the kernel of the lowest degree that does. The error falls with the degree: where that of the first program, which
+    no later one gets below, is too large at the highest, none does; else it is halved down to the first for which it isn't."""
+    begun: dict[int, _Search] = {}
+
+    def is_open(place: int) -> bool:
+        search = begun.setdefault(place, _Search(asked, phases, samples, degrees[place]))
+        error, solution = search.first()
+        return solution is None or error <= ENOUGH
+
+    low, high = 0, len(degrees) - 1
+    if not is_open(high):
+        return None
+    while low < high:
+        middle = (low + high) // 2
+        low, high = (low, middle) if is_open(middle) else (middle + 1, high)
+    for place in range(low, len(degrees)):
+        is_open(place)
+        found = _refined(begun[place])
+        if found is not None:
+            return found
+    return None
+
+
+def _is_worth_trying(samples: int, degree: int, least: float) -> bool:
+    """Whether it could be the one, and is searched at all."""
+    return _multiplies(samples, degree) < least and _unknowns(samples, degree) <= MOST_COEFFICIENTS
 
 
 def _lowest_power(asked: Requirement, phases: int, samples: int) -> int:
@@ -97,13 +128,17 @@ def _multiplies(samples: int, degree: int) -> float:
 
 def best_kernel(asked: Requirement, phases: int, samples: int, degree: int) -> Kernel | None:
     """The kernel of so many samples and such a degree whose worst error is least; None where it isn't below 1."""
-    search = _Search(asked, phases, samples, degree)
-    for _ in range(ROUNDS):
-        error, solution = search.solved()
+    return _refined(_Search(asked, phases, samples, degree))
+
+
+def _refined(search: _Search) -> Kernel | None:
+    """The frequencies where the answer is worst added, until none is worse than the program says."""
+    for turn in range(ROUNDS):
+        error, solution = search.solved() if turn else search.first()
         if solution is None or error > ENOUGH:
             return None
         branches = search.branches(solution)
-        worst = search.add_worst(branches, error)
+        worst = search.add_worst(branches, solution, error)
         if worst <= min(max(SETTLED * error, 1e-9), ENOUGH):
             return Kernel(branches, worst)
     return Kernel(branches, worst) if worst <= ENOUGH else None
@@ -114,6 +149,7 @@ class _Search:
 
     def __init__(self, asked: Requirement, phases: int, samples: int, degree: int) -> None:
         self.phases, self.samples, self.degree = phases, samples, degree
+        self.begun: tuple[float, Array | None] | None = None
         at = places(phases)
         self.at, self.powers = at, legendre.legvander(at, degree)
         # Searched for as Legendre's polynomials, which are told apart best; handed on as powers.
@@ -172,6 +208,12 @@ class _Search:
                     columns.append(-2 * np.sin(omega * late) * odd[:, power])
         return np.array(columns).T
 
+    def first(self) -> tuple[float, Array | None]:
+        """What ``solved`` says of the frequencies it begins with."""
+        if self.begun is None:
+            self.begun = self.solved()
+        return self.begun
+
     def solved(self) -> tuple[float, Array | None]:
         """The least worst error over the frequencies there are, and the coefficients that have it."""
         from scipy.optimize import linprog
@@ -201,11 +243,12 @@ class _Search:
                 place += 1
         return tuple(tuple(float(value) for value in row) for row in self.to_powers @ whole)
 
-    def add_worst(self, branches: Branches, error: float) -> float:
-        """The worst error on a fine grid; the tops above that of the linear program join it. Above a cap it counts as far as it is too large."""
+    def add_worst(self, branches: Branches, solution: Array, error: float) -> float:
+        """The worst error at the tops of a fine grid; those above that of the linear program join it. Above a cap it counts as far as it is
+        too large."""
         taps = taps_of(branches, self.at) / self.phases
         amplitude = np.real(np.fft.rfft(taps, self.size) * self.turn)
-        worst, omega, of = 0.0, [np.zeros(0)], [np.zeros(0, dtype=np.intp)]
+        omega, of = [np.zeros(0)], [np.zeros(0, dtype=np.intp)]
         for index, spots in self.spots:
             if len(spots) == 0:
                 continue
@@ -213,15 +256,24 @@ class _Search:
             target, room = self.table.target(self.grid[spots], piece)
             off = np.abs(amplitude[spots] - target) / room
             tops, moved, height = _tops(off)
-            is_cap = self.pieces[index].is_cap
-            if not is_cap or np.max(height, initial=0.0) > 1:
-                worst = max(worst, float(np.max(height, initial=0.0)))
-            chosen = height > (ENOUGH if is_cap else error)
+            chosen = height > (ENOUGH if self.pieces[index].is_cap else error)
             found = self.grid[spots[tops[chosen]]] + moved[chosen] * self.grid[1]
             omega.append(np.clip(found, self.pieces[index].start, self.pieces[index].stop))
             of.append(piece[tops[chosen]])
-        self._add(np.concatenate(omega), np.concatenate(of))
-        return worst
+        return self._add_those_above(np.concatenate(omega), np.concatenate(of), solution, error)
+
+    def _add_those_above(self, omega: Array, of: NDArray[np.intp], solution: Array, error: float) -> float:
+        """Of the tops of parabolas through a grid those that are really above, the highest first; the worst there is."""
+        target, room = self.table.target(omega, of)
+        height = np.abs((self._amplitudes(omega) @ solution - target) / room)
+        is_cap = self.caps[of]
+        above = np.flatnonzero(height > np.where(is_cap, ENOUGH, error))
+        above = above[np.argsort(-height[above])][: MOST_ADDED * len(solution)]
+        # What is far from its limit says nothing; should it come up again, it joins again.
+        own = np.abs(self.rows @ solution - self.middles) > NEARLY * np.where(self.is_cap, ENOUGH, error)
+        self.rows, self.middles, self.is_cap = self.rows[own], self.middles[own], self.is_cap[own]
+        self._add(omega[above], of[above])
+        return float(np.max(height[above][(height[above] > 1) | ~is_cap[above]], initial=error))
 
 
 def _tops(off: Array) -> tuple[NDArray[np.intp], Array, Array]:
