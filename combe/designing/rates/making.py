@@ -43,7 +43,7 @@ ROUNDS = 4
 MOST_BANDS = 8
 LONGEST_BANDS = 200
 """Stages whose zeros at every M-th place are tried: few bands, and quick to fit."""
-LONG = 400
+LONG = 300
 """Taps of a stage from which on the last few aren't searched for: a phase has a whole number of them anyway."""
 WORTH_IT = 0.95
 """Of the operations: a stage with such zeros is longer, in memory and delay."""
