@@ -311,7 +311,7 @@ class Choosing(WindowCase):
         self.assertEqual(self.session.project.design, DesignChoice("least-squares"))
         assert self.session.results.ideal is not None
         self.assertEqual(self.session.results.ideal.design.order, contender.order)
-        chosen = [c.method for c, r in self.window.contenders.rows if r.property("chosen")]
+        chosen = [c.method for c, r in self.window.contenders.rows if r.is_chosen]
         self.assertEqual(chosen, ["least-squares"])
 
     def test_the_keyboard_picks_too(self) -> None:

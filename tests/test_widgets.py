@@ -33,6 +33,7 @@ from combe.app.theme.marks import SHAPES, VERDICTS, draw_sign, draw_verdict, ico
 from combe.app.theme.palette import DARK, LIGHT, THEME, Colors, font
 from combe.app.widgets.chain_bar import ChainBar, StepState
 from combe.app.widgets.code_view import CodeView
+from combe.app.widgets.contender_row import ContenderRow
 from combe.app.widgets.contenders_panel import ContendersPanel
 from combe.app.widgets.figure import Figure
 from combe.app.widgets.flow import Flow
@@ -82,6 +83,58 @@ def wait_for_errands() -> None:
         QTest.qWait(2)
     for _ in range(3):
         QApplication.processEvents()
+
+
+class OneContender(unittest.TestCase):
+    def setUp(self) -> None:
+        self.lines = [("53 taps · 27 multiplies · 52 words", "muted"), ("delay 104 µs · linear phase", "muted")]
+        self.row = ContenderRow("equiripple", "kept", "+0.12 dB", self.lines, "held below 0.5 dB")
+        self.picked: list[int] = []
+        self.row.picked.connect(lambda: self.picked.append(1))
+
+    def test_mouse_and_keyboard_pick(self) -> None:
+        self.row.resize(230, self.row.height())
+        QTest.mouseClick(self.row, Qt.MouseButton.LeftButton)
+        QTest.mouseClick(self.row, Qt.MouseButton.RightButton)
+        QTest.keyClick(self.row, Qt.Key.Key_Space)
+        QTest.keyClick(self.row, Qt.Key.Key_A)
+        self.assertEqual(len(self.picked), 2)
+        QTest.mousePress(self.row, Qt.MouseButton.LeftButton)
+        QTest.mouseRelease(self.row, Qt.MouseButton.LeftButton, pos=QPoint(300, 5))
+        self.assertEqual(len(self.picked), 2)
+
+    def test_what_is_cut_is_told(self) -> None:
+        self.row.resize(400, self.row.height())
+        self.assertEqual(self.row.told(), "held below 0.5 dB")
+        self.row.resize(120, self.row.height())
+        self.assertEqual(
+            self.row.told().split("\n"), ["equiripple", *[words for words, _ in self.lines], "held below 0.5 dB"]
+        )
+
+    def test_it_never_widens_and_grows_with_its_lines(self) -> None:
+        long = ContenderRow("m" * 200, "missed", "-3 dB", [("w" * 300, "clay"), *self.lines])
+        self.assertLess(long.sizeHint().width(), 200)
+        self.assertGreater(long.height(), self.row.height() + 8)
+
+    def test_each_state_is_another_picture(self) -> None:
+        self.row.resize(230, self.row.height())
+        shots = [picture_of(self.row)]
+        self.row.set_chosen(True)
+        shots.append(picture_of(self.row))
+        other = ContenderRow("equiripple", "missed", "+0.12 dB", self.lines)
+        other.resize(self.row.size())
+        shots.append(picture_of(other))
+        self.assertEqual(len(set(shots)), 3)
+        self.row.set_chosen(False)
+        self.assertEqual(picture_of(self.row), shots[0])
+
+
+def picture_of(widget: QWidget) -> bytes:
+    """Its pixels."""
+    image = widget.grab().toImage()
+    bits = image.constBits()
+    assert bits is not None
+    return bytes(bits.asarray(image.sizeInBytes()))
 
 
 class Look(unittest.TestCase):
@@ -249,7 +302,7 @@ class Panels(unittest.TestCase):
         failed = Contender("equiripple", 1, 0, None, reason="it can't be done")
         panel.show_contenders([*found, failed], LOWPASS, DesignChoice(), found[0].order)
         self.assertEqual(len(panel.rows), sum(1 for c in found if c.design is not None))
-        self.assertEqual([row.property("chosen") for _, row in panel.rows].count(True), 1)
+        self.assertEqual([row.is_chosen for _, row in panel.rows].count(True), 1)
         QTest.mouseClick(panel.rows[1][1], Qt.MouseButton.LeftButton)
         self.assertEqual((picked[0].method, picked[0].order), (panel.rows[1][0].method, None))
         panel.show_trouble("nothing will do")

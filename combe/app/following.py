@@ -5,6 +5,7 @@ from __future__ import annotations
 from time import perf_counter
 
 from PyQt6.QtCore import QCoreApplication, QEvent, QTimer
+from PyQt6.QtWidgets import QWidget
 
 from combe.analysis.fact import Fact
 from combe.app.actions import Actions
@@ -88,7 +89,9 @@ class Following(Layout):
         if self.step == "bench":
             self.bench.show_setup(project.bench, project.requirement)
         self._show_contenders()
-        self._show_states()
+        ideal = self.session.results.ideal
+        if ideal is None or not ideal.is_draft:  # or the design proper, which is on its way, says how it stands
+            self._show_states()
         self._show_curves()
         self._show_path()
         self._show_title()
@@ -177,6 +180,10 @@ class Following(Layout):
     def _show_figures(self) -> None:
         """Everything written in words and figures."""
         self._figures_at = perf_counter()
+        if self.session.is_dragging:
+            # Painted in a turn of their own, below: the hand's next move, which goes first, isn't to wait for them.
+            for part in self._figured():
+                part.setUpdatesEnabled(False)
         while self._unshown:
             show = self._shows.get(self._unshown.pop())
             if show is not None and show != self._show_figures:
@@ -184,11 +191,15 @@ class Following(Layout):
         self._show_lines()
         self._show_ledger()
         self._show_states()
-        if self.session.is_dragging:
-            # Or the hand's next move would have to. In a turn of its own: a move that waits goes first.
-            self._paint_figures.start(0)
+        self._paint_figures.start(0)
+
+    def _figured(self) -> tuple[QWidget, ...]:
+        """What holds figures that follow the hand, and nothing else that does."""
+        return self.ledger, self.chain
 
     def _paint_now(self) -> None:
+        for part in self._figured():
+            part.setUpdatesEnabled(True)
         QCoreApplication.sendPostedEvents(self, QEvent.Type.UpdateRequest.value)
 
     def _on_trouble(self, name: str, error: CombeError | None) -> None:

@@ -6,16 +6,15 @@ from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from combe.app.widgets.contender_row import ContenderRow
 from combe.app.widgets.design_bar import DesignBar
 from combe.app.widgets.hankel_chart import HankelChart
 from combe.app.widgets.parts import (
-    Elided,
     Panel,
     Row,
     Scroller,
-    Verdict,
     clear_layout,
     label,
     line_up,
@@ -47,7 +46,7 @@ class ContendersPanel(Panel):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.rows: list[tuple[Contender, Row]] = []
+        self.rows: list[tuple[Contender, ContenderRow]] = []
         self.relaxation_rows: list[tuple[Relaxation, Row]] = []
         self.column.addWidget(label("Design", "title"))
         self.bar = DesignBar()
@@ -76,7 +75,7 @@ class ContendersPanel(Panel):
         column.setSpacing(8)
         self.near.hide()
         self.without = label("without a filter", "muted")
-        self._made: dict[int, tuple[Contender, QWidget]] = {}
+        self._made: dict[object, tuple[Contender, QWidget]] = {}
         self._key: object = None
         self._trouble = ""
 
@@ -126,27 +125,28 @@ class ContendersPanel(Panel):
         self.without.setVisible(bool(without))
         stay = [self.near, *(row for _, row in self.rows), self.without, *without]
         line_up(self.scroller.column, stay)
-        shown = {id(c) for c in found}
+        shown = {_place_of(c) for c in found}
         self._made = {place: made for place, made in self._made.items() if place in shown}
 
-    def _row_of(self, contender: Contender, requirement: Requirement) -> Row:
+    def _row_of(self, contender: Contender, requirement: Requirement) -> ContenderRow:
         """The contender's row, made once: others arrive one by one, and forty rows are felt."""
         made = self._made.get(id(contender))
-        if made is None or not isinstance(made[1], Row):
+        if made is None or not isinstance(made[1], ContenderRow):
             row = self._row(contender, requirement)
             row.picked.connect(partial(self._on_picked, contender))
             self._made[id(contender)] = made = (contender, row)
-        assert isinstance(made[1], Row)
+        assert isinstance(made[1], ContenderRow)
         return made[1]
 
     def _reason_of(self, contender: Contender) -> QWidget:
         """Why a method has no filter."""
-        if id(contender) not in self._made:
+        place = _place_of(contender)
+        if place not in self._made:
             words = label(f"{contender.method}: {contender.reason.split('; ')[0]}", "muted", wrap=True)
             words.setToolTip(contender.reason)
             words.setMinimumHeight(words.heightForWidth(REASON_WIDTH))
-            self._made[id(contender)] = (contender, words)
-        return self._made[id(contender)][1]
+            self._made[place] = (contender, words)
+        return self._made[place][1]
 
     def _tell_summary(self, designed: Sequence[Contender]) -> None:
         if self._trouble:
@@ -176,31 +176,21 @@ class ContendersPanel(Panel):
             column.addWidget(row)
             self.relaxation_rows.append((relaxation, row))
 
-    def _row(self, contender: Contender, requirement: Requirement) -> Row:
+    def _row(self, contender: Contender, requirement: Requirement) -> ContenderRow:
         assert contender.cost is not None and contender.delay is not None and contender.design is not None
-        row = Row()
-        head = QHBoxLayout()
-        head.setSpacing(6)
-        mark = Verdict(11)
-        mark.show_verdict(worst_verdict(contender.lines))
-        head.addWidget(mark)
-        head.addWidget(Elided(contender.method, "strong"), 1)
-        role = {"kept": "moss", "close": "amber", "missed": "clay"}.get(worst_verdict(contender.lines), "muted")
-        worst = worst_line(contender.lines)
-        head.addWidget(label(f"{signed_margin(worst.margin)} dB" if worst is not None else "", role))
-        row.column.addLayout(head)
-        if mark.verdict == "missed" and (worst is None or worst.margin >= 0):
-            row.column.addWidget(label(margin_words(contender.lines), "clay", wrap=True))
-        size = contender.design.size_words
-        cost = contender.cost
-        row.column.addWidget(
-            Elided(f"{size} · {short(cost.multiplies, 4)} multiplies · {short(cost.delays, 6)} words", "muted")
-        )
+        worst, verdict = worst_line(contender.lines), worst_verdict(contender.lines)
+        size, cost = contender.design.size_words, contender.cost
         phase = "phase turned 90°" if contender.symmetry == -1 else f"{contender.phase} phase"
-        row.column.addWidget(Elided(f"delay {_delay_words(contender, requirement)} · {phase}", "muted"))
-        row.setAccessibleName(f"{contender.method}, {size}, {margin_words(contender.lines)}")
+        lines = [
+            (f"{size} · {short(cost.multiplies, 4)} multiplies · {short(cost.delays, 6)} words", "muted"),
+            (f"delay {_delay_words(contender, requirement)} · {phase}", "muted"),
+        ]
+        if verdict == "missed" and (worst is None or worst.margin >= 0):
+            lines.insert(0, (margin_words(contender.lines), "clay"))
         how = [f"{cost.multiply_words}: the structure {cost.structure}"] if cost.structure in ALLPASS_STRUCTURES else []
-        row.setToolTip("\n".join([*how, *contender.design.notes]))
+        margin = f"{signed_margin(worst.margin)} dB" if worst is not None else ""
+        row = ContenderRow(contender.method, verdict, margin, lines, "\n".join([*how, *contender.design.notes]))
+        row.setAccessibleName(f"{contender.method}, {size}, {margin_words(contender.lines)}")
         return row
 
     def _on_picked(self, contender: Contender) -> None:
@@ -218,6 +208,11 @@ class ContendersPanel(Panel):
     def _on_complaint(self, sentence: str) -> None:
         self.complaint.setText(sentence)
         self.complaint.setVisible(bool(sentence))
+
+
+def _place_of(contender: Contender) -> object:
+    """What its row is kept under: reasons stay where they are from race to race, filters hardly ever do."""
+    return (contender.method, contender.symmetry, contender.reason) if contender.design is None else id(contender)
 
 
 def _delay_words(contender: Contender, requirement: Requirement) -> str:
