@@ -303,6 +303,21 @@ class Dragging(WindowCase):
         self.assertEqual(snapped(-59.87, 0.3), -60)
 
 
+class Figures(WindowCase):
+    def test_under_the_hand_they_are_painted_in_a_turn_of_their_own(self) -> None:
+        """A move that comes before paints the picture and no figures; then they are painted, for good."""
+        parts = (self.window.ledger, self.window.chain)
+        with mock.patch.object(self.session, "_dragging", True):
+            self.window._show_figures()
+            self.assertFalse(any(part.updatesEnabled() for part in parts))
+            self.window.plots.paint_now()
+            self.assertFalse(any(part.updatesEnabled() for part in parts))
+            QTest.qWait(20)
+            self.assertTrue(all(part.updatesEnabled() for part in parts))
+        self.window._show_figures()
+        self.assertTrue(all(part.updatesEnabled() for part in parts))
+
+
 class Choosing(WindowCase):
     def test_a_contender_is_one_click(self) -> None:
         contender, row = next((c, r) for c, r in self.window.contenders.rows if c.method == "least-squares")

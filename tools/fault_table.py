@@ -45,6 +45,20 @@ FAULTS = (
         "test_rates.Code",
         "outputs of the same phase are written side by side",
     ),
+    Fault(
+        "app/widgets/contender_row.py",
+        "state != self._painted",
+        "state[:3] != self._painted[:3]",
+        "test_widgets.OneContender",
+        "a contender that was chosen looks as before",
+    ),
+    Fault(
+        "app/following.py",
+        "            part.setUpdatesEnabled(True)\n",
+        "            pass\n",
+        "test_app.Figures",
+        "figures that were held back under the hand stay so",
+    ),
     # -- half-bands of two allpasses, and networks that change the rate
     Fault(
         "designing/rates/half_bands.py",
