@@ -54,7 +54,13 @@ def remembered(most_bytes: int) -> Callable[[F], F]:
                     held[0] -= known.popitem(last=False)[1][1]
             return value
 
+        def cache_clear() -> None:
+            with lock:
+                known.clear()
+                held[0] = 0
+
         again.held_bytes = lambda: held[0]  # type: ignore[attr-defined]
+        again.cache_clear = cache_clear  # type: ignore[attr-defined]
         return cast(F, again)
 
     return decorate

@@ -33,6 +33,13 @@ class Remembered(unittest.TestCase):
         self.assertIs(self.squares(100), self.squares(100))
         self.assertEqual(self.calls, [100])
 
+    def test_all_is_forgotten_when_asked(self) -> None:
+        self.squares(100)
+        self.squares.cache_clear()  # type: ignore[attr-defined]
+        self.assertEqual(self.squares.held_bytes(), 0)  # type: ignore[attr-defined]
+        self.squares(100)
+        self.assertEqual(self.calls, [100, 100])
+
     def test_what_was_used_longest_ago_goes_first(self) -> None:
         for count in (300, 400, 300, 500):
             self.squares(count)

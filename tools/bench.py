@@ -292,6 +292,60 @@ int main(void)
 """
 
 
+def rates() -> None:
+    """Plans of changes of rate, searched afresh; and 64 designed taps of 16 bits on an emulated Cortex-M4 beside a plain filter of as many."""
+    from combe.delivery.c import c_package
+    from combe.designing.methods import design_task
+    from combe.designing.rates import making
+    from combe.designing.rates.chain import planned
+    from combe.designing.task import DesignChoice, Task
+    from combe.proof.cores import prove_on_target
+    from combe.requirement import Band, Limit, Requirement
+    from combe.requirement.rates import RateChange
+    from combe.rounding.rates import realize_stages
+    from combe.rounding.realize import Choices, realize
+
+    def brief(up: int, down: int, level: float) -> Requirement:
+        low = 500.0 * min(up, down) if up > 1 and down > 1 else 500.0
+        passband = Band("pass", 0.0, 0.8 * low, Limit.level(0.05, 0, 0.8 * low), Limit.level(-0.05, 0, 0.8 * low))
+        rate = RateChange(up, down, -level if down > 1 else None, -level if up > 1 else None)
+        return Requirement("r", 1000.0 * up * down, (passband,), "linear", rate=rate)
+
+    planned(brief(3, 2, 60))
+    for up, down in ((1, 8), (160, 147), (441, 640), (1023, 1024), (1, 1024), (1024, 1)):
+        for each in (making._kept, making._all_but_last, making._last_stage):
+            each.cache_clear()
+        started = time.perf_counter()
+        found = planned(brief(up, down, 90))
+        spent = time.perf_counter() - started
+        note(
+            f"plan_{up}_{down}",
+            spent,
+            "s",
+            f"{up}/{down} with 90 dB: {' '.join(stage.words for stage in found.stages)}",
+        )
+    plain = 0.0
+    for up, down in ((1, 1), (1, 8), (4, 1), (2, 1), (3, 2)):
+        asked = brief(up, down, 60) if up * down > 1 else None
+        low = asked or _plain_lowpass()
+        filter_ = design_task(Task(low, low.sample_rate_hz, DesignChoice("equiripple", 63)))
+        made = realize_stages(filter_, Choices(16)) if asked else realize(filter_.filter, 48_000, Choices(16))
+        count = prove_on_target(c_package(made, "calls"), made).instructions[256] / (64 / down)
+        plain = plain or count
+        note(
+            f"m4_rate_{up}_{down}",
+            count / plain,
+            "×",
+            f"instructions a multiply, {up}/{down}; a plain filter's {plain:.2f} = 1",
+        )
+
+
+def _plain_lowpass() -> Any:
+    from tests.support import asked
+
+    return asked(48_000, (0, 8000, -0.1, 0.1), (10_400, 24_000, -60))
+
+
 def host() -> None:
     """Millions of samples a second of generated C on this processor, -O2, blocks of 256."""
     from combe.delivery.c import c_package
@@ -524,7 +578,7 @@ def main() -> int:
     """All of them, or those named, each in a process of its own: none finds what another has warmed up or left."""
     sys.path.insert(0, str(ROOT))
     parts = (
-        commands, designs, classics, races, runs, arithmetic, processors, host, response, start, dragging, thread, frames
+        commands, designs, classics, races, runs, arithmetic, processors, rates, host, response, start, dragging, thread, frames
     )  # fmt: skip
     names = [part.__name__ for part in parts]
     wanted = [name for name in sys.argv[1:] if name in names]
