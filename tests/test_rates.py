@@ -400,6 +400,17 @@ int main(void)
         self.assertLess(cost[3, 2] / cost[1, 1], 2.0)
 
     @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
+    def test_outputs_of_the_same_phase_together(self) -> None:
+        """Ratios whose outputs come back to each phase, and those that meet one phase only, over several blocks."""
+        source, entry = random.Random(60), Format(True, 16, 15)
+        for up, down in ((2, 4), (3, 2), (3, 6), (5, 4), (7, 60), (2, 65)) if IS_CAMPAIGN else ((2, 4), (3, 2)):
+            stage = random_taps(source, entry, up, down, 40)
+            after = Requantize(stage.accumulator, entry, "nearest-even", "saturate")
+            made = Realization("x", 1.0, "direct", entry, entry, (stage, after))
+            proof = prove_c(c_package(made, "f"), made, (), SANITIZERS)
+            self.assertTrue(proof.holds, (up, down, proof.sentence()))
+
+    @unittest.skipUnless(shutil.which("gcc"), "there is no compiler on this machine")
     def test_sums_start_with_half_a_step_where_that_fits(self) -> None:
         """The largest sum any input can cause, half a step below the end of 32 bits and right at it."""
         entry = Format(True, 16, 15)

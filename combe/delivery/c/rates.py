@@ -117,7 +117,7 @@ def rate_shape(
         )
     up, down, padded = stage.up, stage.down, found.padded
     together = "down" if up == 1 else "" if down > 1 else "up" if up % 4 == 0 and not alone else "samples"
-    if up > 1 and down > 1 and not alone and 4 * down <= LONGEST_PERIODS:
+    if up > 1 and down > 1 and down % up and not alone and 4 * down <= LONGEST_PERIODS:
         # Outputs of the same phase come once in every ``down`` samples.
         together = "periods"
     kept = down - len(found.skipped)
