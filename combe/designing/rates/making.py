@@ -348,6 +348,7 @@ def _cheapest(asked: Requirement, plan: Plan, factor: int) -> Design:
 def _with_zeros(asked: Requirement, plan: Plan, factor: int, least: int, most: float) -> Design:
     """The shortest with zeros at every multiple of the factor from the middle, of those lengths that cost less than ``most``: none is shorter
     than the shortest of all, ``least``, and where the longest doesn't do, no other does."""
+    from combe.designing.fir.nyquist import MAXIMUM_TAPS
     from combe.designing.methods import design_task
 
     def made(half: int) -> Design:
@@ -358,8 +359,8 @@ def _with_zeros(asked: Requirement, plan: Plan, factor: int, least: int, most: f
         side = [0.0 if k % factor == 0 else float(k) for k in range(half, 0, -1)]
         return Design("nyquist", Fir((*side, 0.5, *side[::-1])), asked.sample_rate_hz, asked)
 
-    halves = [half for half in range(least // 2, LONGEST_BANDS) if half % factor]
-    halves = [half for half in halves[: 2 * least] if _stage_operations(pattern(half), plan, factor) < most]
+    halves = [half for half in range(least // 2, (MAXIMUM_TAPS + 1) // 2) if half % factor]
+    halves = [half for half in halves if _stage_operations(pattern(half), plan, factor) < most]
     if not halves:
         raise DesignError("its zeros don't pay", "bands")
     low, high, best = 0, len(halves) - 1, made(halves[-1])

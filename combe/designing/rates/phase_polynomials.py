@@ -82,8 +82,9 @@ def _of_least_power(asked: Requirement, phases: int, samples: int, degrees: list
     begun: dict[int, _Search] = {}
 
     def is_open(place: int) -> bool:
-        search = begun.setdefault(place, _Search(asked, phases, samples, degrees[place]))
-        error, solution = search.first()
+        if place not in begun:
+            begun[place] = _Search(asked, phases, samples, degrees[place])
+        error, solution = begun[place].first()
         return solution is None or error <= ENOUGH
 
     low, high = 0, len(degrees) - 1
