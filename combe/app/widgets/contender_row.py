@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from combe.app.theme.marks import VERDICT_COLORS, draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
+from combe.app.widgets.parts import picks
 
 SIDE, ABOVE, MARK, GAP = 9, 7, 11, 6
 """Pixels: from the sides and the upper edge to the words, of the verdict's mark, and between what stands side by side."""
@@ -60,16 +61,15 @@ class ContenderRow(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """A click picks."""
         super().mouseReleaseEvent(event)
-        is_left = event is not None and event.button() == Qt.MouseButton.LeftButton
-        if is_left and self.rect().contains(event.position().toPoint()):  # type: ignore[union-attr]
+        if picks(self, event):
             self.picked.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter and space pick."""
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+        if picks(self, event):
             self.picked.emit()
-            return
-        super().keyPressEvent(event)
+        else:
+            super().keyPressEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """As it was painted last, unless something has changed: a panel is painted with every move of a hand."""

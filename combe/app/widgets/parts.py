@@ -188,19 +188,22 @@ class Row(QFrame):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """A click picks."""
         super().mouseReleaseEvent(event)
-        if (
-            event is not None
-            and event.button() == Qt.MouseButton.LeftButton
-            and self.rect().contains(event.position().toPoint())
-        ):
+        if picks(self, event):
             self.picked.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter and space pick."""
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+        if picks(self, event):
             self.picked.emit()
-            return
-        super().keyPressEvent(event)
+        else:
+            super().keyPressEvent(event)
+
+
+def picks(widget: QWidget, event: QMouseEvent | QKeyEvent | None) -> bool:
+    """Whether a widget is picked by this: the left button let go over it, Enter or space."""
+    if isinstance(event, QMouseEvent):
+        return event.button() == Qt.MouseButton.LeftButton and widget.rect().contains(event.position().toPoint())
+    return event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 
 
 class Scroller(QScrollArea):
