@@ -134,7 +134,6 @@ def style_sheet(c: Colors) -> str:
     QMenu::separator {{ height: 1px; background: {c.line}; margin: 4px 8px; }}
     QToolTip {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.line}; padding: 4px 6px; }}
     QFrame#row {{ background: {c.raised}; border: 1px solid {c.line}; border-radius: 5px; }}
-    QFrame#row[chosen="true"] {{ border: 1px solid {c.river}; background: {c.shade}; }}
     QLabel[role="title"] {{ font-size: {TITLE}px; font-weight: 600; }}
     QLabel[role="strong"] {{ font-weight: 600; }}
     QLabel[role="muted"] {{ color: {c.muted}; font-size: {SMALL}px; }}

@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from combe.app.theme.marks import VERDICT_COLORS, draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
-from combe.app.widgets.parts import picks
+from combe.app.widgets.parts import Pickable
 
 SIDE, ABOVE, MARK, GAP = 9, 7, 11, 6
 """Pixels: from the sides and the upper edge to the words, of the verdict's mark, and between what stands side by side."""
 
 
-class ContenderRow(QWidget):
+class ContenderRow(Pickable, QWidget):
     """Name and verdict above, with the ``margin`` at the right; then ``lines`` in small letters, each with the role of its color.
 
     What doesn't fit ends in an ellipsis; the tool tip tells such lines whole, and then ``more``.
@@ -57,19 +57,6 @@ class ContenderRow(QWidget):
         """More or less of it is to be seen."""
         super().resizeEvent(event)
         self.setToolTip(self.told())
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        """A click picks."""
-        super().mouseReleaseEvent(event)
-        if picks(self, event):
-            self.picked.emit()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter and space pick."""
-        if picks(self, event):
-            self.picked.emit()
-        else:
-            super().keyPressEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """As it was painted last, unless something has changed: a panel is painted with every move of a hand."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QChildEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
@@ -25,6 +26,11 @@ from combe.app.theme.marks import draw_verdict
 from combe.app.theme.palette import THEME
 from combe.app.theme.wardrobe import dress_late
 from combe.ledger import Line
+
+if TYPE_CHECKING:
+    _Widget = QWidget
+else:
+    _Widget = object  # what it stands before is a widget already
 
 
 def label(text: str, role: str = "", wrap: bool = False) -> QLabel:
@@ -162,7 +168,27 @@ class Choice(QComboBox):
         painter.drawPolyline(QPolygonF([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)]))
 
 
-class Row(QFrame):
+class Pickable(_Widget):
+    """Can be picked with mouse or keyboard; stands before the kind of widget it is, which has a signal ``picked``."""
+
+    picked: pyqtSignal
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """A click picks."""
+        super().mouseReleaseEvent(event)
+        is_left = event is not None and event.button() == Qt.MouseButton.LeftButton
+        if is_left and self.rect().contains(event.position().toPoint()):  # type: ignore[union-attr]
+            self.picked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter and space pick."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.picked.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class Row(Pickable, QFrame):
     """A card inside a panel that can be picked with mouse or keyboard."""
 
     picked = pyqtSignal()
@@ -175,35 +201,6 @@ class Row(QFrame):
         self.column.setSpacing(1)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-
-    def set_chosen(self, chosen: bool) -> None:
-        """Mark it as the chosen one."""
-        if self.property("chosen") != chosen:
-            self.setProperty("chosen", chosen)
-            style = self.style()
-            if style is not None:
-                style.unpolish(self)
-                style.polish(self)
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        """A click picks."""
-        super().mouseReleaseEvent(event)
-        if picks(self, event):
-            self.picked.emit()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter and space pick."""
-        if picks(self, event):
-            self.picked.emit()
-        else:
-            super().keyPressEvent(event)
-
-
-def picks(widget: QWidget, event: QMouseEvent | QKeyEvent | None) -> bool:
-    """Whether a widget is picked by this: the left button let go over it, Enter or space."""
-    if isinstance(event, QMouseEvent):
-        return event.button() == Qt.MouseButton.LeftButton and widget.rect().contains(event.position().toPoint())
-    return event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 
 
 class Scroller(QScrollArea):
