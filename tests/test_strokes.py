@@ -19,6 +19,7 @@ except ImportError as error:  # pragma: no cover - depends on the machine
 
 from combe.app.plots import seen as seen_module
 from combe.app.plots.axes import Plot
+from combe.app.plots.bundle import Bundle
 from combe.app.plots.curve import Curve
 from combe.app.plots.magnitude import MagnitudePlot
 from combe.app.plots.seen import DASH, GAP, dashes, make_ready, seen, strokes
@@ -177,6 +178,33 @@ class Pixels(unittest.TestCase):
                     near |= np.roll(np.roll(other, down, 0), right, 1)
             self.assertLess(np.count_nonzero(one & ~near), 0.01 * np.count_nonzero(one))
 
+    def test_a_bundle_paints_what_its_strokes_would_one_by_one(self) -> None:
+        """In strips, over several of them, dashed or not; what is hidden isn't painted, and what is let go paints itself."""
+        x = np.linspace(0, 10, 4000)
+        plot = Plot("dB")
+        plot.resize(1100, 420)
+        plot.plotItem.getViewBox().setRange(xRange=(0, 10), yRange=(-50, 10), padding=0)
+        strokes_ = [Stroke() for _ in range(5)]
+        for k, (stroke, color) in enumerate(zip(strokes_, ("red", "green", "blue", "black", "magenta"))):
+            stroke.set_look(QColor(color), 1.0, dashed=k == 3, is_smooth=False)
+            stroke.show_points(x[: 4000 - 700 * k], -20 + 25 * np.sin((5 + k) * x[: 4000 - 700 * k]))
+            plot.addItem(stroke, ignoreBounds=True)
+            stroke.setZValue(k)
+        strokes_[2].hide()
+        plot.show()
+        alone = self.pixels(plot)
+        bundle = Bundle()
+        plot.addItem(bundle, ignoreBounds=True)
+        bundle.hold(strokes_)
+        together = self.pixels(plot)
+        self.assertGreater(int(np.count_nonzero(np.any(alone != alone[0, 0], axis=2))), 5000)
+        # Where a line crosses from one strip to the next another one may lie on top: of some ten thousand pixels a few.
+        self.assertLess(int(np.count_nonzero(np.any(together != alone, axis=2))), 20)
+        bundle.hold(strokes_[:1])
+        np.testing.assert_array_equal(self.pixels(plot), alone, "the others paint themselves again")
+        bundle.hold([])
+        np.testing.assert_array_equal(self.pixels(plot), alone)
+
     def test_what_moves_sideways_is_painted_as_anew(self) -> None:
         """Far and near, back and forth; nothing is looked at again on the way."""
         x = np.linspace(0, 10, 3000)
@@ -234,8 +262,31 @@ class Pixels(unittest.TestCase):
         bits.setsize(picture.sizeInBytes())
         return np.frombuffer(bytes(bits), np.uint8).reshape(picture.height(), -1)[:, : picture.width()]
 
+    @staticmethod
+    def pixels(plot: Plot) -> np.ndarray:
+        picture = plot.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+        bits = picture.constBits()
+        assert bits is not None
+        bits.setsize(picture.sizeInBytes())
+        return np.frombuffer(bytes(bits), np.uint8).reshape(picture.height(), picture.width(), 4)
+
     def gray(self, plot: Plot) -> np.ndarray:
         return self.levels(plot.grab().toImage())
+
+    def test_thin_lines_of_the_main_plot_are_bundled_and_others_aren_t(self) -> None:
+        magnitude = MagnitudePlot()
+        magnitude.resize(900, 600)
+        magnitude.show_requirement(BAT)
+        filter_ = design_task(Task(BAT, BAT.sample_rate_hz, DesignChoice("equiripple"))).filter
+        thin = [Curve(f"pin {k}", filter_, "moss", 1.0, False, True, False) for k in range(5)]
+        own = Curve("ideal", filter_, "river", 2.0)
+        for curves_, count in (([*thin, own], 5), ([*thin[:2], own], 2), ([own], 0)):
+            magnitude.show_curves(curves_)
+            magnitude.show()
+            self.assertGreater(np.count_nonzero(self.gray(magnitude.main) < 200), 100)
+            for bundle, which in zip(magnitude._bundles, (0, 1)):
+                self.assertEqual(bundle.strokes, [pair[which] for pair in magnitude._items[:count]])
+                self.assertEqual([pair[which].is_bundled for pair in magnitude._items], [True] * count + [False])
 
 
 class Axes(unittest.TestCase):

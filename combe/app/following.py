@@ -89,9 +89,7 @@ class Following(Layout):
         if self.step == "bench":
             self.bench.show_setup(project.bench, project.requirement)
         self._show_contenders()
-        ideal = self.session.results.ideal
-        if ideal is None or not ideal.is_draft:  # or the design proper, which is on its way, says how it stands
-            self._show_states()
+        self._show_states_unless_draft()
         self._show_curves()
         self._show_path()
         self._show_title()
@@ -149,7 +147,7 @@ class Following(Layout):
         if name == "proof":
             self._show_code()
         if name in ("proof", "ideal", "bench") and not self.session.is_dragging:
-            self._show_states()
+            self._show_states_unless_draft()
 
     def _show_ideal(self) -> None:
         results = self.session.results
@@ -227,6 +225,12 @@ class Following(Layout):
     def _show_states(self) -> None:
         for name, state in states(self.session).items():
             self.chain.show_state(name, state)
+
+    def _show_states_unless_draft(self) -> None:
+        """Of a draft the design proper, which is on its way, says how it stands."""
+        ideal = self.session.results.ideal
+        if ideal is None or not ideal.is_draft:
+            self._show_states()
 
     def _show_contenders(self) -> None:
         session = self.session

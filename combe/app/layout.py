@@ -22,7 +22,7 @@ from combe.app.widgets.ledger_table import LedgerTable
 from combe.app.widgets.parts import Panel
 from combe.app.widgets.path_bar import PathBar
 from combe.app.widgets.rounded_panel import RoundedPanel
-from combe.app.widgets.shelf import Shelf
+from combe.app.widgets.shelf import Niche, Shelf
 from combe.app.widgets.start_panel import StartPanel
 
 BRIEF_WIDTH, SIDE_WIDTH, GAP = 288, 264, 8
@@ -68,16 +68,16 @@ class Layout(QMainWindow):
         self.left.addWidget(self.brief)
         self.left.addWidget(self.code)
         self.left.addWidget(self.bench)
-        self.middle.setMinimumWidth(LEAST_MIDDLE)
-        self.left.setFixedWidth(BRIEF_WIDTH)
-        self.side.setFixedWidth(SIDE_WIDTH)
         upper = QWidget()
         row = QHBoxLayout(upper)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(GAP)
-        row.addWidget(self.left)
-        row.addWidget(self.middle, 1)
-        row.addWidget(self.side)
+        self.niches = Niche(self.left, BRIEF_WIDTH), Niche(self.side, SIDE_WIDTH)
+        row.addWidget(self.niches[0])
+        shown = Niche(self.middle)
+        shown.setMinimumWidth(LEAST_MIDDLE)
+        row.addWidget(shown, 1)
+        row.addWidget(self.niches[1])
         lower = Panel()
         lower.column.setContentsMargins(4, 2, 4, LEDGER_MARGIN - 2)
         lower.column.addWidget(self.ledger)
@@ -130,8 +130,7 @@ class Layout(QMainWindow):
         for part in (
             self.path_bar,
             self.chain,
-            self.left,
-            self.side,
+            *self.niches,
             self.splitter.widget(1),
             self.menuBar(),
             self.statusBar(),

@@ -139,7 +139,7 @@ class MainWindow(Following, Gestures):
             _ = self.bench_page
             self.bench.show_setup(self.session.project.bench, self.session.project.requirement)
         self.left.setCurrentIndex(place)
-        self.side.setVisible(not place)
+        self.niches[1].setVisible(not place)
         self.side.setCurrentIndex(min(STEPS.index(name), self.side.count() - 1))
         self.middle.setCurrentIndex(place)
         self._want()

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QCoreApplication, QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEvent, QPointF, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QFrame, QLabel, QWidget
 from pyqtgraph.WidgetGroup import WidgetGroup
@@ -34,19 +34,37 @@ class QuietAxis(pg.AxisItem):
     def updateAutoSIPrefix(self) -> None:
         """Nothing: units are chosen by the plot, and the label need not be laid out anew with every range."""
 
-    def drawPicture(self, painter: QPainter, axis: Any, ticks: Any, texts: Any) -> None:
-        """The line along the axis, the ticks (which are the grid), the figures."""
+    def paint(self, painter: QPainter, *_: Any) -> None:
+        """The line along the axis, the ticks (which are the grid), the figures: known until something is measured anew. A recorded
+        picture, played again, takes twice as long as painting does."""
+        if self.style["tickFont"] is not None:
+            painter.setFont(self.style["tickFont"])
+        if self.picture is None:
+            self.picture = self._measured(painter)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setRenderHint(QPainter.RenderHint.TextAntialiasing, True)
+        lines, texts = self.picture
+        for line, color in lines:
+            painter.fillRect(line, color)
+        painter.setPen(self.textPen())
+        for box, flags, text in texts:
+            painter.drawText(box, flags, text)
+
+    def _measured(self, painter: QPainter) -> tuple[list[tuple[QRect, QColor]], list[tuple[QRect, int, str]]]:
+        """Every line as a rectangle with its colour, every figure with its place: on whole pixels it is drawn from the cache."""
+        specs = self.generateDrawSpecs(painter)
+        if specs is None:
+            return [], []
+        axis, ticks, texts = specs
+        lines, mixed = [], {}
         for pen, first, last in (axis, *ticks):
             width, height = abs(last.x() - first.x()), abs(last.y() - first.y())
             left, top = min(first.x(), last.x()), min(first.y(), last.y())
-            painter.fillRect(QRectF(round(left), round(top), max(width, 1.0), max(height, 1.0)), _on_card(pen.color()))
-        painter.setRenderHint(QPainter.RenderHint.TextAntialiasing, True)
-        if self.style["tickFont"] is not None:
-            painter.setFont(self.style["tickFont"])
-        painter.setPen(self.textPen())
-        for box, flags, text in texts:
-            painter.drawText(box.toRect(), int(flags), text)  # on whole pixels every figure is drawn from the cache
+            plain = pen.color().rgba()
+            if plain not in mixed:
+                mixed[plain] = _on_card(pen.color())
+            lines.append((QRect(round(left), round(top), max(round(width), 1), max(round(height), 1)), mixed[plain]))
+        return lines, [(box.toRect(), int(flags), text) for box, flags, text in texts]
 
 
 def _on_card(color: QColor) -> QColor:

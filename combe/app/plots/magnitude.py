@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from combe.app.plots.axes import FrequencyAxis, Plot
+from combe.app.plots.bundle import Bundle
 from combe.app.plots.curve import Curve
 from combe.app.plots.handle import Handle
 from combe.app.plots.mask import Mask, Outline
@@ -47,6 +48,7 @@ class MagnitudePlot(QWidget):
         self.curves: list[Curve] = []
         self.linear = False
         self._items: list[tuple[Stroke, Stroke]] = []
+        self._bundles = (Bundle(), Bundle())
         self._words: tuple[Plot, str] | None = None
         self._drawn: dict[int, tuple[tuple[object, ...], float, float, float]] = {}
         """Of each curve what it was drawn for, from where to where, and how wide the view was."""
@@ -72,6 +74,9 @@ class MagnitudePlot(QWidget):
             plot.addItem(dots, ignoreBounds=True)
             plot.pointed.connect(self._on_pointed)
             dots.setZValue(20)
+        for plot, bundle in zip((self.main, self.loupe), self._bundles):
+            bundle.setZValue(-1)
+            plot.addItem(bundle, ignoreBounds=True)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
@@ -126,7 +131,15 @@ class MagnitudePlot(QWidget):
             for item in pair:
                 item.set_look(THEME.color(curve.role), curve.width, curve.dashed, curve.is_smooth)
                 item.setZValue(z)
+        self._bundle()
         self._draw_curves()
+
+    def _bundle(self) -> None:
+        """Thin lines, which many pins have, are painted together, below all others."""
+        thin = [pair for curve, pair in zip(self.curves, self._items) if not curve.is_smooth]
+        for bundle, strokes in zip(self._bundles, zip(*thin) if thin else ([], [])):
+            if list(strokes) != bundle.strokes:
+                bundle.hold(list(strokes))
 
     def show_lines(self, lines: tuple[Line, ...], close: set[int]) -> None:
         """Mark where limits are missed, or (by index in ``lines``) nearly missed."""
@@ -346,6 +359,8 @@ class MagnitudePlot(QWidget):
             x = self.axis.x_of(hz)
             pair[0].show_points(x, 10 ** (level / 20) if self.linear else level)
             pair[1].show_points(x, level - self._center_at(hz))
+            for bundle in self._bundles:
+                bundle.prepareGeometryChange()
 
     def _center_at(self, hz: np.ndarray) -> np.ndarray | float:
         centers = self._centers()

@@ -36,6 +36,7 @@ class Stroke(pg.GraphicsObject):
         self._at: tuple[Any, ...] = ()
         self._ends: Array = np.zeros((0, 4))
         self._lines = PrimitiveArray(QLineF, 4)
+        self.is_bundled = False
 
     def show_points(self, x: Array, y: Array) -> None:
         """Other points, in order of x; what isn't finite is left out."""
@@ -76,9 +77,30 @@ class Stroke(pg.GraphicsObject):
         return (None, None)
 
     def paint(self, painter: QPainter, *_: Any) -> None:
-        """In pixels."""
-        color, width, dashed, is_smooth = self._look
-        transform, ((left, right), (low, high)) = painter.worldTransform(), self.getViewBox().viewRange()
+        """In pixels; nothing where a bundle does it."""
+        if self.is_bundled:
+            return
+        lines = self.lines(painter.worldTransform())
+        pen, is_smooth = self.look()
+        painter.save()
+        painter.resetTransform()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, is_smooth)
+        painter.setPen(pen)
+        painter.drawLines(*lines.drawargs())
+        self._mark(painter)
+        painter.restore()
+
+    def look(self) -> tuple[QPen, bool]:
+        """The pen, and whether its edges are smoothed."""
+        color, width, _, is_smooth = self._look
+        pen = QPen(color, width)
+        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+        return pen, is_smooth
+
+    def lines(self, transform: QTransform) -> PrimitiveArray:
+        """What can be seen under a transformation, in pixels and from left to right."""
+        width, dashed = self._look[1:3]
+        (left, right), (low, high) = self.getViewBox().viewRange()
         key = (transform.m11(), transform.m22(), low, high, *(() if self.moves else (left, right)))
         if key != self._key:
             self._key, self._at = key, ()
@@ -93,15 +115,7 @@ class Stroke(pg.GraphicsObject):
             self._lines.resize(max(end - begin, 0))
             dx, dy = transform.dx(), transform.dy()
             np.add(self._ends[begin:end], (dx, dy, dx, dy), out=self._lines.ndarray())
-        pen = QPen(color, width)
-        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
-        painter.save()
-        painter.resetTransform()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, is_smooth)
-        painter.setPen(pen)
-        painter.drawLines(*self._lines.drawargs())
-        self._mark(painter)
-        painter.restore()
+        return self._lines
 
     def _mark(self, painter: QPainter) -> None:
         """What else is to be painted, in pixels."""

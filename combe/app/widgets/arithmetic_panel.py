@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QWidget
 
 from combe.analysis.fact import Fact
 from combe.app.widgets.facts_list import FactsList
-from combe.app.widgets.parts import Choice, Panel, Scroller, label
+from combe.app.widgets.parts import Choice, Panel, Scroller, label, set_look
 from combe.errors import CombeError
 from combe.project.edits import choose_arithmetic, with_choices
 from combe.realization.formats import OVERFLOWS, ROUNDINGS, parse_format
@@ -163,11 +163,7 @@ class ArithmeticPanel(Panel):
     def _mark(self, field: QLineEdit, complaint: str) -> None:
         self.complaint.setText(complaint)
         self.complaint.setVisible(bool(complaint))
-        field.setProperty("wrong", bool(complaint))
-        style = field.style()
-        if style is not None:
-            style.unpolish(field)
-            style.polish(field)
+        set_look(field, "wrong", bool(complaint))
 
     def _typed(self, key: str) -> None:
         field = self.fields[key]

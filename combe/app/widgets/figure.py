@@ -8,6 +8,7 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QFontMetrics, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
+from combe.app.widgets.parts import set_look
 from combe.errors import CombeError
 
 
@@ -104,9 +105,4 @@ class Figure(QLineEdit):
             self.typed.emit(text)
 
     def _mark(self, wrong: bool) -> None:
-        if self.property("wrong") != wrong:
-            self.setProperty("wrong", wrong)
-            style = self.style()
-            if style is not None:
-                style.unpolish(self)
-                style.polish(self)
+        set_look(self, "wrong", wrong)

@@ -66,8 +66,13 @@ def ok_or_cancel(dialog: QDialog) -> QDialogButtonBox:
 
 def set_role(target: QLabel, role: str) -> None:
     """Give a label another role."""
-    if target.property("role") != role:
-        target.setProperty("role", role)
+    set_look(target, "role", role)
+
+
+def set_look(target: QWidget, name: str, value: str | bool) -> None:
+    """Set a property the style sheet listens to; dressed anew only where it differs, for that takes a millisecond."""
+    if target.property(name) != value:
+        target.setProperty(name, value)
         style = target.style()
         if style is not None:
             style.unpolish(target)

@@ -1,10 +1,42 @@
-"""What stands above and the ledger below, the line between them moved by hand."""
+"""What stands above and the ledger below, the line between them moved by hand; and places of their own for what stands beside."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QSplitter, QWidget
+
+
+class Niche(QWidget):
+    """As high as there is room, at least as high as its part needs, and as wide as it is told, or as there is room for.
+
+    In a layout every line of text that comes or goes would have the whole window measured again, 10 to 20 ms each time. Here only
+    another least height does.
+    """
+
+    def __init__(self, part: QWidget, width: int = 0) -> None:
+        super().__init__()
+        self._part = part
+        part.setParent(self)
+        if width:
+            self.setFixedWidth(width)
+        self._follow()
+
+    def event(self, event: QEvent | None) -> bool:
+        """The part asks for another size."""
+        if event is not None and event.type() == QEvent.Type.LayoutRequest:
+            self._follow()
+        return super().event(event)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """The part fills it."""
+        super().resizeEvent(event)
+        self._part.setGeometry(self.rect())
+
+    def _follow(self) -> None:
+        needed = self._part.minimumSizeHint().height()
+        if needed != self.minimumHeight():
+            self.setMinimumHeight(needed)
 
 
 class Shelf(QSplitter):
