@@ -18,6 +18,7 @@ from tests.test_code_choices import sections, taps
 from tests.test_delivery import random_realization
 from tests.test_networks import random_network
 from tests.test_rates import random_rates
+from tests.test_rows import changing
 
 SECTION = re.search(
     r"\*\*Against coding guidelines\.\*\*(.*?)\n\*\*One file", (ROOT / "docs" / "arithmetic.md").read_text("utf-8"), re.S
@@ -27,6 +28,7 @@ NEVER, DEPARTS = SECTION[1].split("Where the text departs")
 WORDS = [word for word in re.findall(r"`(\w+)`", NEVER) if word != "static"]
 SEEN = {
     ">>": r">>", "#define": r"#define \w+\(", "_Pragma": r"_Pragma\(", "#pragma": r"#pragma ", "__attribute__": r"__attribute__",
+    "__asm__": r"__asm__\(",
     "?:": r"\?.*\?", "++": r"\[\w+\+\+\]", "volatile": r"\bvolatile\b",
 }  # fmt: skip
 
@@ -51,6 +53,7 @@ class Guidelines(unittest.TestCase):
         made: list[Realization] = [taps(), sections()]
         makers = (random_network, lambda s: random_realization(s, 40), lambda s: random_rates(s, 20, 5))
         made += [makers[k % 3](source) for k in range(examples(240))]
+        made += [changing(source, up, down, 90) for up, down in ((4, 1), (1, 8), (2, 1))]
         cls.texts = []
         for one in made:
             for more in ({}, {"reloadable": True}, {"history": "double"}, {"history": "circular"}):

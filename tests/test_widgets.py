@@ -18,7 +18,7 @@ except ImportError as error:
 from PyQt6.QtCore import QModelIndex, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QLabel, QWidget
+from PyQt6.QtWidgets import QApplication, QLabel, QVBoxLayout, QWidget
 
 from combe.app.display import check_display
 from combe.app.jobs import is_any_errand_out
@@ -42,6 +42,7 @@ from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Row, Verdict, verdict_of, worst_verdict
 from combe.app.widgets.rate_row import RateRow
 from combe.app.widgets.rounded_panel import WidthChart
+from combe.app.widgets.shelf import Niche
 from combe.delivery.coloring import colored
 from combe.designing.contenders import Contender, contenders
 from combe.designing.methods import design
@@ -426,6 +427,32 @@ class Rates(unittest.TestCase):
             self.assertEqual((now.rate.image_db, what), (level, "type a level"))
             row.show_rate(now, "")
             self.assertEqual(figure.text(), "free" if level is None else "55 dB")
+
+
+class Niches(unittest.TestCase):
+    def test_a_part_fills_its_niche_and_gets_the_height_it_needs(self) -> None:
+        """What comes and goes within measures nothing around anew, unless more height is needed."""
+        part = QWidget()
+        column = QVBoxLayout(part)
+        column.addWidget(QLabel("a line"))
+        niche = Niche(part, 240)
+        around = QWidget()
+        QVBoxLayout(around).addWidget(niche)
+        around.resize(400, 300)
+        around.show()
+        QApplication.processEvents()
+        self.assertEqual((niche.width(), part.geometry()), (240, niche.rect()))
+        with mock.patch.object(niche, "setMinimumHeight", wraps=niche.setMinimumHeight) as higher:
+            column.itemAt(0).widget().setText("another line")  # type: ignore[union-attr]
+            QApplication.processEvents()
+            higher.assert_not_called()
+            for height in (350, 500, 120):
+                column.itemAt(0).widget().setMinimumHeight(height)  # type: ignore[union-attr]
+                QApplication.processEvents()
+                self.assertEqual(niche.minimumHeight(), part.minimumSizeHint().height())
+                self.assertGreaterEqual(niche.minimumHeight(), height)
+                self.assertEqual(part.geometry(), niche.rect())
+        around.close()
 
 
 class Plots(unittest.TestCase):

@@ -2179,4 +2179,47 @@ FAULTS = (
         "test_circuits.Translated",
         "the least number of 64 bits is read as zero",
     ),
+    # -- rows of instructions, thin curves, niches
+    Fault(
+        "delivery/c/assembly.py",
+        "return low >= -(1 << 31) and high + start < 1 << 31",
+        "return True",
+        "test_rows",
+        "a sum begins in 32 bits that don't hold it",
+    ),
+    Fault(
+        "delivery/c/assembly.py",
+        'f"ldr %[b], [%[x], #{begin} + {far}]"]',
+        'f"ldr %[b], [%[x], #{begin} + {far + 4}]"]',
+        "test_rows",
+        "the second of three outputs begins two samples late",
+    ),
+    Fault(
+        "delivery/c/assembly.py",
+        'step("a", "b", symbol) if steps % 2 else []',
+        "[]",
+        "test_rows",
+        "the last of an odd number of steps is left out",
+    ),
+    Fault(
+        "delivery/c/assembly.py",
+        "if stride % 2 or steps < LEAST_STEPS",
+        "if steps < LEAST_STEPS",
+        "test_rows",
+        "pairs of taps begin between those of others",
+    ),
+    Fault(
+        "app/plots/bundle.py",
+        "painter.drawLines(lines[own[k] : own[k + 1]])",
+        "painter.drawLines(lines[own[k] : own[k + 1] - 1])",
+        "test_strokes",
+        "the last line of each strip isn't painted",
+    ),
+    Fault(
+        "app/widgets/shelf.py",
+        "if needed != self.minimumHeight():",
+        "if not self.minimumHeight():",
+        "test_widgets",
+        "a part that needs more height later doesn't get it",
+    ),
 )

@@ -27,6 +27,8 @@ WidgetGroup.autoAdd = lambda self, obj: None
 class QuietAxis(pg.AxisItem):
     """Lines of one pixel, filled as rectangles: a large plot's grid then costs a tenth of what strokes cost."""
 
+    picture: Any
+
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         """With a true minus sign."""
         return [text.replace("-", "−") for text in super().tickStrings(values, scale, spacing)]

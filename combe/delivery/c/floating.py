@@ -115,7 +115,7 @@ def _rates(stage: TapSum, choices: CodeChoices, rows: list[str]) -> dict[str, An
     alone = [(place, number, rows[number] if number >= 0 else "") for place, number in found.alone]
     return rate_shape(stage, found, choices, alone) | {
         "rows": [text for row in found.rows for text in [zero] * (found.padded - len(row)) + [rows[k] for k in row]],
-        "bias": "0", "is_long": False, "is_short": False, "vectors": "", "many": [], "alone_type": TYPES[choices.number],
+        "bias": "0", "is_long": False, "is_short": False, "vectors": "", "many": [], "written": None, "alone_type": TYPES[choices.number],
     }  # fmt: skip
 
 

@@ -23,6 +23,8 @@ WORTH = 5
 """Taps that must fall away for each sample: telling samples apart costs as much as some of them."""
 LONGEST_PERIODS = 256
 """Samples that come in before outputs of the same phase are worked out together, at most."""
+SHORTEST = 64
+"""Samples taken in at a time going up, at least: phases have few taps, and moving samples on costs as much as some of them."""
 LONGEST_BETWEEN = 1024
 """Words handed on between two stages at a time."""
 
@@ -95,6 +97,7 @@ def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str
         stage, found, choices, [(place, number, text and f"({narrow}){text}") for place, number, text in alone]
     )
     return shape | {
+        "written": None, "numbers": any_taps if choices.reloadable else rows,
         "many": _many(shape, sum_type == "int64_t") if dual and choices.intrinsics else [], "count": len(taps), "kept_count": len(taps), "alone_type": narrow,
         "sum_type": sum_type, "is_long": sum_type == "int64_t", "bias": "0", "table_type": table_type,
         "kept_type": "int16_t" if dual else c_type(source), "accumulator": stage.accumulator,
@@ -128,7 +131,7 @@ def rate_shape(
         "padded": padded, "tap_stride": padded if together == "up" else 0,
         "sample_stride": {"down": kept, "samples": 1, "periods": down}.get(together, 0),
         "output_stride": up if together in ("samples", "periods") else 1,
-        "block": max(block_length(padded), min(32 * down, LONGEST_PERIODS) if up == 1 or together == "periods" else 0),
+        "block": max(block_length(padded), min(32 * down, LONGEST_PERIODS) if up == 1 or together == "periods" else SHORTEST),
         "order_words": _order_words(found, up),
         "few_unrolled": divisor(padded // 2, 16), "many_unrolled": divisor(padded // 2, 16, whole=True),
         # Going down: which places are kept, and the history of the one whose tap stands alone.

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from combe.delivery.c.assembly import written_rows
 from combe.delivery.c.codes import code_values, codes_through, converters
 from combe.delivery.c.floating import GUARD, TYPES, float_views, real_text
 from combe.delivery.c.model import float_model
@@ -98,6 +99,8 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         if view.kind == "tap-sum":
             view.values["table"] = view.values["table"] or f"{name}_taps_{view.index}"
             view.values.setdefault("is_reloadable", False)
+            if not is_float and view.values["layout"] == "rates":
+                view.values["written"] = written_rows(view.values, view.source, f"{name}_at")
     rounds = [] if is_float else [each for view in stages if view.kind != "tap-sum" for each in _roundings(view)]
     word = TYPES.get(choices.number, "")
     found = parts(stages)
@@ -112,7 +115,7 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         "chunk": chunk_of(ratios, CHUNK), "changes_rate": realization.changes_rate, "out_max": most_words(ratios),
         "between": [most_outputs(chunk_of(ratios, CHUNK), ratios[: k + 1]) for k in range(len(ratios))],
         "grows": growth(ratios) > 1,
-        "has_dual": any(v.values.get("is_dual") for v in stages), "is_float": is_float,
+        "has_dual": any(v.values.get("is_dual") for v in stages), "has_rows": any(v.values.get("written") for v in stages), "is_float": is_float,
         "held": sorted({r.values["target"].bits for r in rounds if _is_held(r.values)}),
         "has_state": any(v.kind not in ("requantize", "network") or (v.kind == "network" and (v.values["kept"] or v.values.get("layout") == "phased")) for v in stages),
         "uses_intrinsics": choices.intrinsics and not is_float,
