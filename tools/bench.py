@@ -324,6 +324,12 @@ def rates() -> None:
             "s",
             f"{up}/{down} with 90 dB: {' '.join(stage.words for stage in found.stages)}",
         )
+    for up, down, level in ((147, 160, 90), (1023, 1024, 90), (640, 441, 100)):
+        started = time.perf_counter()
+        found = planned(brief(up, down, level), "farrow")
+        spent = time.perf_counter() - started
+        words = " ".join(stage.words for stage in found.stages)
+        note(f"plan_{up}_{down}_farrow", spent, "s", f"{up}/{down} with {level} dB, polynomials: {words}")
     plain = 0.0
     for up, down in ((1, 1), (1, 8), (4, 1), (2, 1), (3, 2)):
         asked = brief(up, down, 60) if up * down > 1 else None

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from combe.designing.equiripple.problem import Piece, Table, caps_of, check_precision, pieces_of, transition_cap_db
 from combe.designing.estimates import estimated_taps
 from combe.designing.rates.branches import Branches, places, taps_of
+from combe.designing.rates.least_worst import LeastWorst
 from combe.errors import DesignError
 from combe.requirement import Requirement
 
@@ -35,6 +36,8 @@ MOST_ADDED = 2
 """Frequencies that join at a time, for each coefficient."""
 NEARLY = 0.6
 """Of the error: how near a frequency has to be to stay."""
+TELLING = 1e-8
+"""Of what the largest combination of coefficients does: what one has to do to be used."""
 
 
 class Kernel(Struct, frozen=True):
@@ -153,6 +156,8 @@ class _Search:
         self.begun: tuple[float, Array | None] | None = None
         at = places(phases)
         self.at, self.powers = at, legendre.legvander(at, degree)
+        self.right = slice(phases // 2, None)
+        self.sides = np.where(at[self.right] > 0, 2.0, 1.0) / phases
         # Searched for as Legendre's polynomials, which are told apart best; handed on as powers.
         self.to_powers = np.zeros((degree + 1, degree + 1))
         for power, row in enumerate(np.eye(degree + 1)):
@@ -162,40 +167,51 @@ class _Search:
         pieces = pieces_of(asked) + caps_of(asked, frozenset(every), transition_cap_db(asked), samples * phases // 2)
         self.pieces = tuple(_per_sample(piece, phases) for piece in pieces if piece.stop > piece.start)
         self.table = Table.of(self.pieces)
-        omega, of = [], []
-        for index, piece in enumerate(self.pieces):
-            stop = min(piece.stop, 2 * np.pi * NEAR)
-            if piece.start < stop:
-                count = max(ceil((stop - piece.start) / (2 * np.pi) * samples * LOBES), 1) + 1
-                omega.append(np.linspace(piece.start, stop, count))
-                of.append(np.full(count, index))
         self.caps = np.array([piece.is_cap for piece in self.pieces])
-        self.rows, self.middles, self.is_cap = (
-            np.zeros((0, _unknowns(samples, degree))),
-            np.zeros(0),
-            np.zeros(0, dtype=bool),
-        )
-        self._add(np.concatenate(omega), np.concatenate(of))
+        density, least = float(LOBES), 2 * _unknowns(samples, degree)
+        near, far = self._spread(NEAR, density), self._spread(np.inf, LOBES / phases)
+        while np.count_nonzero(~self.caps[near[1]]) < least:
+            density *= 2
+            near = self._spread(NEAR, density)
+        # What makes a difference between bands alone is left out, too: no limit there is near.
+        self.directions = _told_apart(np.vstack([self._rows(*at)[~self.caps[at[1]]] for at in (near, far)]))
+        self.points = LeastWorst(self.directions.shape[1])
+        self._add(*near)
+        self._add(*far)
         size = 1 << (PER_TAP * samples * phases).bit_length()
         grid = np.linspace(0, np.pi * phases, size // 2 + 1)
         self.size, self.grid = size, grid
         self.turn = np.exp(0.5j * (samples - 1 / phases) * grid)
         self.spots = [
-            (k, np.flatnonzero((grid >= piece.start) & (grid <= piece.stop))) for k, piece in enumerate(self.pieces)
+            (k, slice(int(np.searchsorted(grid, piece.start)), int(np.searchsorted(grid, piece.stop, "right"))))
+            for k, piece in enumerate(self.pieces)
         ]
+
+    def _spread(self, most: float, density: float) -> tuple[Array, NDArray[np.intp]]:
+        """Frequencies in all pieces up to ``most`` times the rate of the input, so many in each lobe, and the piece of each."""
+        omega, of = [], []
+        for index, piece in enumerate(self.pieces):
+            stop = min(piece.stop, 2 * np.pi * most)
+            if piece.start < stop:
+                count = max(ceil((stop - piece.start) / (2 * np.pi) * self.samples * density), 1) + 1
+                omega.append(np.linspace(piece.start, stop, count))
+                of.append(np.full(count, index))
+        return np.concatenate(omega), np.concatenate(of)
+
+    def _rows(self, omega: Array, piece: NDArray[np.intp]) -> Array:
+        """What each free coefficient adds, in units of the room."""
+        return self._amplitudes(omega) / self.table.target(omega, piece)[1][:, None]
 
     def _add(self, omega: Array, piece: NDArray[np.intp]) -> None:
         target, room = self.table.target(omega, piece)
-        rows = self._amplitudes(omega) / room[:, None]
-        self.rows = np.vstack([self.rows, rows])
         # A cap is a limit whatever the error elsewhere.
-        self.middles = np.concatenate([self.middles, target / room])
-        self.is_cap = np.concatenate([self.is_cap, self.caps[piece]])
+        self.points.add(self._rows(omega, piece) @ self.directions, target / room, self.caps[piece])
 
     def _amplitudes(self, omega: Array) -> Array:
         """What each free coefficient adds to the amplitude, in radians per sample of the input."""
-        turn = np.outer(omega, self.at / 2)
-        even, odd = np.cos(turn) @ self.powers / self.phases, np.sin(turn) @ self.powers / self.phases
+        # Places lie alike on both sides of the middle, where the cosine is even and the sine odd.
+        turn, powers = np.outer(omega, self.at[self.right] / 2), self.powers[self.right] * self.sides[:, None]
+        even, odd = np.cos(turn) @ powers, np.sin(turn) @ powers
         columns = []
         for sample in range((self.samples + 1) // 2):
             late = sample + 0.5 - self.samples / 2
@@ -217,18 +233,11 @@ class _Search:
 
     def solved(self) -> tuple[float, Array | None]:
         """The least worst error over the frequencies there are, and the coefficients that have it."""
-        from scipy.optimize import linprog
-
-        count = self.rows.shape[1]
-        worst = np.where(self.is_cap, 0.0, -1.0)[:, None]
-        above = np.hstack([self.rows, worst])
-        below = np.hstack([-self.rows, worst])
-        limits = np.concatenate([self.middles, -self.middles]) + np.tile(np.where(self.is_cap, ENOUGH, 0.0), 2)
-        aim = np.zeros(count + 1)
-        aim[-1] = 1
-        bounds = [(None, None)] * count + [(0, None)]
-        found = linprog(aim, np.vstack([above, below]), limits, bounds=bounds, method="highs")
-        return (float(found.x[-1]), found.x[:-1]) if found.status == 0 else (np.inf, None)
+        try:
+            error, found = self.points.solved(ENOUGH)
+        except (ArithmeticError, np.linalg.LinAlgError):
+            return np.inf, None  # rounding errors stand against this size; another one may do
+        return error, None if found is None else self.directions @ found
 
     def branches(self, solution: Array) -> Branches:
         """Free coefficients as branches of powers, by sample."""
@@ -251,14 +260,15 @@ class _Search:
         amplitude = np.real(np.fft.rfft(taps, self.size) * self.turn)
         omega, of = [np.zeros(0)], [np.zeros(0, dtype=np.intp)]
         for index, spots in self.spots:
-            if len(spots) == 0:
+            grid = self.grid[spots]
+            if len(grid) == 0:
                 continue
-            piece = np.full(len(spots), index)
-            target, room = self.table.target(self.grid[spots], piece)
+            piece = np.full(len(grid), index)
+            target, room = self.table.target(grid, piece)
             off = np.abs(amplitude[spots] - target) / room
             tops, moved, height = _tops(off)
             chosen = height > (ENOUGH if self.pieces[index].is_cap else error)
-            found = self.grid[spots[tops[chosen]]] + moved[chosen] * self.grid[1]
+            found = grid[tops[chosen]] + moved[chosen] * self.grid[1]
             omega.append(np.clip(found, self.pieces[index].start, self.pieces[index].stop))
             of.append(piece[tops[chosen]])
         return self._add_those_above(np.concatenate(omega), np.concatenate(of), solution, error)
@@ -271,8 +281,7 @@ class _Search:
         above = np.flatnonzero(height > np.where(is_cap, ENOUGH, error))
         above = above[np.argsort(-height[above])][: MOST_ADDED * len(solution)]
         # What is far from its limit says nothing; should it come up again, it joins again.
-        own = np.abs(self.rows @ solution - self.middles) > NEARLY * np.where(self.is_cap, ENOUGH, error)
-        self.rows, self.middles, self.is_cap = self.rows[own], self.middles[own], self.is_cap[own]
+        self.points.keep(NEARLY, error, ENOUGH)
         self._add(omega[above], of[above])
         return float(np.max(height[above][(height[above] > 1) | ~is_cap[above]], initial=error))
 
@@ -288,6 +297,16 @@ def _tops(off: Array) -> tuple[NDArray[np.intp], Array, Array]:
     is_bent = (bend < 0) & (tops > 0) & (tops < len(off) - 1)
     moved = np.where(is_bent, (left - right) / (2 * np.where(is_bent, bend, -1.0)), 0.0)
     return tops, moved, top - (left - right) * moved / 4
+
+
+def _told_apart(rows: Array) -> Array:
+    """Combinations of coefficients that make a difference, each of the same size: others leave the error nearly as it is, and a program
+    that may use them makes coefficients of millions of them."""
+    from scipy.linalg import qr, svd
+
+    _, sizes, directions = svd(qr(rows, mode="economic")[1], full_matrices=False)
+    told = sizes > TELLING * sizes[0]
+    return np.asarray(directions[told].T / sizes[told])
 
 
 def _per_sample(piece: Piece, phases: int) -> Piece:
