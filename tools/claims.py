@@ -146,6 +146,10 @@ CLAIMS = (
 )  # fmt: skip
 
 
+SHOWN = 3000
+"""Characters of what was said last by a check that fails."""
+
+
 def tests_of(claim: Claim) -> list[str]:
     """The names unittest knows the checks by."""
     found = []
@@ -163,7 +167,8 @@ def held(claim: Claim) -> tuple[bool, str]:
         [sys.executable, "tests/run.py", *tests_of(claim)], cwd=ROOT, capture_output=True, text=True, check=False
     )
     last = re.findall(r"\d+ passed, \d+ failed[^\n]*", done.stdout)
-    return done.returncode == 0, last[-1] if last else "its checks did not run"
+    said = last[-1] if last else "its checks did not run"
+    return done.returncode == 0, said if done.returncode == 0 else f"{said}\n{done.stdout[-SHOWN:]}{done.stderr[-SHOWN:]}"
 
 
 def main() -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from combe.delivery.c.rounding import biased, requantize_values
-from combe.delivery.c.types import c_type, factor_text, literal, signed_type
+from combe.delivery.c.types import c_type, factor_text, is_kept, literal, signed_type
 from combe.delivery.c.wide import is_wide, wide_product, wide_rounding
 from combe.errors import FormatError
 from combe.realization.formats import Format
@@ -21,6 +21,7 @@ from combe.realization.network import (
 from combe.realization.phases import WHOLE_BITS, least_steps, step_of, steps_between
 from combe.realization.stages import Requantize
 from combe.realization.term import INPUT, REST, TURNED
+from combe.values import replace
 
 WINDOW = -1
 """Instead of a depth: the newest samples lie side by side."""
@@ -92,6 +93,7 @@ def _node(
     depth: dict[str, int],
     kept: list[int],
 ) -> dict[str, Any]:
+    node = _shortened(node, nodes, source, used)
     least, most = node_span(node, nodes, source)
     if is_wide(min(node.accumulator.least, least), max(node.accumulator.most, most)):
         return _wide_node(node, nodes, index, source, used, depth)
@@ -114,6 +116,31 @@ def _node(
         "rest_type": _type(node.name + REST, nodes, source) if has_rest else "", "rest": value_word(node.name + REST),
         "whole": literal(1 << node.shift, rounding["work"]) if has_rest else "",
     }  # fmt: skip
+
+
+def _shortened(node: Node, nodes: dict[str, Node], source: Format, used: set[str]) -> Node:
+    """The same sum without the zeros that all of its terms end with, which the rounding would cut off: 32 bits often do for 64."""
+    terms = tuple(term for term in node.terms if term.coefficient)
+    if not terms or node.shift < 1 or node.name + REST in used or any(term.is_turned or term.is_rest for term in terms):
+        return node
+    zeros = min(_zeros(_raw(term, node, nodes, source)) for term in terms)
+    spared = min(zeros, node.shift, node.accumulator.bits - 2)
+    if not spared:
+        return node
+    shorter = Format(node.accumulator.signed, node.accumulator.bits - spared, node.accumulator.fraction - spared)
+    return replace(node, terms=tuple(_without_zeros(term) for term in terms), accumulator=shorter)
+
+
+def _without_zeros(term: NamedTerm) -> NamedTerm:
+    """The same factor as an odd integer."""
+    zeros = _zeros(term.coefficient)
+    return replace(
+        term, coefficient=term.coefficient >> zeros, format=replace(term.format, fraction=term.format.fraction - zeros)
+    )
+
+
+def _zeros(value: int) -> int:
+    return (value & -value).bit_length() - 1
 
 
 def _whole_terms(
@@ -204,6 +231,9 @@ def _product(
     if signed_type(min(factor, -factor), max(factor, -factor), 32) == "int64_t" and sum_type == "int32_t":
         raise FormatError(f"the factor {factor} is wider than its sum", "stages", "take fewer bits")
     operand = f"({sum_type}){_operand(term, depth)}"
+    if is_kept(factor, sum_type):
+        # Read from a table with its sign: to add a product is one instruction, to take it away three.
+        return {"sign": "+", "text": f"{factor_text(factor, sum_type, kept_factors)} * {operand}"}
     size = factor_text(abs(factor), sum_type, kept_factors)
     text = operand if abs(factor) == 1 else f"{size} * {operand}"
     return {"sign": "-" if factor < 0 else "+", "text": text}

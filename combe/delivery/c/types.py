@@ -34,11 +34,22 @@ def literal(value: int, c_name: str) -> str:
     return f"{value}u" if c_name == "uint32_t" else str(value)
 
 
+def is_kept(value: int, sum_type: str) -> bool:
+    """Whether a constant factor is read from a table."""
+    return sum_type == "int64_t" and -(1 << 31) < value < 1 << 31 and abs(value) > 1
+
+
+def is_power(value: int) -> bool:
+    """Whether cores without a long multiply rather shift."""
+    return abs(value) & (abs(value) - 1) == 0
+
+
 def factor_text(value: int, sum_type: str, kept: list[int]) -> str:
     """A constant factor in the type of the sum. In a 64-bit sum one of 32 bits is kept in a table and read before the loop:
     compilers take multiplications by 64-bit constants apart into far more instructions than one multiply-accumulate."""
-    if sum_type == "int64_t" and -(1 << 31) < value < 1 << 31 and abs(value) & (abs(value) - 1):
-        kept.append(value)
-        return f"(int64_t)k{len(kept) - 1}"
+    if is_kept(value, sum_type):
+        if value not in kept:
+            kept.append(value)
+        return f"(int64_t)k{kept.index(value)}"
     text = literal(value, sum_type)
     return f"({text})" if text.startswith("-") else text

@@ -12,7 +12,7 @@ from combe.delivery.c.floating import GUARD, TYPES, float_views, real_text
 from combe.delivery.c.model import float_model
 from combe.delivery.c.rates import LONGEST_BETWEEN, chunk_of, growth, most_outputs, most_words
 from combe.delivery.c.stages import Part, View, buffers, parts, views
-from combe.delivery.c.types import c_type, literal
+from combe.delivery.c.types import c_type, is_power, literal
 from combe.delivery.c.wide import WIDE, used_of_wide
 from combe.delivery.code_choices import CodeChoices, check_code_choices
 from combe.delivery.languages import Order
@@ -125,6 +125,8 @@ def _values(realization: Realization, name: str, choices: CodeChoices) -> dict[s
         "wide": used_of_wide([r.values for r in rounds if r.values["is_wide"]]),
         "has_blocks": any(v.values.get("layout") in ("blocks", "rates") for v in stages),
         "has_vectors": any(v.values.get("vectors") for v in stages), "has_runs": any(v.values.get("stops") or v.values.get("is_short") for v in stages),
+        "has_powers": any(is_power(f) for v in stages for f in v.values.get("kept_factors") or ()), "is_power": is_power,
+        "are_powers": lambda kept: all(map(is_power, kept)),
         "is_reloadable": choices.reloadable, "codes": _codes(realization, choices, ratios),
         "finished": lambda p, value: _finished(p, value, name),
         "guarded": lambda value: f"({value} < {guard} && {value} > -{guard}) ? 0 : {value}" if guard else value,
