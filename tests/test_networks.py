@@ -37,7 +37,7 @@ from combe.running.random_integers import random_integers
 from combe.running.simulate import simulate
 from combe.values import replace
 from tests.independent import plain_run
-from tests.support import asked, some
+from tests.support import asked, examples, some
 from tests.test_delivery import HAS_GCC, SANITIZERS
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
@@ -122,6 +122,32 @@ class BitTrue(unittest.TestCase):
             with self.subTest(index=index, structure=made.structure):
                 proof = prove_c(c_package(made, "filter_1"), made, (), SANITIZERS)
                 self.assertTrue(proof.holds, proof.sentence())
+
+    @unittest.skipUnless(HAS_GCC, "there is no compiler on this machine")
+    def test_sums_whose_terms_all_end_with_zeros(self) -> None:
+        """As many zeros as the rounding cuts off, fewer and more, in sums with and without what another one cut off."""
+        source = random.Random(29)
+        shorter = 0
+        for index in range(examples(40)):
+            made = random_network(source)
+            stages = tuple(
+                replace(stage, nodes=tuple(with_zeros(source, node) for node in stage.nodes)) if isinstance(stage, Network) else stage
+                for stage in made.stages
+            )  # fmt: skip
+            made = replace(made, stages=stages)
+            package = c_package(made, "filter_1")
+            shorter += package.text(".c").count("const int32_t sum_")
+            proof = prove_c(package, made, (), SANITIZERS)
+            self.assertTrue(proof.holds, (index, made, proof.sentence()))
+        self.assertGreater(shorter, 0)
+
+
+def with_zeros(source: random.Random, node: Node) -> Node:
+    """A node whose coefficients all are multiples of a power of two."""
+    zeros = source.choice((0, 2, max(node.shift, 0), node.shift + 2 if node.shift > 0 else 1))
+    # Cut toward zero, so that the least one doesn't leave its format.
+    kept = [(abs(term.coefficient) >> zeros << zeros) * (1 if term.coefficient > 0 else -1) for term in node.terms]
+    return replace(node, terms=tuple(replace(term, coefficient=value) for term, value in zip(node.terms, kept)))
 
 
 class Transfer(unittest.TestCase):

@@ -101,6 +101,21 @@ class OnTarget(unittest.TestCase):
         made = realize(design(LOW, "elliptic", 8).filter, 48_000, Choices(16))
         self.assertLess(prove_on_target(c_package(made, "filter_1"), made).instructions[1], 165)
 
+    def test_structures_take_little_more_than_direct_form_i(self) -> None:
+        """Four sections in blocks of 256, instructions of one."""
+        filter_ = design(LOW, "elliptic", 8).filter
+        for structure, most in (
+            ("direct-1", 24),
+            ("direct-2", 31),
+            ("transposed-2", 36),
+            ("coupled", 44),
+            ("lattice", 61),
+        ):
+            made = realize(filter_, 48_000, Choices(16, structure))
+            proof = prove_on_target(c_package(made, "filter_1"), made)
+            self.assertTrue(proof.holds, (structure, proof.sentence()))
+            self.assertLess(proof.instructions[256] / 4, most, structure)
+
     def test_every_processor_builds_and_agrees(self) -> None:
         package, made = packaged(21, Choices(14))
         for target in (name for name, core in CORES.items() if core.family == "arm"):

@@ -168,7 +168,10 @@ def held(claim: Claim) -> tuple[bool, str]:
     )
     last = re.findall(r"\d+ passed, \d+ failed[^\n]*", done.stdout)
     said = last[-1] if last else "its checks did not run"
-    return done.returncode == 0, said if done.returncode == 0 else f"{said}\n{done.stdout[-SHOWN:]}{done.stderr[-SHOWN:]}"
+    return (
+        done.returncode == 0,
+        said if done.returncode == 0 else f"{said}\n{done.stdout[-SHOWN:]}{done.stderr[-SHOWN:]}",
+    )
 
 
 def main() -> int:
