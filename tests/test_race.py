@@ -12,17 +12,21 @@ from unittest import mock
 
 import numpy as np
 
-from combe.designing.methods import METHODS, design
+from combe.designing.methods import METHODS, design, design_task
+from combe.designing.task import DesignChoice, Task
 from combe.errors import FormatError, ToolError
+from combe.ledger import meets
 from combe.proof.synthesis import Synthesized
 from combe.racing import race as racing
 from combe.racing.race import Wanted, race
 from combe.racing.spread import spread_over
-from combe.racing.targets import target_named
+from combe.racing.targets import coefficient_bits, target_named
+from combe.rounding.rates import rate_lines
 from combe.running.simulate import simulate
 from combe.values import replace
 from tests.support import IS_CAMPAIGN, asked
 from tests.test_cli import InFolder, call
+from tests.test_rates import asked as changing
 
 LOW = asked(48_000, (0, 4000, -1, 1), (12_000, 24_000, -40))
 HAS_ARM = shutil.which("arm-none-eabi-gcc") is not None and shutil.which("qemu-system-arm") is not None
@@ -140,6 +144,25 @@ class OnADevice(unittest.TestCase):
         with mock.patch("combe.racing.targets.synthesized", slow):
             found = race(LOW, "ice40-up5k", limit=3)
         self.assertFalse(any(entry.is_measured for entry in found))
+
+
+class AnotherRate(unittest.TestCase):
+    def test_a_stage_a_little_longer_needs_so_few_bits_that_it_is_the_cheapest(self) -> None:
+        """The shortest stage keeps its limits with words of 20 bits and more, which no core multiplies two at a time."""
+        brief = changing(250_000, ((0, 12_000, -0.1, 0.1),), up=1, down=8, alias_db=-70)
+        shortest = design_task(Task(brief, brief.sample_rate_hz, DesignChoice("equiripple")))
+        place = target_named("cortex-m4")
+        found = {
+            rule: racing.entries_of(brief, shortest, "", rule, place, Wanted(), lambda: False)
+            for _, rule in racing._forms(shortest, place)
+        }
+        held, fewest = found[racing.HELD_BY_BLOCK][0], found[racing.FEWEST][0]
+        self.assertLessEqual(coefficient_bits(held.realization), 16)
+        self.assertGreater(coefficient_bits(fewest.realization), 16)
+        self.assertGreater(held.design.order, shortest.order)
+        self.assertLess(held.way.order, 0.7 * fewest.way.order)
+        for entry in (held, fewest):
+            self.assertTrue(meets(rate_lines(entry.realization, brief)))
 
 
 class Ratio(unittest.TestCase):

@@ -125,9 +125,10 @@ def _cheapest(requirement: Requirement, place: Target, is_stopped: Stop) -> list
 
 def _forms(design: Design, place: Target) -> Iterator[tuple[str, str]]:
     """Structures, and how integers of each are found: the ``fewest`` bits by plain rounding; for taps also the best of a ``block``,
-    and the fewest bits of the least order that is ``held`` by those: fewer bits make sums that fit a word."""
+    and the fewest bits of the least order that is ``held`` by those: fewer bits make sums that fit a word. Stages of a change of rate
+    leave room for the rounding."""
     if design.stages:
-        yield "", FEWEST
+        yield from (("", rule) for rule in (HELD_BY_BLOCK, FEWEST))
         return
     rules = (BLOCK, HELD_BY_BLOCK, FEWEST) if isinstance(design.filter, Fir) else (FEWEST,)
     for structure in structures_for(design.filter):
