@@ -72,8 +72,7 @@ def _of_half_bands(requirement: Requirement, asked: Requirement, is_stopped: Cal
     known = list(allpass_plans(rate.up, rate.down))
     if max(rate.up, rate.down) >= FAR:
         known = [one for one in known if len(one.factors) - 1 not in one.allpass] or known
-    plans = sorted(known, key=lambda one: _refined(one, asked))
-    plans = [one for one in plans if _refined(one, asked) < np.inf]
+    plans = _by_price(known, asked)
     if not plans:
         what = "no factor of two of this change of rate can be a half-band of two allpasses"
         instead = (
@@ -89,8 +88,7 @@ def _of_polynomials(requirement: Requirement, asked: Requirement, is_stopped: Ca
     """The cheapest plan in which the taps at the highest rate follow polynomials."""
     rate = requirement.rate
     assert rate is not None
-    plans = sorted(polynomial_plans(rate.up, rate.down), key=lambda one: _refined(one, asked))
-    plans = [one for one in plans if _refined(one, asked) < np.inf]
+    plans = _by_price(list(polynomial_plans(rate.up, rate.down)), asked)
     if not plans:
         what = "no stage of this change of rate can have taps that follow polynomials"
         instead = (
@@ -129,6 +127,13 @@ def _first_that_keeps(
             failure = failure or error
     assert failure is not None
     raise failure
+
+
+def _by_price(plans: list[Plan], asked: Requirement) -> list[Plan]:
+    """Those that can be had, the cheapest first: the room is shared for those that come first where it is shared evenly."""
+    first = sorted(plans, key=lambda one: priced(one, asked))[:SIFTED]
+    prices = {one: _refined(one, asked) for one in first}
+    return sorted((one for one in first if prices[one] < np.inf), key=lambda one: prices[one])
 
 
 def _first(counted: tuple[float, Plan]) -> float:
