@@ -182,6 +182,8 @@ class OnTheCore(unittest.TestCase):
             self.assertEqual(kind(package), "up, begun" if begins else "up", first)
             proof = prove_on_target(package, made)
             self.assertTrue(proof.holds, (first, proof.sentence()))
+            # Taps that are set while it runs may both be the least.
+            self.assertEqual(kind(c_package(made, "f", choices=CodeChoices(reloadable=True))), "up", first)
 
     def test_it_is_built_however_the_compiler_is_told_to(self) -> None:
         """Without optimization, small, with a frame pointer; and without the rows, where registers are kept for something else."""

@@ -97,7 +97,7 @@ def rate_layout(stage: TapSum, source: Format, choices: CodeChoices) -> dict[str
         stage, found, choices, [(place, number, text and f"({narrow}){text}") for place, number, text in alone]
     )
     return shape | {
-        "written": None, "numbers": any_taps if choices.reloadable else rows,
+        "written": None, "numbers": [[end, end] for end in any_taps[0]] if choices.reloadable else rows,
         "many": _many(shape, sum_type == "int64_t") if dual and choices.intrinsics else [], "count": len(taps), "kept_count": len(taps), "alone_type": narrow,
         "sum_type": sum_type, "is_long": sum_type == "int64_t", "bias": "0", "table_type": table_type,
         "kept_type": "int16_t" if dual else c_type(source), "accumulator": stage.accumulator,
