@@ -13,17 +13,12 @@ from combe.delivery.c import c_package
 from combe.delivery.c.assembly import REACH, together_down, together_up
 from combe.delivery.code_choices import CodeChoices
 from combe.delivery.package import Package
-from combe.designing.methods import design_task
-from combe.designing.task import DesignChoice, Task
 from combe.proof.cores import prove_on_target
 from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
-from combe.requirement import requirement_from
-from combe.rounding.rates import realize_stages
-from combe.rounding.realize import Choices, realize
 from combe.values import replace
-from tests.support import document, some
-from tests.test_rates import asked
+from tests.support import some
+from tests.test_rates import asked, dearer_than_plain
 
 HAS_ARM = shutil.which("arm-none-eabi-gcc") is not None and shutil.which("qemu-system-arm") is not None
 
@@ -220,24 +215,12 @@ class OnTheCore(unittest.TestCase):
 
     def test_instructions_a_multiply_where_sums_take_more_than_32_bits(self) -> None:
         """The ordinary case, 64 designed taps of 16 bits beside a plain filter of as many."""
-        plain = requirement_from(document(48_000, (0, 8000, -0.1, 0.1), (10_400, 24_000, -60)))
-        cost = {}
-        for up, down, brief in (
-            (1, 1, plain),
-            (4, 1, asked(48_000, ((0, 19_200, -0.1, 0.1),), up=4, down=1, image_db=-60)),
-            (1, 8, asked(384_000, ((0, 18_000, -0.1, 0.1),), up=1, down=8, alias_db=-60)),
-            (1, 4, asked(192_000, ((0, 18_000, -0.1, 0.1),), up=1, down=4, alias_db=-60)),
-        ):
-            filter_ = design_task(Task(brief, brief.sample_rate_hz, DesignChoice("equiripple", 63)))
-            made = (
-                realize_stages(filter_, Choices(16)) if up * down > 1 else realize(filter_.filter, 48_000, Choices(16))
-            )
-            first = made.stages[0]
-            assert isinstance(first, TapSum)
-            self.assertGreater(first.accumulator.bits, 32)
-            proof = prove_on_target(c_package(made, "f"), made)
-            self.assertTrue(proof.holds, proof.sentence())
-            cost[up, down] = proof.instructions[256] / (64 / down)
-        self.assertLess(cost[4, 1] / cost[1, 1], 1.3)
-        self.assertLess(cost[1, 8] / cost[1, 1], 1.22)
-        self.assertLess(cost[1, 4] / cost[1, 1], 1.15)
+        briefs = (
+            asked(48_000, ((0, 19_200, -0.1, 0.1),), up=4, down=1, image_db=-60),
+            asked(384_000, ((0, 18_000, -0.1, 0.1),), up=1, down=8, alias_db=-60),
+            asked(192_000, ((0, 18_000, -0.1, 0.1),), up=1, down=4, alias_db=-60),
+        )
+        cost = dearer_than_plain(self, briefs, least_bits=33)
+        self.assertLess(cost[4, 1], 1.3)
+        self.assertLess(cost[1, 8], 1.22)
+        self.assertLess(cost[1, 4], 1.15)
