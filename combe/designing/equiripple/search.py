@@ -52,6 +52,8 @@ class Search:
     symmetry: int
     is_stopped: Stop
     is_draft: bool = False
+    is_repeatable: bool = True
+    """Whether a draft, too, is the same to the bit whatever has been loaded so far."""
     capped: frozenset[int] = frozenset()
     verdicts: dict[int, float] = field(default_factory=dict)
     bounds: dict[int, float] = field(default_factory=dict)
@@ -119,7 +121,7 @@ class Search:
         found = self.settle(taps)
         if not self.is_draft:
             return taps_of(found)
-        quick = drafted_taps(found)
+        quick = None if self.is_repeatable else drafted_taps(found)
         return taps_of(found, 1) if quick is None else Fir(tuple(quick.tolist()))
 
     def bulges(self, fir: Fir) -> bool:
@@ -386,7 +388,9 @@ class Search:
         return quick or exchange(problem, start, False, self.is_stopped, DRAFTED if self.is_draft else levelled)
 
     def _drafted(self, problem: Problem, start: np.ndarray | None) -> Approximation | None:
-        return drafted(problem, start, DRAFTED) if self.is_draft and start is not None else None
+        if self.is_repeatable or start is None:
+            return None
+        return drafted(problem, start, DRAFTED)
 
     def _grown(self, problem: Problem, levelled: float = LEVELLED) -> Approximation:
         """Start from a filter of half the length, settled first, its reference stretched (Filip 2016). A verdict alone

@@ -107,7 +107,7 @@ def _pair(task: Task, low: Requirement, stretch: int, is_odd: bool) -> tuple[Fir
 
 def _shortest(requirement: Requirement, task: Task, is_odd: bool) -> Fir:
     """The shortest part; an odd number of taps where it is to be mirrored, which keeps it symmetric."""
-    found = equiripple.shortest(requirement, 1, task.is_stopped, None, True)
+    found = equiripple.roughly_shortest(requirement, task.is_stopped)
     if is_odd and found.order % 2:
         found = equiripple.design(requirement, found.order + 1, 1, task.is_stopped)
     assert isinstance(found.filter, Fir)

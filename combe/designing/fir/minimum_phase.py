@@ -77,7 +77,7 @@ def _least(task: Task, squared: Requirement) -> Fir:
     guess, _ = estimated_taps(squared)
     if guess > 2.2 * MAXIMUM_TAPS:
         raise DesignError(f"this would take about {guess / 2:,.0f} taps, and {MAXIMUM_TAPS} is the most", "bands")
-    linear = equiripple.shortest(squared, 1, task.is_stopped, None, True)
+    linear = equiripple.roughly_shortest(squared, task.is_stopped)
     order = (linear.order + 1) // 2
     if order >= MAXIMUM_TAPS:
         raise DesignError(f"this would take {order + 1} taps, and {MAXIMUM_TAPS} is the most", "bands")

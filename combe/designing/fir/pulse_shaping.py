@@ -116,7 +116,7 @@ def _feasible(task: Task) -> int:
     first = min(task.asked.passbands, key=lambda band: band.start_hz, default=None)
     if first is None or first.start_hz > 0:
         raise DesignError("a pulse is kept from 0 Hz on", "bands", "let the first band be kept and begin at 0")
-    near = equiripple.shortest(task.asked, 1, task.is_stopped, None, True)
+    near = equiripple.roughly_shortest(task.asked, task.is_stopped)
     if near.order >= MAXIMUM_TAPS:
         what = f"these limits take {near.order + 1:,} taps, and pulses go to {MAXIMUM_TAPS}"
         raise DesignError(what, "bands", "widen a transition or relax a limit")

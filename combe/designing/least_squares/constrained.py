@@ -74,7 +74,7 @@ def _least(task: Task) -> Fir:
         raise DesignError(what, "bands", "take equiripple, or widen a transition")
     from combe.designing import equiripple
 
-    near = equiripple.shortest(requirement, 1, task.is_stopped, None, True)
+    near = equiripple.roughly_shortest(requirement, task.is_stopped)
     allowed = allowed_lengths(requirement)
     for taps in range(near.order + 1, min(near.order + 14, MAXIMUM_TAPS + 1)):
         if allowed(taps):

@@ -135,7 +135,7 @@ def _source(task: Task, extra: float) -> Fir:
     if asked is not None:
         found = equiripple.design(task.asked, round(SPARE.checked(asked) or 2), 1, task.is_stopped)
     else:
-        short = equiripple.shortest(task.asked, 1, task.is_stopped, None, True)
+        short = equiripple.roughly_shortest(task.asked, task.is_stopped)
         order = short.order + 2 * max(1, round(short.order * extra / 2))
         found = equiripple.design(task.asked, order, 1, task.is_stopped)
     assert isinstance(found.filter, Fir)

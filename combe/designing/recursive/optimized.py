@@ -180,13 +180,13 @@ class _Search:
         if self.source is None:
             asked = _shallow(self.requirement)
             try:
-                squared = equiripple.shortest(squared_requirement(asked), 1, self.task.is_stopped, None, True)
+                squared = equiripple.roughly_shortest(squared_requirement(asked), self.task.is_stopped)
                 if squared.order % 2:
                     squared = equiripple.design(squared_requirement(asked), squared.order + 1, 1, self.task.is_stopped)
                 assert isinstance(squared.filter, Fir)
                 self.source = balanced(spectral_factor(squared.filter).array)
             except DesignError:
-                linear = equiripple.shortest(asked, 1, self.task.is_stopped, None, True).filter
+                linear = equiripple.roughly_shortest(asked, self.task.is_stopped).filter
                 assert isinstance(linear, Fir)
                 self.source = balanced(linear.array)
         return self.source
