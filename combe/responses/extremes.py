@@ -132,6 +132,8 @@ class _Scan(Struct, frozen=True, eq=False):
     omega: Array
     square: Array
     square_slope: Array
+    largest: float = 0.0
+    """|H|² at its largest over the whole axis, of the axis and what is cut out of it."""
 
     @classmethod
     def at(cls, source: Fir | Rational, omega: Array) -> _Scan:
@@ -143,16 +145,17 @@ class _Scan(Struct, frozen=True, eq=False):
 
     def part(self, which: slice) -> _Scan:
         """Some of the frequencies."""
-        return _Scan(self.source, self.omega[which], self.square[which], self.square_slope[which])
+        return _Scan(self.source, self.omega[which], self.square[which], self.square_slope[which], self.largest)
 
     def within(self, ends: _Scan) -> _Scan:
         """What lies between two ends, and the ends themselves."""
         first = np.searchsorted(self.omega, ends.omega[0], "right")
         inside = self.part(slice(first, max(first, np.searchsorted(self.omega, ends.omega[1], "left"))))
         keys = ("omega", "square", "square_slope")
-        return _Scan(self.source, *(
+        omega, square, slope = (
             np.concatenate([getattr(ends, key)[:1], getattr(inside, key), getattr(ends, key)[1:]]) for key in keys
-        ))  # fmt: skip
+        )
+        return _Scan(self.source, omega, square, slope, self.largest)
 
     def relative_slope(self, slope_db: float | Array) -> Array:
         """d(gain − limit)/dω in dB per radian; of a FIR times |H|², which is smooth at its zeros too."""
@@ -167,7 +170,8 @@ def _grid(source: Filter) -> _Scan:
         value, derivative = uniform_response(source, count), uniform_derivative(source, count)
         omega = np.linspace(0, np.pi, count)
         with np.errstate(over="ignore", invalid="ignore"):
-            return _Scan(source, omega, np.abs(value) ** 2, 2 * np.real(derivative * np.conj(value)))
+            square = np.abs(value) ** 2
+            return _Scan(source, omega, square, 2 * np.real(derivative * np.conj(value)), float(np.max(square)))
     rational = rational_of(source)
     omega = _clustered(rational)
     return _Scan(rational, omega, np.ones_like(omega), 2 * rational_log_slope(rational, omega).real)
@@ -227,7 +231,7 @@ def _stretch(scan: _Scan, slope_db: float, side: int, only_worst: bool = False) 
     if isinstance(scan.source, Fir):
         # Slopes within rounding are flat: a smooth passband must not break up into a thousand extremes. Rounding errs by
         # the size of the largest gain, in H and n times that in its slope, so that |H|² errs less where it is small.
-        noise = NOISE * len(scan.source.taps) * np.sqrt(np.max(_grid(scan.source).square) * scan.square)
+        noise = NOISE * len(scan.source.taps) * np.sqrt(scan.largest * scan.square)
         slope = np.where(np.abs(slope) <= noise, 0.0, slope)
     rising, falling = slope[:-1] >= 0, slope[1:] < 0
     brackets = np.flatnonzero(rising & falling)
