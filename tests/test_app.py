@@ -572,8 +572,8 @@ class Keeping(WindowCase):
         from combe.app.recovery import Recovery
 
         recovery = Recovery(self.session, self.folder / "state")
-        ends, count = time.monotonic() + 1.9, 0
-        while time.monotonic() < ends:
+        ends, count = time.monotonic() + 20, 0
+        while not recovery.keeper.path.exists() and time.monotonic() < ends:
             count += 1
             self.session.edit(edits.rename(f"Bats {count}"))
             QTest.qWait(20)

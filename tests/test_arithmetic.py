@@ -25,7 +25,8 @@ from combe.realization.reading import realization_document, realization_from
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
 from combe.rounding.realize import HELD, Choices, fewest_bits, realize, rounded_coefficients, rounded_lines
 from combe.rounding.search import better_integers as better_integers_module
-from combe.rounding.search.better_integers import Problem, _best_pair, better_integers
+from combe.rounding.search.better_integers import Problem, better_integers
+from combe.rounding.search.compiled_steps import best_pair, best_single, searched, worst_places
 from combe.running.run import requantized_integer
 from combe.running.simulate import ideal_run, requantized, simulate
 from combe.signals.stimuli import vectors, worst_case
@@ -338,10 +339,10 @@ class Files(unittest.TestCase):
 
 
 class BetterIntegers(unittest.TestCase):
-    def test_the_pair_taken_is_the_best_of_all_pairs(self) -> None:
-        """All pairs of steps, one by one, over the whole grid, from random places near the rounded taps."""
+    def test_the_step_taken_is_the_best_of_all_and_the_search_ends_where_none_is_left(self) -> None:
+        """All single steps and all pairs, one by one, over the whole grid, from random places near the rounded taps."""
         source = np.random.default_rng(8)
-        limits, moved = (-512, 511), 0
+        steps = [0, 0]
         low = asked(1, (0, 0.12, -0.3, 0.3), (0.25, 0.5, -30))
         found = design(low, "equiripple", 12).filter
         assert isinstance(found, Fir)
@@ -351,20 +352,57 @@ class BetterIntegers(unittest.TestCase):
             values = np.round(exact) + source.integers(-1, 2, len(exact))
             error = problem.columns @ values - problem.target
             largest = float(np.max(np.abs(error)))
-            every = {
-                float(np.max(np.abs(error + a * problem.columns[:, i] + b * problem.columns[:, j])))
-                for i, j in itertools.combinations(range(len(exact)), 2)
+            columns, taps = problem.columns.T, range(len(exact))
+            single = {(i, a): float(np.max(np.abs(error + a * columns[i]))) for i in taps for a in (1.0, -1.0)}
+            pairs = {
+                float(np.max(np.abs(error + a * columns[i] + b * columns[j])))
+                for i, j in itertools.combinations(taps, 2)
                 for a, b in itertools.product((1.0, -1.0), repeat=2)
             }
-            move = _best_pair(problem, values, error, limits, largest)
-            if move is None:
-                self.assertGreaterEqual(min(every), largest * (1 - 1e-9))
-                continue
-            moved += 1
-            self.assertEqual(np.count_nonzero(move), 2)
-            after = float(np.max(np.abs(error + problem.columns @ move)))
-            self.assertAlmostEqual(after, min(every), places=9)
-        self.assertGreater(moved, 10)
+            places = worst_places(error, 0.8 * largest, 64)
+            self.assertEqual(sorted(set(places[64:])), np.flatnonzero(np.abs(error) > 0.8 * largest).tolist())
+            self.assertEqual(
+                np.abs(error)[places[:64]].tolist(), np.sort(np.abs(error))[::-1][:64].tolist(), "worst first"
+            )
+            tap, _, way, none = best_single(problem.rows, values, error, places, -512.0, 511.0, largest * (1 - 1e-9))
+            self.assertEqual(none, 0)
+            if way:
+                steps[0] += 1
+                self.assertLess(single[int(tap), float(way)], largest)
+            else:
+                self.assertGreaterEqual(min(single.values()), largest * (1 - 1e-9))
+            i, j, a, b = best_pair(
+                problem.rows, values, error, places[:64], -512.0, 511.0, largest * (1 - 1e-9), 96
+            ).tolist()
+            if a:
+                steps[1] += 1
+                self.assertAlmostEqual(
+                    float(np.max(np.abs(error + a * columns[i] + b * columns[j]))), min(pairs), places=9
+                )
+            else:
+                self.assertGreaterEqual(min(pairs), largest * (1 - 1e-9))
+            ended, used = searched(
+                problem.rows, problem.target, values, -512.0, 511.0, 400, 0.8, 64, 96, 1 - 1e-9, True
+            )
+            self.assertAlmostEqual(used, problem.share(ended), places=9)
+            around = [problem.share(ended + a * one) for one in np.eye(len(ended)) for a in (1.0, -1.0)]
+            around += [
+                problem.share(ended + a * one + b * other)
+                for one, other in itertools.combinations(np.eye(len(ended)), 2)
+                for a, b in itertools.product((1.0, -1.0), repeat=2)
+            ]
+            self.assertGreaterEqual(min(around), used * (1 - 1e-8))
+        self.assertGreater(min(steps), 10)
+
+    def test_no_step_leaves_the_format(self) -> None:
+        """Where the best integers lie outside, what comes out lies within."""
+        low = asked(1, (0, 0.12, -0.3, 0.3), (0.25, 0.5, -30))
+        taps = design(low, "equiripple", 12).filter
+        assert isinstance(taps, Fir)
+        for most in (40, 100, 150):
+            found = better_integers(taps.taps, 1, low, 9, (-most // 4, most)).integers
+            self.assertLessEqual(max(found), most)
+            self.assertGreaterEqual(min(found), -most // 4)
 
     def test_three_bits_fewer_hold_an_ordinary_lowpass(self) -> None:
         """Plain rounding takes 17 bits, 14 do: judged by plain sums over each band."""

@@ -771,11 +771,25 @@ FAULTS = (
         "the phase of antisymmetric taps begins at the wrong end",
     ),
     Fault(
-        "rounding/search/better_integers.py",
-        "distinct = rows < others if first == second else rows != others",
-        "distinct = rows <= others",
+        "rounding/search/compiled_steps.py",
+        "if i == j or (first == second and i > j):",
+        "if i >= j:",
         "test_arithmetic test_certified",
         "pairs of steps of opposite signs looked at one way only",
+    ),
+    Fault(
+        "rounding/search/compiled_steps.py",
+        "if low <= values[i] + first <= high and low <= values[j] + second <= high:",
+        "if low <= values[i] + first and values[j] + second <= high:",
+        "test_arithmetic.BetterIntegers",
+        "pairs of steps beyond the ends of a format",
+    ),
+    Fault(
+        "rounding/search/compiled_steps.py",
+        "bound = better if held < verified else min(better, after[held - 1])",
+        "bound = better if held < 1 else min(better, after[0])",
+        "test_arithmetic.BetterIntegers",
+        "of the pairs that look good only the best are looked at everywhere",
     ),
     Fault(
         "cli/__init__.py",

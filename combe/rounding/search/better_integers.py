@@ -24,9 +24,11 @@ POINTS_PER_TAP, POINTS_PER_LONG_TAP, LONG = 32, 20, 64
 """How finely errors are looked at, more finely up to so many taps."""
 MOST_PAIRED = 120
 MOST_MOVES = 400
-GAINS, FOLLOWED, PAIRED, KICKS = 61, 40, 10, 200
+GAINS, FOLLOWED, PAIRED, KICKS = 61, 40, 10, 800
 """Changes of the gain that are rounded, of those the ones searched by single steps and by pairs; fresh starts after that."""
-CRITICAL, FIRST, VERIFIED, MOST_COLUMNS, NEAR_WORST, NEARLY = 64, 8, 96, 2000, 0.8, 1.3
+CRITICAL, VERIFIED, MOST_COLUMNS, NEAR_WORST, NEARLY = 64, 96, 2000, 0.8, 1.3
+BELOW = 1 - 1e-9
+"""A step has to lower the largest share by more than rounding."""
 RETURN, SLACK = 40, 0.02
 """Kicks go on from what is hardly worse than the best, and come back to it after so many."""
 TOLD = 1e-9
@@ -261,6 +263,7 @@ class Problem:
         if symmetry == 1 and count % 2:
             columns[:, -1] /= 2
         self.columns = columns / room[:, None] * 2.0**-fraction
+        self.rows = np.ascontiguousarray(self.columns.T)
         self.target = target / room
         self.room, self.middle = room, target
 
@@ -317,67 +320,12 @@ def searched(
     problem: Problem, start: Array, limits: tuple[int, int], is_stopped: Callable[[], bool], with_pairs: bool = True
 ) -> tuple[Array, float]:
     """Single steps, then pairs of steps, as long as one of them lowers the largest share."""
-    values = start.copy()
-    error = problem.columns @ values - problem.target
-    largest = float(np.max(np.abs(error)))
-    for _ in range(MOST_MOVES):
-        if is_stopped():
-            raise Stopped
-        move = _best_single(problem, values, error, limits, largest)
-        if move is None and with_pairs and problem.columns.shape[1] <= MOST_PAIRED:
-            move = _best_pair(problem, values, error, limits, largest)
-        if move is None:
-            break
-        values = values + move
-        error = error + problem.columns[:, move != 0] @ move[move != 0]
-        largest = float(np.max(np.abs(error)))
-    return values, largest
+    from combe.rounding.search import compiled_steps
 
-
-def _best_single(
-    problem: Problem, values: Array, error: Array, limits: tuple[int, int], largest: float
-) -> Array | None:
-    """The best step of one tap: all looked at where the error is large, the best few everywhere."""
-    critical = np.flatnonzero(np.abs(error) > NEAR_WORST * largest)
-    columns, here = problem.columns[critical], error[critical]
-    after = np.concatenate([np.max(np.abs(here[:, None] + way * columns), axis=0) for way in (1.0, -1.0)])
-    after[np.concatenate([values + 1 > limits[1], values - 1 < limits[0]])] = np.inf
-    for at in np.argsort(after)[:8]:
-        if after[at] >= largest * (1 - 1e-9):
-            break
-        tap, way = int(at) % len(values), 1.0 if at < len(values) else -1.0
-        if float(np.max(np.abs(error + way * problem.columns[:, tap]))) < largest * (1 - 1e-9):
-            move = np.zeros(len(values))
-            move[tap] = way
-            return move
-    return None
-
-
-def _best_pair(problem: Problem, values: Array, error: Array, limits: tuple[int, int], largest: float) -> Array | None:
-    """The best step of two taps at once: all pairs looked at where the error is largest, the best of them everywhere."""
-    critical = np.argsort(-np.abs(error))[:CRITICAL]
-    columns, here = problem.columns[critical], error[critical]
-    count, better = len(values), largest * (1 - 1e-9)
-    room = {1.0: values + 1 <= limits[1], -1.0: values - 1 >= limits[0]}
-    found: list[tuple[float, int, int, float, float]] = []
-    for first, second in ((1.0, 1.0), (1.0, -1.0), (-1.0, -1.0)):
-        # Most pairs are out at the few points where the error is largest of all.
-        steps = (here[:FIRST, None] + first * columns[:FIRST])[:, :, None] + second * columns[:FIRST, None, :]
-        may = np.max(np.abs(steps, out=steps), axis=0) < better
-        may &= room[first][:, None] & room[second][None, :]
-        rows, others = np.nonzero(may)
-        distinct = rows < others if first == second else rows != others
-        rows, others = rows[distinct], others[distinct]
-        after = np.max(np.abs(here[:, None] + first * columns[:, rows] + second * columns[:, others]), axis=0)
-        best = np.argsort(after, kind="stable")[:VERIFIED]
-        found += [(float(after[k]), int(rows[k]), int(others[k]), first, second) for k in best if after[k] < better]
-    found = sorted(found)[:VERIFIED]
-    if not found:
-        return None
-    moves = np.zeros((count, len(found)))
-    for k, (_, i, j, first, second) in enumerate(found):
-        moves[i, k] += first
-        moves[j, k] += second
-    after = np.max(np.abs(error[:, None] + problem.columns @ moves), axis=0)
-    at = int(np.argmin(after))
-    return moves[:, at] if after[at] < better else None
+    if is_stopped():
+        raise Stopped
+    values, largest = compiled_steps.searched(
+        problem.rows, problem.target, start, float(limits[0]), float(limits[1]), MOST_MOVES, NEAR_WORST, CRITICAL, VERIFIED, BELOW,
+        with_pairs and len(problem.rows) <= MOST_PAIRED,
+    )  # fmt: skip
+    return values, float(largest)
