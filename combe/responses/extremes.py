@@ -182,9 +182,9 @@ def _enough(points: int) -> int:
     small primes."""
     if points < LONG_SCAN:
         return int(2 ** np.ceil(np.log2(max(256, points))))
-    from scipy.fft import next_fast_len
-
-    return int(next_fast_len(points, real=True))
+    # Worked out here: loading a library of transforms for this takes longer than the transform.
+    odd = [3**k * 5**m for k in range(20) for m in range(14) if 3**k * 5**m < 2 * points]
+    return int(min(part << (-(-points // part) - 1).bit_length() for part in odd))
 
 
 def scanned_levels(source: Fir) -> tuple[Array, Array]:
