@@ -6,9 +6,11 @@ import unittest
 
 import numpy as np
 
+from combe.analysis.cost import realized_cost
 from combe.designing.contenders import contender_of
 from combe.designing.designed import Design
 from combe.designing.file import design_document, design_from
+from combe.designing.methods import design
 from combe.errors import CombeError
 from combe.filters import Cascade, Fir, Roots
 from combe.ledger import (
@@ -20,7 +22,10 @@ from combe.ledger import (
     meets,
     worst_line,
 )
+from combe.realization.stages import Section
 from combe.requirement import requirement_from
+from combe.rounding.choices import Choices
+from combe.rounding.realize import realize
 from combe.values import replace
 from tests.support import LOWPASS, asked, document
 
@@ -85,6 +90,34 @@ class Costs(unittest.TestCase):
         self.assertEqual((found.multiplies, found.adds, found.delays), (4, 4, 2))
         self.assertEqual(cost_of(Roots((1j, -1j), (0.5,), 2.0)).multiplies, 0, "roots cost what their sections do")
         self.assertEqual(cost_of(Roots((0.3 + 1j, 0.3 - 1j), (0.6,), 1.7)).multiplies, 4)
+
+    def test_realized_sections_count_what_their_structure_keeps(self) -> None:
+        """Of order 7: words by the number of past values each structure reads, products and sums by its integers."""
+        found = design(asked(48_000, (0, 8000, -0.5, 0.5), (10_000, 24_000, -60)), "elliptic").filter
+        self.assertIsInstance(found, Cascade)
+        made = realize(found, 48_000, Choices(16, "direct-1"))
+        sections = [stage for stage in made.stages if isinstance(stage, Section)]
+        self.assertEqual(len(sections), 4)
+        multiplies = adds = 0
+        inputs, outputs = [0] * 5, [0] * 5
+        for k, stage in enumerate(sections):
+            odd = [abs(c) for c in (*stage.b, *stage.a) if c and abs(c).bit_count() > 1]
+            pairs = sum(
+                1
+                for one, other in ((0, 1), (0, 2), (1, 2))
+                if abs(stage.b[one]) == abs(stage.b[other]) and abs(stage.b[one]).bit_count() > 1
+            )
+            multiplies += len(odd) - pairs
+            adds += sum(1 for c in (*stage.b, *stage.a) if c) - 1
+            inputs[k] = max(j for j, c in enumerate(stage.b) if c)
+            outputs[k + 1] = max(j + 1 for j, c in enumerate(stage.a) if c)
+        words = sum(max(pair) for pair in zip(inputs, outputs))
+        cost = realized_cost(made)
+        self.assertEqual((cost.multiplies, cost.adds, cost.delays), (multiplies, adds, words))
+        self.assertEqual(words, 9, "each value between two sections is kept once for both")
+        for structure, delays in (("direct-2", 7), ("transposed-2", 7), ("transposed-1", 14)):
+            cost = realized_cost(realize(found, 48_000, Choices(16, structure)))
+            self.assertEqual((cost.adds, cost.delays, cost.structure), (adds, delays, structure))
 
 
 class Delays(unittest.TestCase):
