@@ -111,14 +111,16 @@ class Polyphase(unittest.TestCase):
         self.assertEqual(suited(plain(64, 1, 8, 250e3), HardwareChoices(clock_hz=48e6)), "serial")
         quick = plain(64, 1, 8, 6e6)
         built = build_circuit(quick, "f", HardwareChoices(clock_hz=48e6))
-        self.assertEqual((built.architecture, built.multipliers_asked), ("semi-parallel", 1))
+        self.assertEqual((built.architecture, built.multipliers_asked, built.clocks), ("serial", 1, 8))
+        twice = build_circuit(replace(quick, sample_rate_hz=12e6), "f", HardwareChoices(clock_hz=48e6))
+        self.assertEqual((twice.architecture, twice.multipliers_asked, twice.clocks), ("semi-parallel", 2, 4))
         quicker = build_circuit(replace(quick, sample_rate_hz=48e6), "f", HardwareChoices(clock_hz=48e6))
         self.assertEqual((quicker.multipliers_asked, quicker.clocks), (8, 1))
         for architecture, words in (
-            ("serial", "semi-parallel with 1 multiplier keeps up"),
+            ("serial", "semi-parallel with 2 multipliers keep up"),
             ("semi-parallel", "semi-parallel with 8 multipliers keep up"),
         ):
-            rate = 6e6 if architecture == "serial" else 48e6
+            rate = 12e6 if architecture == "serial" else 48e6
             with self.assertRaises(FormatError) as caught:
                 build_circuit(replace(quick, sample_rate_hz=rate), "f", HardwareChoices(architecture, 48e6, 1))
             self.assertIn(words, str(caught.exception.sentence()))

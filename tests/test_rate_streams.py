@@ -18,7 +18,7 @@ from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
 from combe.errors import FormatError
 from combe.proof.translated import as_verilog
-from combe.realization.stages import Realization
+from combe.realization.stages import Realization, Requantize, TapSum
 from combe.running.simulate import simulate
 from tests.support import IS_CAMPAIGN, fewer_vectors
 from tests.test_polyphase import one_way
@@ -73,15 +73,22 @@ endmodule
     return [int(line) for line in lines if not line.startswith("clocks")], int(lines[-1].split()[-1])
 
 
-def taken(package: Package, made: Realization, samples: int) -> list[int]:
-    """The clocks at which the circuit itself takes samples where one is always there, from the first on."""
+def one_way_taps(made: Realization) -> bool:
+    """Whether taps that go down or up, not both, are the only stage but roundings."""
+    found = [stage for stage in made.stages if not isinstance(stage, Requantize)]
+    return len(found) == 1 and isinstance(found[0], TapSum) and 1 in (found[0].up, found[0].down)
+
+
+def taken(package: Package, made: Realization, samples: int, apart: int = 1) -> list[int]:
+    """The clocks at which the circuit itself takes samples where one is there for a clock in so many, from the first on."""
     text = f"""module bench;
   reg clk = 0, rst = 1; wire r, o; wire [{made.output.bits - 1}:0] y; integer k = 0, clocks = 0;
-  f dut (.clk(clk), .rst(rst), .in_valid(!rst), .in_ready(r), .in_data({made.input.bits}'d1), .out_valid(o), .out_data(y));
+  wire v = !rst && clocks % {apart} == 0;
+  f dut (.clk(clk), .rst(rst), .in_valid(v), .in_ready(r), .in_data({made.input.bits}'d1), .out_valid(o), .out_data(y));
   always #5 clk = ~clk;
   initial #42 rst = 0;
   always @(posedge clk) if (!rst) begin
-    if (r) begin $display("%0d", clocks); k = k + 1; end
+    if (v && r) begin $display("%0d", clocks); k = k + 1; end
     clocks = clocks + 1;
     if (k > {samples} || clocks > 400000) $finish;
   end
@@ -100,12 +107,20 @@ endmodule
 @unittest.skipUnless(shutil.which("iverilog"), "iverilog is not on this machine")
 class Clocks(unittest.TestCase):
     def test_no_two_samples_lie_further_apart_than_is_told(self) -> None:
-        """Once every stage is at work: the first two samples after a reset may lie closer than any later ones."""
-        source, later = random.Random(64), 0
+        """Once every stage is at work: the first two samples after a reset may lie closer than any later ones. A single stage that goes
+        one way is told for samples that come evenly: each is taken the clock it comes, and a clock closer some aren't."""
+        source, later, even = random.Random(64), 0, 0
         for index in range(150 if IS_CAMPAIGN else 12):
             made = random_rates(source, 20, 5)
             package = hdl_package(made, "verilog", "f", choices=HardwareChoices("serial"))
             built = build_circuit(made, "f", HardwareChoices("serial"))
+            if one_way_taps(made):
+                even += built.clocks > 1
+                self.assertEqual(taken(package, made, 90, built.clocks), [k * built.clocks for k in range(91)], made)
+                if built.clocks > 1:
+                    closer = taken(package, made, 90, built.clocks - 1)
+                    self.assertNotEqual(closer, [k * (built.clocks - 1) for k in range(91)], made)
+                continue
             clocks = taken(package, made, 90)
             gaps = [after - one for one, after in pairwise(clocks)]
             self.assertLessEqual(max(gaps), built.clocks, (index, made))
@@ -113,6 +128,7 @@ class Clocks(unittest.TestCase):
             self.assertEqual(clocks[built.span], built.timed or built.clocks)
             later += max(gaps) > gaps[0]
         self.assertGreater(later, 0)
+        self.assertGreater(even, 0)
 
 
 @unittest.skipUnless(shutil.which("iverilog"), "iverilog is not on this machine")

@@ -50,6 +50,8 @@ class Answer(Struct, frozen=True):
     latency: int = 0
     clocks: int = 0
     failure: str = ""
+    most: int = 0
+    """Clocks between two samples at the worst, where ``clocks`` are those of many on average."""
 
     @property
     def holds(self) -> bool:
@@ -62,7 +64,10 @@ class Answer(Struct, frozen=True):
             return f"{self.tool}: {self.failure}"
         if self.differences:
             return f"{self.tool}: {self.differences} of {self.samples} outputs differ"
-        return f"{self.tool}: {self.samples} outputs identical, latency {self.latency} clocks, {self.clocks} clocks a sample"
+        clocks = f"{self.clocks} clocks a sample"
+        if self.most > self.clocks:
+            clocks += f" on average ({self.most} at most)"
+        return f"{self.tool}: {self.samples} outputs identical, latency {self.latency} clocks, {clocks}"
 
 
 class HdlProof(Struct, frozen=True):
@@ -262,7 +267,8 @@ def _answer(simulator: Simulated, vectors: Vectors) -> Answer:
     failure = ""
     if not found.is_content and compared.holds:
         failure = f"its test bench says {found.said.strip().splitlines()[-1][-120:]!r}"
-    return Answer(simulator.tool, compared.samples, compared.differences, found.latency, found.clocks, failure)
+    most = simulator.built.clocks if simulator.built.span > 1 else 0
+    return Answer(simulator.tool, compared.samples, compared.differences, found.latency, found.clocks, failure, most)
 
 
 def _error(realization: Realization, played: Vectors, ideal: Filter) -> tuple[float, float]:

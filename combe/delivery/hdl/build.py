@@ -109,7 +109,7 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
         in_bits,
         out_bits,
         lanes,
-        *_timed(realization, choices, lanes if architecture == "semi-parallel" and row is None else 0, build.taken),
+        *_timed(realization, choices, lanes if row is None else 0, build.taken),
         tuple(row.items()) if row is not None else (),
     )
 
@@ -170,8 +170,7 @@ def _suited_to_rates(realization: Realization, choices: HardwareChoices, budget:
         return "serial"
     if own is not None:
         walk = walk_of(own, is_fixed)
-        is_slow = budget < sum(walk.clocks()) + len(walk.phases) + 1
-        return "semi-parallel" if is_slow and fewest_lanes(own, walk, int(budget)) else "serial"
+        return "semi-parallel" if (fewest_lanes(own, walk, int(budget)) or 1) > 1 else "serial"
     if not changing_taps(realization) or _worst(realization, choices, {}) <= budget:
         return "serial"
     lanes = _planned(realization, choices, budget)
@@ -201,10 +200,10 @@ def _row_lanes(realization: Realization, architecture: str, choices: HardwareCho
     """Multipliers of each stage where stages in a row change the rate; None for everything else."""
     if not realization.changes_rate or architecture not in ("serial", "semi-parallel"):
         return None
-    if architecture == "serial":
-        return dict.fromkeys(changing_taps(realization), 1)
     if _polyphase_taps(realization) is not None:
         return None
+    if architecture == "serial":
+        return dict.fromkeys(changing_taps(realization), 1)
     most = {
         index: walk_of(stage, not choices.reloadable).longest() for index, stage in changing_taps(realization).items()
     }
