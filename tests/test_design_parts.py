@@ -202,7 +202,7 @@ class Costs(unittest.TestCase):
         self.assertEqual((line.reached, line.margin), (4, 0))
 
     @settings(max_examples=80, deadline=None)
-    @given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=9), st.integers(2, 40))
+    @given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=9), st.integers(2, 40) | st.integers(50, 70))
     def test_the_finest_integers_are_nearest_and_one_more_bit_would_not_fit(
         self, values: list[float], bits: int
     ) -> None:

@@ -12,6 +12,7 @@ import numpy as np
 
 from combe.analysis.bounds import worst_values
 from combe.analysis.certified import _FirProver
+from combe.analysis.exact import exact_filter
 from combe.analysis.linear import LinearProgram
 from combe.analysis.noise import mean, predicted_noise, variance
 from combe.delivery.c import c_package
@@ -28,11 +29,13 @@ from combe.ledger import lines_of
 from combe.project.demo import demo_project
 from combe.project.history import History
 from combe.realization.formats import Format
+from combe.realization.network import Network, Node, check_rate
 from combe.realization.program import Step, stages_program
 from combe.realization.reading import realization_document
-from combe.realization.stages import Realization, Requantize, TapSum
+from combe.realization.stages import Realization, Requantize, TapSum, check
 from combe.realization.term import Term
-from combe.requirement import Limit
+from combe.requirement import Limit, requirement_from
+from combe.requirement.rates import RateChange
 from combe.responses import frequency_response
 from combe.responses.extremes import stays_below, worst_point, worst_points
 from combe.rounding.choices import Choices
@@ -41,7 +44,9 @@ from combe.running.run import fits_compiled, run_program
 from combe.running.simulate import simulate
 from combe.values import replace
 from tests.independent import plain_run, rounded
-from tests.support import asked
+from tests.support import asked, document
+
+S16 = Format(True, 16, 15)
 
 LOW = asked(48_000, (0, 8000, -0.1, 0.1), (10_000, 24_000, -60))
 LOUD = Choices(16, "", "s16f15", "s16f15", overflow="wrap", scaling="l2", state_bits=18)
@@ -445,3 +450,37 @@ class Formats(unittest.TestCase):
             for most in range(41):
                 bits = next(b for b in range(2, 9) if -(1 << (b - 1)) <= least and most <= (1 << (b - 1)) - 1)
                 self.assertEqual(narrowest_signed(least, most), bits, (least, most))
+
+    def test_a_tap_beyond_its_format_is_refused_at_its_place(self) -> None:
+        for taps, place in (((3, 128, -5), 1), ((3, -5, -129), 2), ((-129, 128), 0)):
+            stage = TapSum(taps, Format(True, 8, 7), Format(True, 24, 22))
+            with self.assertRaises(FormatError) as caught:
+                check(Realization("f", 1.0, "direct", S16, stage.result, (stage,)))
+            self.assertIn(f"stages[0].coefficients[{place}]", caught.exception.sentence())
+        stage = TapSum((127, -128), Format(True, 8, 7), Format(True, 24, 22))
+        check(Realization("f", 1.0, "direct", S16, stage.result, (stage,)))
+
+    def test_a_factor_is_refused_from_one_beyond_the_most(self) -> None:
+        node = Node("y", (), Format(True, 40, 30), S16, "nearest-even", "saturate")
+        for up, down, is_right in ((1, 4096, True), (4096, 1, True), (1, 4097, False), (2, 2, False), (0, 3, False)):
+            stage = Network((node,), "y", "sum", up, down)
+            with self.subTest(up=up, down=down):
+                if is_right:
+                    check_rate(stage, "stages[0]")
+                else:
+                    with self.assertRaises(FormatError):
+                        check_rate(stage, "stages[0]")
+
+    def test_sums_in_a_row_are_the_product_of_their_taps(self) -> None:
+        first = TapSum((1, 2, 3), Format(True, 4, 1), Format(True, 24, 16))
+        then = TapSum((5, -7), Format(True, 4, 2), Format(True, 30, 18))
+        made = Realization("f", 1.0, "direct", S16, then.result, (first, then))
+        self.assertEqual(exact_filter(made), Fir(tuple(value / 8 for value in (5.0, 3.0, 1.0, -21.0))))
+
+    def test_a_ratio_and_a_band_without_a_name_are_called_what_they_are(self) -> None:
+        words = {RateChange(up, down).words for up, down in ((1, 8), (4, 1), (3, 2), (1, 1))}
+        self.assertEqual(words, {"÷8", "×4", "×3 ÷2", "×1"})
+        plain = document(48_000, (0, 1000, -1, 1), (2000, 24_000, -40))
+        for band in plain["bands"]:
+            del band["name"]
+        self.assertEqual([band.name for band in requirement_from(plain).bands], ["band 1", "band 2"])
