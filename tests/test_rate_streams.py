@@ -17,6 +17,7 @@ from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
 from combe.errors import FormatError
+from combe.proof.hdl import prove_hdl
 from combe.proof.translated import as_verilog
 from combe.realization.stages import Realization, Requantize, TapSum
 from combe.running.simulate import simulate
@@ -109,7 +110,7 @@ class Clocks(unittest.TestCase):
     def test_no_two_samples_lie_further_apart_than_is_told(self) -> None:
         """Once every stage is at work: the first two samples after a reset may lie closer than any later ones. A single stage that goes
         one way is told for samples that come evenly: each is taken the clock it comes, and a clock closer some aren't."""
-        source, later, even = random.Random(64), 0, 0
+        source, later, even, spoken = random.Random(64), 0, 0, 0
         for index in range(150 if IS_CAMPAIGN else 12):
             made = random_rates(source, 20, 5)
             package = hdl_package(made, "verilog", "f", choices=HardwareChoices("serial"))
@@ -127,7 +128,16 @@ class Clocks(unittest.TestCase):
             self.assertIn(built.clocks, gaps, "and some do")
             self.assertEqual(clocks[built.span], built.timed or built.clocks)
             later += max(gaps) > gaps[0]
+            if max(gaps) * built.span > clocks[built.span] and spoken < 2:
+                spoken += 1
+                said = prove_hdl(package, made).simulated[0].sentence()
+                average = -(-clocks[built.span] // built.span)
+                if average < built.clocks:
+                    self.assertIn(f"{average} clocks a sample on average ({built.clocks} at most)", said)
+                else:
+                    self.assertTrue(said.endswith(f"{average} clocks a sample"), said)
         self.assertGreater(later, 0)
+        self.assertEqual(spoken, 2)
         self.assertGreater(even, 0)
 
 

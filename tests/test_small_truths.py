@@ -37,7 +37,7 @@ from combe.realization.term import Term
 from combe.requirement import Limit, requirement_from
 from combe.requirement.rates import RateChange
 from combe.responses import frequency_response
-from combe.responses.extremes import stays_below, worst_point, worst_points
+from combe.responses.extremes import stays_below, turning_points, worst_point, worst_points
 from combe.rounding.choices import Choices
 from combe.rounding.realize import realize
 from combe.running.run import fits_compiled, run_program
@@ -296,6 +296,12 @@ class Extremes(unittest.TestCase):
                         self.assertGreaterEqual(found.gain_db, wanted - 1e-9)
                     else:
                         self.assertLessEqual(found.gain_db, wanted + 1e-9)
+
+    def test_rounding_makes_no_ripple_of_a_flat_passband(self) -> None:
+        """Maximally flat: it falls all the way, and only its ends are told, however the last digits wander."""
+        flat = design(asked(2, (0, 0.3, -0.5, 0.1), (0.5, 1, -60)), "maximally-flat").filter
+        self.assertGreater(len(flat.taps), 100)
+        self.assertLessEqual(len(turning_points(flat, 0.0, 0.25 * np.pi)), 3)
 
     def test_narrow_bands_of_many_lobes(self) -> None:
         source = np.random.default_rng(32)

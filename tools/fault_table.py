@@ -16,6 +16,28 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- clocks and scans of long filters
+    Fault(
+        "responses/extremes.py",
+        "float(np.max(square)))",
+        "0.0)",
+        "test_response test_small_truths",
+        "a smooth passband breaks up into a thousand extremes",
+    ),
+    Fault(
+        "delivery/hdl/build.py",
+        "(fewest_lanes(own, walk, int(budget)) or 1) > 1",
+        "(fewest_lanes(own, walk, int(budget)) or 1) > 2",
+        "test_polyphase",
+        "one multiplier is taken for a rate that takes two",
+    ),
+    Fault(
+        "proof/hdl.py",
+        "if self.most > self.clocks:",
+        "if self.most < self.clocks:",
+        "test_rate_streams",
+        "clocks on average are told as those of every sample",
+    ),
     # -- the same to the bit, whatever was loaded
     Fault(
         "designing/equiripple/method.py",
