@@ -18,6 +18,20 @@ class Fault(NamedTuple):
 FAULTS = (
     # -- clocks and scans of long filters
     Fault(
+        "delivery/c/source.c.j2",
+        '__asm__("" : "+r"(value))',
+        "((void)0)",
+        "test_target.OnTarget",
+        "a limited value is multiplied in 64 bits",
+    ),
+    Fault(
+        "delivery/c/source.c.j2",
+        "((value) = *(const volatile int32_t *)&(value))",
+        "((void)0)",
+        "test_target.OnTarget",
+        "a limited value is multiplied in 64 bits where no instruction is named",
+    ),
+    Fault(
         "responses/extremes.py",
         "float(np.max(square)))",
         "0.0)",
