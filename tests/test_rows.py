@@ -46,9 +46,9 @@ def changing(source: random.Random, up: int, down: int, longest: int) -> Realiza
 def kind(package: Package) -> str:
     """What a text's rows are like; empty where it has none."""
     text = package.text(".c")
-    if "__asm__(" not in text:
+    if "__asm__(\n" not in text:
         return ""
-    is_down = "sum3" not in text.split("__asm__(")[0].rsplit("void", 1)[1]
+    is_down = "sum3" not in text.split("__asm__(\n")[0].rsplit("void", 1)[1]
     begins = '"=&r"(sum0)' in text
     return f"{'down' if is_down else 'up'}{', begun' if begins else ''}{', counted' if 'subs %[n]' in text else ''}"
 
