@@ -140,7 +140,7 @@ def searched(
     the best ``verified`` are looked at everywhere; largest errors have to fall below ``certain`` times what they were. Returns the
     integers and the largest share.
     """
-    values, error = np.zeros(len(start)), target.copy()
+    values, error = np.zeros(len(start)), np.empty(len(target))
     largest = 0.0
     for n in range(len(error)):
         error[n] = -target[n]
