@@ -2,24 +2,26 @@
 
 from __future__ import annotations
 
+import contextlib
 import random
 import shutil
 import subprocess
 import tempfile
 import unittest
-from itertools import pairwise
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 
-from combe.delivery.hdl.build import build_circuit
+from combe.delivery.hdl.build import Built, build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.rate_pace import Row
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
 from combe.errors import FormatError
 from combe.proof.hdl import prove_hdl
 from combe.proof.translated import as_verilog
-from combe.realization.stages import Realization, Requantize, TapSum
+from combe.realization.stages import Realization
 from combe.running.simulate import simulate
 from tests.support import IS_CAMPAIGN, fewer_vectors
 from tests.test_polyphase import one_way
@@ -29,6 +31,9 @@ setUpModule = fewer_vectors
 WAYS = {"eager": ("1'b1", "1'b1"), "seldom taken": ("1'b1", "noise[3:0] == 0"), "both wait": ("noise[0]", "noise[4:2] == 0"),
         "held up": ("1'b1", "(turn & 10'h3ff) < 40"), "seldom given": ("noise[4:0] == 0", "1'b1")}  # fmt: skip
 """When a sample is offered and when an output is taken, of a shift register and a counter of clocks."""
+
+TRIED = 1500 if IS_CAMPAIGN else 300
+"""Samples that come evenly."""
 
 
 def played(package: Package, made: Realization, samples: list[int], way: str, outputs: int) -> tuple[list[int], int]:
@@ -74,71 +79,100 @@ endmodule
     return [int(line) for line in lines if not line.startswith("clocks")], int(lines[-1].split()[-1])
 
 
-def one_way_taps(made: Realization) -> bool:
-    """Whether taps that go down or up, not both, are the only stage but roundings."""
-    found = [stage for stage in made.stages if not isinstance(stage, Requantize)]
-    return len(found) == 1 and isinstance(found[0], TapSum) and 1 in (found[0].up, found[0].down)
+def build_row(made: Realization, choices: HardwareChoices) -> Row | None:
+    """The model of the stages that change the rate, where there are several."""
+    with patch.object(Row, "owed", autospec=True, side_effect=Row.owed) as asked:
+        build_circuit(made, "f", choices)
+    return asked.call_args.args[0] if asked.called else None
 
 
-def taken(package: Package, made: Realization, samples: int, apart: int = 1) -> list[int]:
-    """The clocks at which the circuit itself takes samples where one is there for a clock in so many, from the first on."""
-    text = f"""module bench;
-  reg clk = 0, rst = 1; wire r, o; wire [{made.output.bits - 1}:0] y; integer k = 0, clocks = 0;
-  wire v = !rst && clocks % {apart} == 0;
+def taken(package: Package, made: Realization, samples: int, clocks: int) -> tuple[list[int], int, int]:
+    """The clocks at which the circuit itself takes samples where one is always there, from the first on; and how many come evenly, one
+    in ``clocks`` and one in a clock less, until one isn't taken at once, or all that are tried are."""
+    text = f"""module one #(parameter APART = 0, MOST = {samples}) (input clk, input rst, output reg ended);
+  wire r, o; wire [{made.output.bits - 1}:0] y; integer k = 0, now = 0;
+  wire v = !rst && !ended && (APART == 0 || now % APART == 0);
   f dut (.clk(clk), .rst(rst), .in_valid(v), .in_ready(r), .in_data({made.input.bits}'d1), .out_valid(o), .out_data(y));
+  initial ended = 0;
+  always @(posedge clk) if (!rst && !ended) begin
+    if (v && r && APART == 0) $display("%0d", now);
+    if (v && r) k = k + 1;
+    now = now + 1;
+    if (k >= MOST || (v && !r && APART != 0)) begin ended <= 1; if (APART != 0) $display("after %0d %0d", APART, k); end
+  end
+endmodule
+module bench;
+  reg clk = 0, rst = 1; wire a, b, c;
+  one always_there (.clk(clk), .rst(rst), .ended(a));
+  one #(.APART({clocks}), .MOST({TRIED})) even (.clk(clk), .rst(rst), .ended(b));
+  one #(.APART({max(clocks - 1, 1)}), .MOST({TRIED})) closer (.clk(clk), .rst(rst), .ended(c));
   always #5 clk = ~clk;
   initial #42 rst = 0;
-  always @(posedge clk) if (!rst) begin
-    if (v && r) begin $display("%0d", clocks); k = k + 1; end
-    clocks = clocks + 1;
-    if (k > {samples} || clocks > 400000) $finish;
-  end
+  always @(posedge clk) if (a && b && c) $finish;
 endmodule
 """
     with tempfile.TemporaryDirectory() as place:
         package.write(place)
         (Path(place) / "bench.v").write_text(text)
-        for words in (["iverilog", "-g2005", "-o", "out", "f.v", "bench.v"], ["vvp", "-n", "out"]):
+        for words in (["iverilog", "-g2005", "-s", "bench", "-o", "out", "f.v", "bench.v"], ["vvp", "-n", "out"]):
             done = subprocess.run(words, cwd=place, capture_output=True, text=True, check=False)
             assert done.returncode == 0, done.stdout + done.stderr
-    clocks = [int(line) for line in done.stdout.split() if line.isdigit()]
-    return [clock - clocks[0] for clock in clocks]
+    at = [int(line) for line in done.stdout.split("\n") if line.isdigit()]
+    after = {
+        int(words[1]): int(words[2]) for words in map(str.split, done.stdout.split("\n")) if words[:1] == ["after"]
+    }
+    return [clock - at[0] for clock in at], after[clocks], after[max(clocks - 1, 1)]
 
 
 @unittest.skipUnless(shutil.which("iverilog"), "iverilog is not on this machine")
 class Clocks(unittest.TestCase):
-    def test_no_two_samples_lie_further_apart_than_is_told(self) -> None:
-        """Once every stage is at work: the first two samples after a reset may lie closer than any later ones. A single stage that goes
-        one way is told for samples that come evenly: each is taken the clock it comes, and a clock closer some aren't."""
-        source, later, even, spoken = random.Random(64), 0, 0, 0
-        for index in range(150 if IS_CAMPAIGN else 12):
+    def case(self, source: random.Random) -> tuple[Realization, HardwareChoices, Built]:
+        """Stages in a row or one, on a multiplier each or several."""
+        while True:
             made = random_rates(source, 20, 5)
-            package = hdl_package(made, "verilog", "f", choices=HardwareChoices("serial"))
-            built = build_circuit(made, "f", HardwareChoices("serial"))
-            if one_way_taps(made):
-                even += built.clocks > 1
-                self.assertEqual(taken(package, made, 90, built.clocks), [k * built.clocks for k in range(91)], made)
-                if built.clocks > 1:
-                    closer = taken(package, made, 90, built.clocks - 1)
-                    self.assertNotEqual(closer, [k * (built.clocks - 1) for k in range(91)], made)
-                continue
-            clocks = taken(package, made, 90)
-            gaps = [after - one for one, after in pairwise(clocks)]
-            self.assertLessEqual(max(gaps), built.clocks, (index, made))
-            self.assertIn(built.clocks, gaps, "and some do")
+            choices = HardwareChoices("serial")
+            if source.random() < 0.4:
+                choices = HardwareChoices("semi-parallel", multipliers=source.choice((2, 3)))
+            with contextlib.suppress(FormatError):
+                built = build_circuit(made, "f", choices)
+                # Of what takes a sample each clock nothing can be seen.
+                if built.clocks > 1 and source.random() < (1 if len(built.row) > 1 else 0.3):
+                    return made, choices, built
+
+    def test_samples_that_come_evenly_at_the_clocks_told_are_taken_at_once(self) -> None:
+        """None has to wait, and a clock closer some have to; and where one is always there they are taken when they are told to be."""
+        source, closest, several = random.Random(64), 0, 0
+        for index in range(250 if IS_CAMPAIGN else 8):
+            made, choices, built = self.case(source)
+            package = hdl_package(made, "verilog", "f", choices=choices)
+            told = build_row(made, choices)
+            wanted = told.taken() if told is not None else []
+            clocks, even, closer = taken(package, made, max(len(wanted), built.span + 1), built.clocks)
+            self.assertEqual(even, TRIED, (index, choices, made))
+            self.assertLess(closer, TRIED, (index, choices, made))
+            closest += closer > 20
+            several += len(built.row) > 1
             self.assertEqual(clocks[built.span], built.timed or built.clocks)
-            later += max(gaps) > gaps[0]
-            if max(gaps) * built.span > clocks[built.span] and spoken < 2:
-                spoken += 1
-                said = prove_hdl(package, made).simulated[0].sentence()
-                average = -(-clocks[built.span] // built.span)
-                if average < built.clocks:
-                    self.assertIn(f"{average} clocks a sample on average ({built.clocks} at most)", said)
-                else:
-                    self.assertTrue(said.endswith(f"{average} clocks a sample"), said)
-        self.assertGreater(later, 0)
-        self.assertEqual(spoken, 2)
-        self.assertGreater(even, 0)
+            if told is None:
+                continue
+            self.assertEqual(clocks, [clock - wanted[0] for clock in wanted], (index, choices, made))
+        self.assertGreater(closest, 0, "one that waits only after many")
+        self.assertGreater(several, 3)
+
+    def test_a_proof_tells_what_samples_take_and_what_they_need(self) -> None:
+        source, spoken = random.Random(65), set[bool]()
+        while len(spoken) < 2:
+            made, choices, built = self.case(source)
+            average = -(-(built.timed or built.clocks) // built.span)
+            if (average < built.clocks) in spoken or built.span == 1 or built.timed > 300:
+                continue
+            spoken.add(average < built.clocks)
+            package = hdl_package(made, "verilog", "f", choices=choices)
+            said = prove_hdl(package, made, simulators=("iverilog",)).simulated[0].sentence()
+            if average < built.clocks:
+                self.assertIn(f"{average} clocks a sample on average ({built.clocks} at most)", said)
+            else:
+                self.assertTrue(said.endswith(f"{average} clocks a sample"), said)
 
 
 @unittest.skipUnless(shutil.which("iverilog"), "iverilog is not on this machine")

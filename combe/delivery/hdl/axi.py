@@ -14,7 +14,7 @@ def axi_values(built: Built, ratio: tuple[int, int]) -> dict[str, int]:
         depth, room = 1 << bits_for(-(-built.latency // built.clocks) + 3), 0
     else:
         owed = still_to_come(built, ratio)
-        depth, room = 1 << bits_for(2 * owed), owed
+        depth, room = 1 << bits_for(owed + 2), owed
     return {
         "room": depth - room,
         "in_bytes": 8 * -(-built.input_bits // 8), "out_bytes": 8 * -(-built.output_bits // 8), "depth": depth,
@@ -24,7 +24,9 @@ def axi_values(built: Built, ratio: tuple[int, int]) -> dict[str, int]:
 
 def still_to_come(built: Built, ratio: tuple[int, int]) -> int:
     """No fewer than the outputs that may follow once no sample is taken any more: those of ``latency`` clocks, and of as many as
-    the samples take over which clocks are measured. Of stages in a row that is ample: each holds a value or two, not dozens."""
+    the samples take over which clocks are measured; of stages in a row what the model of their flags has counted."""
+    if built.owed:
+        return built.owed
     up, down = ratio
     clocks = built.latency + max(built.clocks, built.timed)
     most = -(-(clocks + 1) * up // down) + 2

@@ -27,6 +27,7 @@ from combe.delivery.hdl.fir_polyphase import fewest_lanes, polyphase
 from combe.delivery.hdl.fir_rates import kept_only
 from combe.delivery.hdl.fir_stream import Loaded, direct, folded, transposed
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
+from combe.delivery.hdl.rate_pace import Row
 from combe.delivery.hdl.rate_row import Lanes, changing_taps, lanes_that_keep_up, rate_stages, requantized, write_port
 from combe.delivery.hdl.recursive_stream import recursive
 from combe.delivery.hdl.schedule import clocks_of
@@ -61,6 +62,8 @@ class Built(Struct, frozen=True):
     timed: int = 0
     row: tuple[tuple[int, int], ...] = ()
     """Of stages in a row that change the rate: each one's place and its multipliers."""
+    owed: int = 0
+    """Of these, no fewer than the outputs that may follow once no sample is taken any more."""
 
 
 def build_circuit(realization: Realization, name: str, choices: HardwareChoices) -> Built:
@@ -109,8 +112,9 @@ def build_circuit(realization: Realization, name: str, choices: HardwareChoices)
         in_bits,
         out_bits,
         lanes,
-        *_timed(realization, choices, lanes if row is None else 0, build.taken),
+        *_timed(realization, choices, lanes if row is None else 0, build.row),
         tuple(row.items()) if row is not None else (),
+        build.row.owed() if build.row is not None else 0,
     )
 
 
@@ -130,10 +134,11 @@ def _has_ratio(realization: Realization) -> bool:
     return count == 1
 
 
-def _timed(realization: Realization, choices: HardwareChoices, lanes: int, taken: list[int]) -> tuple[int, int]:
+def _timed(realization: Realization, choices: HardwareChoices, lanes: int, row: Row | None) -> tuple[int, int]:
     """Over how many samples clocks are measured, and how many they take: those of a decimator's output where it isn't longer
     than what a test bench plays in one piece; of stages in a row as many as such a piece has."""
-    if len(taken) > 2:
+    if row is not None:
+        taken = row.taken()
         span = min(LONGEST_SPAN, len(taken) - 1)
         return span, taken[span]
     taps = _polyphase_taps(realization) if lanes else None

@@ -132,6 +132,9 @@ class Memory(Struct, frozen=True):
     alternates: bool = False
     """Whether a clock that writes doesn't read. What a word gives while it is written has then not to be looked after: registers and
     comparators of synthesis for that go."""
+    is_apart: bool = False
+    """Whether a clock that writes never reads the same word, unless nothing is done with what is read. Synthesis that is told so leaves
+    out the same registers."""
 
 
 class Remark(Struct, frozen=True):

@@ -9,8 +9,6 @@ from __future__ import annotations
 
 from bisect import bisect_left
 
-from msgspec import Struct
-
 from combe.delivery.hdl.circuit import (
     BIT,
     UNSIGNED,
@@ -18,7 +16,6 @@ from combe.delivery.hdl.circuit import (
     Number,
     Op,
     Signal,
-    below,
     bits_for,
     equals,
     flag_and,
@@ -27,6 +24,7 @@ from combe.delivery.hdl.circuit import (
 )
 from combe.delivery.hdl.fir_mac import Flags, Sequenced, WritePort, banked, lane_coefficients, plus, product_of, summed
 from combe.delivery.hdl.parts import Builder, Stream, Value
+from combe.delivery.hdl.samples import Samples
 from combe.delivery.hdl.walks import Walk, age_counter, is_any, walk_of
 from combe.realization.formats import Format
 from combe.realization.stages import TapSum
@@ -80,7 +78,7 @@ def polyphase(
         start = accept = circuit.wire("accept", flag_and(stream.valid, ready))
     circuit.clocked(busy, flag_or(start, flag_and(busy, flag_not(is_last))), None, 0)
     ages = max(lanes * count, depth)
-    memory = _Samples.of(build, stream.value.signal, accept, start, room, ages)
+    memory = Samples.of(build, stream.value.signal, accept, start, room, ages)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
     port = banked(build, port, free)
     tap = _numbered(build, stage.up, count, busy, is_output, is_last) if port is not None else row
@@ -145,53 +143,6 @@ def _numbered(build: Builder, up: int, count: int, busy: Signal, is_output: Sign
     onward = circuit.mux("tap_on", is_output, next_phase, plus(tap, up))
     circuit.clocked(tap, circuit.mux("next_tap", is_last, Number(0, tap.width, UNSIGNED), onward), busy, 0)
     return tap
-
-
-class _Samples(Struct, frozen=True):
-    """Where samples are written, and what is known of them when an output begins."""
-
-    data: Signal
-    write: Signal
-    address: Signal
-    base: Signal
-    filled: Signal
-
-    @staticmethod
-    def of(build: Builder, data: Signal, accept: Signal, start: Signal, room: int, ages: int) -> _Samples:
-        """Pointers for so many words, and a count of samples since the reset up to so many."""
-        circuit = build.circuit
-        pointer = circuit.new("pointer", bits_for(room), UNSIGNED)
-        base = circuit.new("base", pointer.width, UNSIGNED)
-        filled = circuit.new("filled", bits_for(ages + 1), UNSIGNED)
-        at_start = circuit.new("filled_at_start", filled.width, UNSIGNED)
-        next_pointer = circuit.wire("next_pointer", plus(pointer, 1))
-        is_full = circuit.wire("is_full", equals(filled, ages))
-        next_filled = circuit.mux("filled_on", is_full, filled, plus(filled, 1))
-        circuit.clocked(pointer, next_pointer, accept, 0)
-        circuit.clocked(base, next_pointer, start, 0)
-        circuit.clocked(filled, next_filled, accept, 0)
-        circuit.clocked(at_start, next_filled, start, 0)
-        return _Samples(data, accept, next_pointer, base, at_start)
-
-    def age(self, build: Builder, lane: int, index: Signal, first: int) -> Signal:
-        """``first + index`` samples."""
-        circuit = build.circuit
-        here = circuit.fit(index, self.filled.width)
-        if first:
-            here = Op("add", (here, Number(first, self.filled.width, UNSIGNED)), self.filled.width, UNSIGNED)
-        return circuit.named(here, f"age_{lane}")
-
-    def read(self, build: Builder, lane: int, age: Signal) -> Signal:
-        """The sample that is so old at the start of the output; 0 where none had come by then."""
-        circuit, bits = build.circuit, self.base.width
-        place = circuit.wire(f"place_{lane}", Op("sub", (self.base, circuit.fit(age, bits)), bits, UNSIGNED))
-        read = circuit.new(f"read_{lane}", self.data.width)
-        circuit.memory(
-            Memory(f"samples_{lane}", self.data.width, (0,) * (1 << bits), place, read, self.write, self.address,
-                   self.data, comment=f"Samples of lane {lane}.")
-        )  # fmt: skip
-        known = circuit.register(f"known_{lane}", below(age, self.filled), None, 0)
-        return circuit.mux(f"sample_{lane}", known, read, Number(0, self.data.width))
 
 
 def _factors(build: Builder, stage: TapSum, walk: Walk, lane: int, lanes: int, row: Signal) -> Signal:

@@ -1,14 +1,13 @@
 """Stages that change the rate as circuits: one multiplier that goes through the taps of each output's phase, sums in a row,
 and taps at full speed of which every so many outputs are kept.
 
-Stages in a row hand on one value at a time: a stage begins an output only when the next has done with the one before, so that
-nothing has to be stored in between and nothing can be lost.
+Stages in a row hand on one value at a time: a stage begins an output only when the next would take it, so that nothing has to be
+stored in between and nothing can be lost. Taps take samples while they work, up to the one that begins another output.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import count as count_up
 
 from msgspec import Struct
 
@@ -30,14 +29,12 @@ from combe.delivery.hdl.circuit import (
 )
 from combe.delivery.hdl.fir_mac import Flags, WritePort, banked, lane_coefficients, plus, product_of, summed
 from combe.delivery.hdl.parts import Builder, Stream, Value
+from combe.delivery.hdl.samples import Samples
 from combe.delivery.hdl.walks import Walk, age_counter, is_any, walk_of, words_of
 from combe.realization.cic import Cic
 from combe.realization.formats import Format
-from combe.realization.network import Network
 from combe.realization.stages import TapSum
 
-MOST_CLOCKS = 20_000
-"""That are gone through to see how samples are taken."""
 ALWAYS = Number(1, 1, BIT)
 
 
@@ -66,42 +63,43 @@ def rate_taps(
     port: WritePort | None = None,
 ) -> tuple[Stream, Signal]:  # fmt: skip
     """So many multipliers, each with its own run of every phase's taps and its own copy of the samples: a sample is stored, then each
-    output due goes through the taps of its phase. Also the flag that tells that an output is begun. With a port taps are written from
-    outside."""
+    output due goes through the taps of its phase, while samples are taken until one begins another. Also the flag that tells that an
+    output is begun. With a port taps are written from outside."""
     circuit = build.circuit
     walk = walk_of(stage, port is None)
     depth, count = -(-len(stage.coefficients) // stage.up), walk.longest(lanes)
-    depth_bits, index_bits = bits_for(depth), bits_for(max(depth, lanes * count) + 1)
+    index_bits = bits_for(max(depth, lanes * count) + 1)
     circuit.remark(
         f"{len(stage.coefficients)} taps in {stage.up} phases of {depth}: an output takes {words_of(walk, depth, lanes)}."
     )
     busy, due = circuit.new("busy", 1, BIT), circuit.new("due", 1, BIT)
-    index, pointer = circuit.new("index", index_bits, UNSIGNED), circuit.new("pointer", depth_bits, UNSIGNED)
-    filled = circuit.new("filled", index_bits, UNSIGNED)
-    circuit.drive(idle, flag_and(flag_not(busy), flag_not(due)))
+    index = circuit.new("index", index_bits, UNSIGNED)
+    circuit.drive(idle, flag_not(due))
     accept = circuit.wire("accept", flag_and(stream.valid, idle))
-    begin = circuit.wire("begin_output", flag_and(due, flag_not(busy), link.free()))
-    ends: Expression = equals(index, count - 1)
+    # What is written from outside lies as it is numbered, what isn't phase by phase.
     row_step = count if port is None else 1
-    row = circuit.new("row", bits_for(stage.up * row_step), UNSIGNED) if stage.down % stage.up else None
+    next_row = circuit.new("row_due", bits_for(stage.up * row_step), UNSIGNED) if stage.down % stage.up else None
+    row = circuit.new("row", next_row.width, UNSIGNED) if next_row is not None and port is None else None
+    ends: Expression = equals(index, count - 1)
     alone = is_any(build, "is_alone", row, [phase * row_step for phase in walk.short]) if row is not None else None
     is_last = circuit.wire("is_last", ends if alone is None else flag_or(ends, alone))
     is_at_end = circuit.wire("is_at_end", flag_and(busy, is_last))
-    is_full = circuit.wire("is_full", equals(filled, depth))
-    next_pointer = circuit.wire("next_pointer", plus(pointer, 1))
-    # What is written from outside lies as it is numbered, what isn't phase by phase.
-    again, wanted = _schedule(circuit, stage, row_step, row, accept, is_at_end)
-    goes_on = flag_not(is_at_end) if again is None else flag_or(flag_not(is_at_end), again)
+    free = circuit.wire("is_free", flag_or(flag_not(busy), is_last))
+    begin = circuit.wire("begin_output", flag_and(due, free, link.free()))
+    if row is not None and next_row is not None:
+        circuit.clocked(row, next_row, begin, 0)
+    again, wanted = _schedule(circuit, stage, row_step, next_row, accept, begin)
+    goes_on = flag_not(begin) if again is None else flag_or(flag_not(begin), again)
     circuit.clocked(due, flag_or(flag_and(accept, wanted), flag_and(due, goes_on)), None, 0)
     circuit.clocked(busy, flag_or(begin, flag_and(busy, flag_not(is_last))), None, 0)
     ahead = circuit.mux("next_index", busy, plus(index, 1), index)
     circuit.clocked(index, circuit.mux("first_index", begin, Number(0, index_bits, UNSIGNED), ahead), None, 0)
-    filled_on = circuit.mux("filled_on", is_full, filled, plus(filled, 1))
-    circuit.clocked(pointer, next_pointer, accept, 0)
-    circuit.clocked(filled, filled_on, accept, 0)
+    # What comes in while an output is worked out must not take the place of what it still reads.
+    room = depth + min(count, -(-stage.down // stage.up))
+    memory = Samples.of(build, stream.value.signal, accept, begin, room, max(depth, lanes * count), is_later=True)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
-    port = banked(build, port, idle)
-    tap = None if port is None else _numbered(circuit, stage.up, count, begin, row)
+    port = banked(build, port, free)
+    tap = None if port is None else _numbered(circuit, stage.up, count, begin, next_row)
     products = []
     for lane in range(lanes):
         age = index
@@ -112,7 +110,7 @@ def rate_taps(
             age = circuit.wire(f"age_{lane}", plus(index, lane * count))
         if alone is not None and row is not None and not lane:
             age = _age_of(build, walk, row, row_step, index)
-        sample = _sample(build, lane, stream.value.signal, age, filled, pointer, accept, next_pointer)
+        sample = memory.read(build, lane, age)
         if tap is None or port is None:
             factor = _table(circuit, stage, walk, lane, lanes, index, row)
         else:
@@ -125,21 +123,6 @@ def rate_taps(
     # A clock more than what is counted there: to begin.
     build.latency += 1
     return out, begin
-
-
-def _sample(
-    build: Builder, lane: int, data: Signal, age: Signal, filled: Signal, pointer: Signal, accept: Signal, written: Signal
-) -> Signal:  # fmt: skip
-    """What a lane's copy of the samples has of an age; 0 where as many haven't come since the reset."""
-    circuit, bits = build.circuit, pointer.width
-    known = circuit.register(f"known_{lane}", below(age, filled), None, 0)
-    place = circuit.wire(f"place_{lane}", Op("sub", (pointer, circuit.fit(age, bits)), bits, UNSIGNED))
-    read = circuit.new(f"read_{lane}", data.width)
-    circuit.memory(
-        Memory(f"samples_{lane}", data.width, (0,) * (1 << bits), place, read, accept, written, data,
-               comment="Samples." if not lane else f"The same for lane {lane}.", alternates=True)
-    )  # fmt: skip
-    return circuit.mux(f"sample_{lane}", known, read, Number(0, data.width))
 
 
 def _age_of(build: Builder, walk: Walk, row: Signal, depth: int, index: Signal) -> Signal:
@@ -162,10 +145,10 @@ def _numbered(circuit: Circuit, up: int, count: int, begin: Signal, phase: Signa
 
 
 def _schedule(
-    circuit: Circuit, stage: TapSum, depth: int, row: Signal | None, accept: Signal, is_at_end: Signal
+    circuit: Circuit, stage: TapSum, depth: int, row: Signal | None, accept: Signal, begin: Signal
 ) -> tuple[Expression | None, Expression]:  # fmt: skip
-    """When outputs are due: whether another is once one has ended, and whether one is at the sample that comes in. ``row`` is where
-    the taps of the phase stand in the table, ``depth`` places after those of the one before."""
+    """When outputs are due: whether another is once one has begun, and whether one is at the sample that comes in. ``row`` is where
+    the taps of the next one's phase stand in the table, ``depth`` places after those of the one before."""
     whole, part = stage.down // stage.up, stage.down % stage.up
     wraps: Expression = Number(0, 1, BIT)
     if row is not None:
@@ -178,7 +161,7 @@ def _schedule(
             Op("sub", (row, Number(limit, row_bits, UNSIGNED)), row_bits, UNSIGNED),
             plus(row, part * depth),
         )
-        circuit.clocked(row, moved, is_at_end, 0)
+        circuit.clocked(row, moved, begin, 0)
     if whole == 0:
         # Outputs come more often than samples: none is waited for longer than the next.
         return flag_not(wraps), ALWAYS
@@ -189,7 +172,7 @@ def _schedule(
         "next_wait", wraps, Number(whole, wait_bits, UNSIGNED), Number(whole - 1, wait_bits, UNSIGNED)
     ) if part else Number(whole - 1, wait_bits, UNSIGNED)  # fmt: skip
     down = circuit.mux("wait_on", is_due, wait, Op("sub", (wait, Number(1, wait_bits, UNSIGNED)), wait_bits, UNSIGNED))
-    circuit.clocked(wait, circuit.mux("wait_next", is_at_end, after, down), flag_or(is_at_end, accept), 0)
+    circuit.clocked(wait, circuit.mux("wait_next", begin, after, down), flag_or(begin, accept), 0)
     return None, is_due
 
 
@@ -308,110 +291,3 @@ def kept_only(build: Builder, stream: Stream, stage: TapSum) -> Stream:
     onward = circuit.mux("next_count", is_end, Number(0, count_bits, UNSIGNED), plus(count, 1))
     circuit.clocked(count, onward, stream.valid, 0)
     return Stream(circuit.wire("is_kept", flag_and(stream.valid, equals(count, 0))), stream.value)
-
-
-class Pace(Struct, frozen=True):
-    """How a stage moves: what it is, clocks from the start of an output (of the first phase) until it arrives at the next, clocks
-    that taps are gone through by phase, and those of a network's turn."""
-
-    stage: TapSum | Cic | Network
-    clocks: int
-    counts: tuple[int, ...] = ()
-    turn: int = 0
-
-
-def taken_at(paces: list[Pace], before: int, samples: int) -> list[int]:
-    """The clocks at which samples are taken after a reset where one is always offered; ``before`` are the clocks that each takes
-    to the first stage. The stages' flags, clock by clock, as far as ``samples`` samples, or ``MOST_CLOCKS`` clocks and two samples,
-    reach.
-    """
-    count = len(paces)
-    busy, due, phase, left = [0] * count, [False] * count, [0] * count, [0] * count
-    sent, coming = [False] * count, False
-    arriving: list[tuple[int, int]] = []
-    waits, taken = [0] * count, list[int]()
-
-    def idle(k: int) -> bool:
-        one = paces[k].stage
-        if isinstance(one, Network):
-            return not due[k]
-        if isinstance(one, Cic):
-            return (left[k] != 0 or free(k)) if one.down > 1 else not due[k]
-        return not busy[k] and not due[k]
-
-    def free(k: int) -> bool:
-        return k == count - 1 or (not sent[k] and idle(k + 1))
-
-    for clock in count_up():
-        if not coming and idle(0):
-            taken.append(clock)
-            coming = before > 0
-            arriving.append((clock + before, 0))
-        if len(taken) >= samples or (clock > MOST_CLOCKS and len(taken) > 1):
-            break
-        arrived = [k for at, k in arriving if at == clock]
-        arriving = [one for one in arriving if one[0] > clock]
-        coming = coming and 0 not in arrived
-        begun = [
-            k
-            for k in range(count)
-            if _begins(paces[k].stage, k in arrived, busy[k], due[k], waits[k] > clock, left[k], free(k))
-        ]
-        for k, pace in enumerate(paces):
-            one, accepts, begins = pace.stage, k in arrived, k in begun
-            if accepts and k:
-                sent[k - 1] = False
-            if begins:
-                sent[k] = True
-                more = pace.counts[phase[k]] - pace.counts[0] if pace.counts else 0
-                arriving.append((clock + pace.clocks + more, k + 1))
-            if isinstance(one, Network) and one.phase is not None:
-                # Outputs are due at a sample, or at once after the one before; ``phase`` counts parts of a sample.
-                if accepts and left[k] == 0:
-                    due[k], waits[k] = True, clock + pace.turn
-                elif accepts:
-                    left[k] -= 1
-                if begins:
-                    ahead, phase[k] = divmod(phase[k] + one.down, one.up)
-                    due[k], waits[k] = ahead == 0, clock + pace.turn
-                    left[k] = max(ahead - 1, 0)
-                continue
-            if isinstance(one, Network):
-                if accepts and left[k] == 0:
-                    due[k], waits[k], phase[k] = True, clock + pace.turn, 0
-                left[k] = (left[k] + accepts) % one.down
-                if begins:
-                    phase[k] += 1
-                    due[k] = phase[k] < one.up
-                continue
-            if isinstance(one, Cic):
-                if one.down > 1:
-                    left[k] = (left[k] + accepts) % one.down
-                elif accepts:
-                    due[k], waits[k], left[k] = True, clock + one.order + 1, 0
-                elif begins:
-                    left[k] += 1
-                    due[k] = left[k] < one.up
-                continue
-            if busy[k]:
-                busy[k] -= 1
-                if not busy[k]:
-                    phase[k] += one.down
-                    due[k] = phase[k] < one.up
-                    left[k], phase[k] = (0, phase[k]) if due[k] else (phase[k] // one.up - 1, phase[k] % one.up)
-            if accepts:
-                due[k] = left[k] == 0
-                left[k] = max(left[k] - 1, 0)
-            if begins:
-                busy[k] = pace.counts[phase[k]]
-    return taken
-
-
-def _begins(
-    stage: TapSum | Cic | Network, accepts: bool, busy: int, due: bool, is_waiting: bool, left: int, is_free: bool
-) -> bool:  # fmt: skip
-    if isinstance(stage, Network):
-        return due and not is_waiting and is_free
-    if isinstance(stage, Cic):
-        return accepts and left == 0 if stage.down > 1 else due and not is_waiting and is_free
-    return due and not busy and is_free

@@ -21,6 +21,7 @@ from combe.delivery.hdl.circuit import (
     flag_not,
     flag_or,
 )
+from combe.delivery.hdl.rate_pace import Row
 from combe.realization.formats import Format, narrowest_signed
 
 
@@ -53,8 +54,8 @@ class Builder:
     circuit: Circuit
     pipeline: int
     latency: int = 0
-    taken: list[int] = field(default_factory=list)
-    """Of stages that change the rate in a row, the clocks at which samples are taken after a reset."""
+    row: Row | None = None
+    """How stages in a row that change the rate move."""
     sets_ratio: bool = False
     """Whether a port sets the ratio of a stage that has one to set."""
     _later: dict[tuple[str, int], Signal] = field(default_factory=dict)

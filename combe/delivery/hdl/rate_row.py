@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from itertools import pairwise
-from math import ceil, prod
+from math import ceil
 
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.circuit import BIT, UNSIGNED, Expression, Number, bits_for, flag_and, flag_not
 from combe.delivery.hdl.fir_mac import WritePort
-from combe.delivery.hdl.fir_rates import Link, Pace, close_link, rate_sums, rate_taps, taken_at
+from combe.delivery.hdl.fir_rates import Link, close_link, rate_sums, rate_taps
 from combe.delivery.hdl.fir_stream import direct
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
 from combe.delivery.hdl.rate_network import rate_network
+from combe.delivery.hdl.rate_pace import Pace, Row
 from combe.delivery.hdl.recursive_stream import recursive
 from combe.delivery.hdl.walks import walk_of
 from combe.realization.cic import Cic
@@ -22,8 +22,6 @@ from combe.values import replace
 
 Lanes = dict[int, int]
 """Multipliers of each stage of taps that changes the rate, by its place."""
-MOST_SAMPLES = 400
-"""That are followed to see how long each waits."""
 OVERHEAD = 2
 """Clocks that an output takes besides those of its taps: to be due, and to begin."""
 MOST_TRIED = 40
@@ -72,8 +70,7 @@ def lanes_that_keep_up(
 def rate_stages(
     build: Builder, stream: Stream, realization: Realization, lanes: Lanes, choices: HardwareChoices
 ) -> tuple[Stream, Expression, int]:  # fmt: skip
-    """Stages in a row that hand on one value at a time. Clocks a sample occupies are the most there are between two, once all
-    stages are at work."""
+    """Stages in a row that hand on one value at a time. Clocks a sample occupies are the fewest between samples that come evenly."""
     circuit = build.circuit
     changing = [k for k, stage in enumerate(realization.stages) if is_changing(stage)]
     idle = {k: circuit.new(f"idle_{k}", 1, BIT) for k in changing}
@@ -124,10 +121,8 @@ def rate_stages(
             before_it = 0 if one.down > 1 else one.order + 1
         counts = walk_of(one, not choices.reloadable).clocks(lanes.get(place, 1)) if isinstance(one, TapSum) else ()
         paces.append(Pace(one, until - begun[len(paces)] - before_it, counts, turns.get(place, 0)))
-    # All phases of all stages twice over, and then some: how long a sample waits depends on who is at work behind.
-    wanted = min(2 * prod(pace.stage.down for pace in paces) + 4 * len(paces) + 8, MOST_SAMPLES)
-    build.taken = taken_at(paces, begun[0], wanted)
-    return stream, ready, max(later - one for one, later in pairwise(build.taken))
+    build.row = Row(tuple(paces), begun[0])
+    return stream, ready, build.row.clocks_a_sample()
 
 
 def requantized(build: Builder, stream: Stream, stage: Requantize, index: int) -> Stream:

@@ -163,7 +163,8 @@ def _memories_declared(memories: list[Memory]) -> list[str]:
     for memory in memories:
         if memory.write is not None:
             signed = "signed " if memory.output.kind == SIGNED else ""
-            kinds.setdefault(f"    reg {signed}[{memory.width - 1}:0] ", []).append(
+            told = "(* no_rw_check *) " if memory.is_apart else ""
+            kinds.setdefault(f"    {told}reg {signed}[{memory.width - 1}:0] ", []).append(
                 f"{memory.name} [0:{len(memory.contents) - 1}]"
             )
             starts += _start(memory)

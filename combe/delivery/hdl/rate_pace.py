@@ -1,0 +1,270 @@
+"""How stages in a row that change the rate move, clock by clock: a model of their flags, from which the clocks they take follow.
+
+A stage takes a sample where it is idle and begins an output where one is due and the next stage would take it. Only clocks at which
+something can happen are looked at.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from math import gcd, prod
+
+from msgspec import Struct
+
+from combe.realization.cic import Cic
+from combe.realization.network import Network
+from combe.realization.stages import TapSum
+
+MOST_SAMPLES = 4000
+"""That are followed, where the flags don't come back to what they were before, to see whether one waits."""
+MOST_OFFERED = 400
+"""Where one is always offered, so many."""
+MOST_CLOCKS = 20_000
+"""After which no more are, but the first two."""
+MARGIN = 4
+"""Outputs that a burst which begins elsewhere in the cycle of phases may bring on top of those of one after a reset, and those in the
+registers behind the last stage."""
+
+
+class Pace(Struct, frozen=True):
+    """How a stage moves: what it is, clocks from the start of an output (of the first phase) until it arrives at the next, clocks
+    that taps are gone through by phase, and those of a network's turn."""
+
+    stage: TapSum | Cic | Network
+    clocks: int
+    counts: tuple[int, ...] = ()
+    turn: int = 0
+
+
+class Row(Struct, frozen=True):
+    """Stages in a row; ``before`` are the clocks that each sample takes to the first of them, one at a time."""
+
+    paces: tuple[Pace, ...]
+    before: int
+
+    @property
+    def cycle(self) -> int:
+        """Samples after which every stage is at the phase it began with."""
+        return prod(pace.stage.down // gcd(pace.stage.up, pace.stage.down) for pace in self.paces)
+
+    @property
+    def _samples(self) -> int:
+        """All phases of all stages twice over, and then some."""
+        return min(2 * self.cycle + 4 * len(self.paces) + 8, MOST_OFFERED)
+
+    def taken(self) -> list[int]:
+        """The clocks at which samples are taken after a reset where one is always offered."""
+        return self._run().taken
+
+    def keeps_up(self, apart: int) -> bool:
+        """Whether samples that come evenly, one in so many clocks, are all taken at once: until all flags are again what they were."""
+        run, cycle = _Run(self, apart), self.cycle
+        state: tuple[object, ...] = ()
+        for count in range(cycle, max(MOST_SAMPLES, 2 * cycle) + 1, cycle):
+            if not run.through(count):
+                return False
+            before, state = state, run.state()
+            if state == before:
+                break
+        return True
+
+    def clocks_a_sample(self) -> int:
+        """The fewest clocks from sample to sample that come evenly such that none waits."""
+        enough = 1
+        while not self.keeps_up(enough):
+            enough *= 2
+        return bisect_left(range(enough), True, lo=enough // 2 + 1, key=self.keeps_up) if enough > 1 else 1
+
+    def owed(self) -> int:
+        """No fewer than the outputs that may follow once no sample is taken any more."""
+        return self._run().most_owed + MARGIN
+
+    def _run(self) -> _Run:
+        run = _Run(self)
+        run.through(self._samples)
+        return run
+
+
+class _Moving:
+    """A stage as it stands at a clock."""
+
+    def __init__(self, pace: Pace) -> None:
+        self.pace = pace
+        self.is_sent = False
+        """A value is on its way to the next."""
+        self.is_due = False
+        self.ready_at = 0
+        """From this clock on an output that is due may begin."""
+        self.phase = 0
+        self.to_wait = 0
+        """Samples until one begins an output."""
+
+    def is_idle(self, is_free: bool) -> bool:
+        """Whether a sample would be taken."""
+        return not self.is_due
+
+    def begins(self, clock: int, arrives: bool, is_free: bool) -> bool:
+        """Whether an output begins."""
+        return self.is_due and clock >= self.ready_at and is_free
+
+    def more(self) -> int:
+        """Clocks that the output takes besides those of one of the first phase."""
+        return 0
+
+    def move(self, clock: int, arrives: bool, begins: bool) -> None:
+        """On to the next clock."""
+        raise NotImplementedError
+
+
+class _Taps(_Moving):
+    def more(self) -> int:
+        return self.pace.counts[self.phase] - self.pace.counts[0]
+
+    def move(self, clock: int, arrives: bool, begins: bool) -> None:
+        stage = self.pace.stage
+        if arrives:
+            self.is_due, self.to_wait = self.to_wait == 0, max(self.to_wait - 1, 0)
+            self.ready_at = max(self.ready_at, clock + 1)
+        if begins:
+            self.ready_at = clock + self.pace.counts[self.phase]
+            ahead, self.phase = divmod(self.phase + stage.down, stage.up)
+            self.is_due, self.to_wait = ahead == 0, max(ahead - 1, 0)
+
+
+class _SumsDown(_Moving):
+    def is_idle(self, is_free: bool) -> bool:
+        return self.to_wait != 0 or is_free
+
+    def begins(self, clock: int, arrives: bool, is_free: bool) -> bool:
+        return arrives and self.to_wait == 0
+
+    def move(self, clock: int, arrives: bool, begins: bool) -> None:
+        if arrives:
+            self.to_wait = (self.to_wait or self.pace.stage.down) - 1
+
+
+class _SumsUp(_Moving):
+    def move(self, clock: int, arrives: bool, begins: bool) -> None:
+        stage = self.pace.stage
+        assert isinstance(stage, Cic)
+        if arrives:
+            self.is_due, self.ready_at, self.phase = True, clock + stage.order + 1, 0
+        elif begins:
+            self.phase += 1
+            self.is_due = self.phase < stage.up
+
+
+class _Turns(_Moving):
+    def move(self, clock: int, arrives: bool, begins: bool) -> None:
+        stage = self.pace.stage
+        if arrives and self.to_wait == 0:
+            self.is_due, self.ready_at, self.phase = True, clock + self.pace.turn, 0
+        if arrives:
+            self.to_wait = (self.to_wait or stage.down) - 1
+        if begins:
+            self.phase += 1
+            self.is_due = self.phase < stage.up
+
+
+class _Phased(_Moving):
+    """Outputs are due at a sample, or at once after the one before; ``phase`` counts parts of a sample."""
+
+    def move(self, clock: int, arrives: bool, begins: bool) -> None:
+        stage = self.pace.stage
+        if arrives and self.to_wait == 0:
+            self.is_due, self.ready_at = True, clock + self.pace.turn
+        elif arrives:
+            self.to_wait -= 1
+        if begins:
+            ahead, self.phase = divmod(self.phase + stage.down, stage.up)
+            self.is_due, self.ready_at = ahead == 0, clock + self.pace.turn
+            self.to_wait = max(ahead - 1, 0)
+
+
+def _moving(pace: Pace) -> _Moving:
+    if isinstance(pace.stage, Network):
+        return _Turns(pace) if pace.stage.phase is None else _Phased(pace)
+    if isinstance(pace.stage, Cic):
+        return _SumsDown(pace) if pace.stage.down > 1 else _SumsUp(pace)
+    return _Taps(pace)
+
+
+class _Run:
+    """From a reset on; ``taken`` are the clocks at which samples were, always offered or one in ``apart`` clocks."""
+
+    def __init__(self, row: Row, apart: int = 0) -> None:
+        self._row = row
+        self._apart = apart
+        self._stages = [_moving(pace) for pace in row.paces]
+        self._arriving: list[tuple[int, int]] = []
+        self._is_coming = False
+        self._given = 0
+        self._clock = 0
+        self.taken: list[int] = []
+        self.most_owed = 0
+
+    def through(self, samples: int) -> bool:
+        """On until so many samples are taken; whether they are, each at once where they come evenly."""
+        apart = self._apart
+        while len(self.taken) < samples:
+            clock = self._clock
+            if not apart and clock > MOST_CLOCKS and len(self.taken) > 1:
+                return False
+            is_offered = clock == len(self.taken) * apart if apart else True
+            is_taken = is_offered and not self._is_coming and self._is_free(-1)
+            if apart and is_offered and not is_taken:
+                return False
+            if is_taken:
+                self.taken.append(clock)
+                self._is_coming = self._row.before > 0
+                self._arriving.append((clock + self._row.before, 0))
+            has_moved = self._step(clock) or is_taken
+            self._clock = clock + 1 if has_moved else max(clock + 1, self._next(clock))
+        return True
+
+    def state(self) -> tuple[object, ...]:
+        """All that the future depends on."""
+        stages = (
+            (one.is_sent, one.is_due, max(one.ready_at - self._clock, 0), one.phase, one.to_wait)
+            for one in self._stages
+        )
+        return *stages, self._is_coming, *((at - self._clock, k) for at, k in self._arriving)
+
+    def _is_free(self, k: int) -> bool:
+        """Whether the stage may begin an output; before the first, whether a sample is taken."""
+        if k == len(self._stages) - 1:
+            return True
+        is_sent = k >= 0 and self._stages[k].is_sent
+        return not is_sent and self._stages[k + 1].is_idle(self._is_free(k + 1))
+
+    def _step(self, clock: int) -> bool:
+        """All stages at a clock; whether anything happened."""
+        arrived = [k for at, k in self._arriving if at == clock]
+        self._arriving = [one for one in self._arriving if one[0] > clock]
+        if self._is_coming and 0 in arrived:
+            self._is_coming = False
+        self._given += arrived.count(len(self._stages))
+        begun = [stage.begins(clock, k in arrived, self._is_free(k)) for k, stage in enumerate(self._stages)]
+        for k, (stage, begins) in enumerate(zip(self._stages, begun)):
+            arrives = k in arrived
+            if arrives and k:
+                self._stages[k - 1].is_sent = False
+            if begins:
+                stage.is_sent = True
+                self._arriving.append((clock + stage.pace.clocks + stage.more(), k + 1))
+            stage.move(clock, arrives, begins)
+        self.most_owed = max(self.most_owed, self._outputs(len(self.taken)) - self._given)
+        return bool(arrived) or any(begun)
+
+    def _outputs(self, count: int) -> int:
+        for pace in self._row.paces:
+            count = -(-count * pace.stage.up // pace.stage.down)
+        return count
+
+    def _next(self, clock: int) -> int:
+        """The next clock at which something can happen."""
+        times = [at for at, _ in self._arriving]
+        times += [stage.ready_at for stage in self._stages if stage.is_due and stage.ready_at > clock]
+        if self._apart:
+            times.append(len(self.taken) * self._apart)
+        return min(times, default=clock + 1)
