@@ -1,15 +1,13 @@
 """Stages that change the rate as circuits: one multiplier that goes through the taps of each output's phase, sums in a row,
 and taps at full speed of which every so many outputs are kept.
 
-Stages in a row hand on one value at a time: a stage begins an output only when the next would take it, so that nothing has to be
-stored in between and nothing can be lost. Taps take samples while they work, up to the one that begins another output.
+A stage begins an output only when the next has room for it. Taps take samples while they work, up to the one that begins another
+output.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-
-from msgspec import Struct
 
 from combe.delivery.hdl.circuit import (
     BIT,
@@ -28,6 +26,7 @@ from combe.delivery.hdl.circuit import (
     flag_or,
 )
 from combe.delivery.hdl.fir_mac import Flags, WritePort, banked, lane_coefficients, plus, product_of, summed
+from combe.delivery.hdl.handing import ALWAYS, Handed, Link, queued
 from combe.delivery.hdl.parts import Builder, Stream, Value
 from combe.delivery.hdl.samples import Samples
 from combe.delivery.hdl.walks import Walk, age_counter, is_any, walk_of, words_of
@@ -35,36 +34,14 @@ from combe.realization.cic import Cic
 from combe.realization.formats import Format
 from combe.realization.stages import TapSum
 
-ALWAYS = Number(1, 1, BIT)
-
-
-class Link(Struct, frozen=True):
-    """What stands between a stage and the next that changes the rate: ``idle`` is the next one's, ``sent`` tells of a value on
-    its way there; neither where the output comes next."""
-
-    idle: Signal | None = None
-    sent: Signal | None = None
-
-    def free(self) -> Expression:
-        """Whether another value may be begun."""
-        if self.idle is None or self.sent is None:
-            return ALWAYS
-        return flag_and(self.idle, flag_not(self.sent))
-
-
-def close_link(circuit: Circuit, link: Link, launched: Expression, arrived: Signal) -> None:
-    """The flag of a value on its way: set where one is begun, cleared where it arrives."""
-    if link.sent is not None:
-        circuit.clocked(link.sent, flag_or(launched, flag_and(link.sent, flag_not(arrived))), None, 0)
-
 
 def rate_taps(
     build: Builder, stream: Stream, source: Format, stage: TapSum, idle: Signal, link: Link, lanes: int = 1,
-    port: WritePort | None = None,
+    port: WritePort | None = None, handed: Handed | None = None,
 ) -> tuple[Stream, Signal]:  # fmt: skip
     """So many multipliers, each with its own run of every phase's taps and its own copy of the samples: a sample is stored, then each
     output due goes through the taps of its phase, while samples are taken until one begins another. Also the flag that tells that an
-    output is begun. With a port taps are written from outside."""
+    output is begun. With a port taps are written from outside. Of what is ``handed`` on some may come before it is taken."""
     circuit = build.circuit
     walk = walk_of(stage, port is None)
     depth, count = -(-len(stage.coefficients) // stage.up), walk.longest(lanes)
@@ -75,7 +52,10 @@ def rate_taps(
     busy, due = circuit.new("busy", 1, BIT), circuit.new("due", 1, BIT)
     index = circuit.new("index", index_bits, UNSIGNED)
     circuit.drive(idle, flag_not(due))
-    accept = circuit.wire("accept", flag_and(stream.valid, idle))
+    if handed is None:
+        accept = circuit.wire("accept", flag_and(stream.valid, idle))
+    else:
+        accept = queued(build, handed, stream.valid, idle)
     # What is written from outside lies as it is numbered, what isn't phase by phase.
     row_step = count if port is None else 1
     next_row = circuit.new("row_due", bits_for(stage.up * row_step), UNSIGNED) if stage.down % stage.up else None
@@ -95,10 +75,11 @@ def rate_taps(
     ahead = circuit.mux("next_index", busy, plus(index, 1), index)
     circuit.clocked(index, circuit.mux("first_index", begin, Number(0, index_bits, UNSIGNED), ahead), None, 0)
     # What comes in while an output is worked out must not take the place of what it still reads.
-    room = depth + min(count, -(-stage.down // stage.up))
-    memory = Samples.of(build, stream.value.signal, accept, begin, room, max(depth, lanes * count), is_later=True)
+    room = depth + min(count, -(-stage.down // stage.up)) + (0 if handed is None else handed.most)
+    arriving = accept if handed is None else stream.valid
+    memory = Samples.of(build, stream.value.signal, accept, begin, room, max(depth, lanes * count), arriving)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
-    port = banked(build, port, free)
+    port = banked(build, port, free if port is None else _boundary(circuit, port, free, due, begin, again))
     tap = None if port is None else _numbered(circuit, stage.up, count, begin, next_row)
     products = []
     for lane in range(lanes):
@@ -123,6 +104,19 @@ def rate_taps(
     # A clock more than what is counted there: to begin.
     build.latency += 1
     return out, begin
+
+
+def _boundary(
+    circuit: Circuit, port: WritePort, free: Signal, due: Signal, begin: Signal, again: Expression | None
+) -> Expression:  # fmt: skip
+    """Whether banks may change places: where no output is under way, and what was due when that was asked for has begun."""
+    if port.swap is None:
+        return free
+    early = circuit.new("due_before_swap", 1, BIT)
+    stays = flag_not(begin) if again is None else flag_or(flag_not(begin), again)
+    waits = circuit.wire("swap_comes_later", flag_and(flag_or(port.swap, early), due))
+    circuit.clocked(early, flag_and(waits, stays), None, 0)
+    return flag_and(free, flag_not(waits))
 
 
 def _age_of(build: Builder, walk: Walk, row: Signal, depth: int, index: Signal) -> Signal:

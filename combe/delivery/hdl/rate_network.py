@@ -25,7 +25,7 @@ from combe.delivery.hdl.circuit import (
 )
 from combe.delivery.hdl.engine import Turn, gone_through
 from combe.delivery.hdl.fir_mac import plus
-from combe.delivery.hdl.fir_rates import Link
+from combe.delivery.hdl.handing import Link
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
 from combe.delivery.hdl.schedule import depth_of, lines_of, places_of, plan_of, word_of
 from combe.errors import FormatError

@@ -1,7 +1,7 @@
 """How stages in a row that change the rate move, clock by clock: a model of their flags, from which the clocks they take follow.
 
-A stage takes a sample where it is idle and begins an output where one is due and the next stage would take it. Only clocks at which
-something can happen are looked at.
+A stage takes a sample where it is idle and begins an output where one is due and the next stage has room for it. Only clocks at
+which something can happen are looked at.
 """
 
 from __future__ import annotations
@@ -34,13 +34,16 @@ class Pace(Struct, frozen=True):
     clocks: int
     counts: tuple[int, ...] = ()
     turn: int = 0
+    queue: int = 0
+    """Values for which it has room, with those on their way; none where it takes one at a time."""
 
 
 class Row(Struct, frozen=True):
-    """Stages in a row; ``before`` are the clocks that each sample takes to the first of them, one at a time."""
+    """Stages in a row; ``before`` are the clocks that each sample takes to the first of them, where something stands there."""
 
     paces: tuple[Pace, ...]
     before: int
+    has_before: bool
 
     @property
     def cycle(self) -> int:
@@ -90,8 +93,10 @@ class _Moving:
 
     def __init__(self, pace: Pace) -> None:
         self.pace = pace
-        self.is_sent = False
-        """A value is on its way to the next."""
+        self.on_the_way = 0
+        """Values that were sent here and aren't taken."""
+        self.waiting = 0
+        """Of these, such as have come."""
         self.is_due = False
         self.ready_at = 0
         """From this clock on an output that is due may begin."""
@@ -197,7 +202,6 @@ class _Run:
         self._apart = apart
         self._stages = [_moving(pace) for pace in row.paces]
         self._arriving: list[tuple[int, int]] = []
-        self._is_coming = False
         self._given = 0
         self._clock = 0
         self.taken: list[int] = []
@@ -211,50 +215,57 @@ class _Run:
             if not apart and clock > MOST_CLOCKS and len(self.taken) > 1:
                 return False
             is_offered = clock == len(self.taken) * apart if apart else True
-            is_taken = is_offered and not self._is_coming and self._is_free(-1)
+            is_taken = is_offered and self._has_room(0)
             if apart and is_offered and not is_taken:
                 return False
             if is_taken:
                 self.taken.append(clock)
-                self._is_coming = self._row.before > 0
                 self._arriving.append((clock + self._row.before, 0))
-            has_moved = self._step(clock) or is_taken
+            has_moved = self._step(clock, is_taken)
             self._clock = clock + 1 if has_moved else max(clock + 1, self._next(clock))
         return True
 
     def state(self) -> tuple[object, ...]:
         """All that the future depends on."""
         stages = (
-            (one.is_sent, one.is_due, max(one.ready_at - self._clock, 0), one.phase, one.to_wait)
+            (one.on_the_way, one.waiting, one.is_due, max(one.ready_at - self._clock, 0), one.phase, one.to_wait)
             for one in self._stages
         )
-        return *stages, self._is_coming, *((at - self._clock, k) for at, k in self._arriving)
+        return *stages, *((at - self._clock, k) for at, k in self._arriving)
 
-    def _is_free(self, k: int) -> bool:
-        """Whether the stage may begin an output; before the first, whether a sample is taken."""
-        if k == len(self._stages) - 1:
+    def _has_room(self, k: int) -> bool:
+        """Whether a value for the stage may be begun; for the first, whether a sample is taken."""
+        if k == len(self._stages):
             return True
-        is_sent = k >= 0 and self._stages[k].is_sent
-        return not is_sent and self._stages[k + 1].is_idle(self._is_free(k + 1))
+        stage = self._stages[k]
+        if stage.pace.queue:
+            return stage.on_the_way < stage.pace.queue
+        is_direct = k == 0 and not self._row.has_before
+        return stage.is_idle(self._has_room(k + 1)) and (is_direct or not stage.on_the_way)
 
-    def _step(self, clock: int) -> bool:
+    def _step(self, clock: int, is_taken: bool) -> bool:
         """All stages at a clock; whether anything happened."""
         arrived = [k for at, k in self._arriving if at == clock]
         self._arriving = [one for one in self._arriving if one[0] > clock]
-        if self._is_coming and 0 in arrived:
-            self._is_coming = False
         self._given += arrived.count(len(self._stages))
-        begun = [stage.begins(clock, k in arrived, self._is_free(k)) for k, stage in enumerate(self._stages)]
-        for k, (stage, begins) in enumerate(zip(self._stages, begun)):
+        has_room = [self._has_room(k + 1) for k in range(len(self._stages))]
+        launched = is_taken
+        has_moved = is_taken or bool(arrived)
+        for k, (stage, is_free) in enumerate(zip(self._stages, has_room)):
             arrives = k in arrived
-            if arrives and k:
-                self._stages[k - 1].is_sent = False
+            accepts = arrives
+            if stage.pace.queue:
+                accepts = (arrives or stage.waiting > 0) and stage.is_idle(is_free)
+            begins = stage.begins(clock, accepts, is_free)
+            stage.waiting += arrives - accepts
+            stage.on_the_way += launched - accepts
             if begins:
-                stage.is_sent = True
                 self._arriving.append((clock + stage.pace.clocks + stage.more(), k + 1))
-            stage.move(clock, arrives, begins)
+            stage.move(clock, accepts, begins)
+            launched = begins
+            has_moved = has_moved or begins or accepts
         self.most_owed = max(self.most_owed, self._outputs(len(self.taken)) - self._given)
-        return bool(arrived) or any(begun)
+        return has_moved
 
     def _outputs(self, count: int) -> int:
         for pace in self._row.paces:

@@ -6,17 +6,17 @@ from collections.abc import Callable
 from math import ceil
 
 from combe.delivery.hdl.choices import HardwareChoices
-from combe.delivery.hdl.circuit import BIT, UNSIGNED, Expression, Number, bits_for, flag_and, flag_not
+from combe.delivery.hdl.circuit import BIT, UNSIGNED, Expression, bits_for, flag_and
 from combe.delivery.hdl.fir_mac import WritePort
-from combe.delivery.hdl.fir_rates import Link, close_link, rate_sums, rate_taps
+from combe.delivery.hdl.fir_rates import rate_sums, rate_taps
 from combe.delivery.hdl.fir_stream import direct
+from combe.delivery.hdl.handing import Handed, Link, most_queued, one_at_a_time
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
 from combe.delivery.hdl.rate_network import rate_network
 from combe.delivery.hdl.rate_pace import Pace, Row
 from combe.delivery.hdl.recursive_stream import recursive
 from combe.delivery.hdl.walks import walk_of
 from combe.realization.cic import Cic
-from combe.realization.network import Network
 from combe.realization.stages import CHANGING, Realization, Requantize, TapSum, is_changing
 from combe.values import replace
 
@@ -70,41 +70,49 @@ def lanes_that_keep_up(
 def rate_stages(
     build: Builder, stream: Stream, realization: Realization, lanes: Lanes, choices: HardwareChoices
 ) -> tuple[Stream, Expression, int]:  # fmt: skip
-    """Stages in a row that hand on one value at a time. Clocks a sample occupies are the fewest between samples that come evenly."""
+    """Stages in a row. Clocks a sample occupies are the fewest between samples that come evenly."""
     circuit = build.circuit
     changing = [k for k, stage in enumerate(realization.stages) if is_changing(stage)]
     idle = {k: circuit.new(f"idle_{k}", 1, BIT) for k in changing}
-    sent = {k: circuit.new(f"sent_{k}", 1, BIT) for k in changing[1:]}
+    links = {k: Link(circuit.new(f"room_{k}", 1, BIT)) for k in changing if k > 0}
     source = realization.input
-    ready: Expression = idle[changing[0]]
-    if changing[0] > 0:
-        # What stands before the first of them lets one sample through at a time.
-        coming = circuit.new("coming", 1, BIT)
-        ready = flag_and(idle[changing[0]], flag_not(coming))
-        taken = circuit.wire("taken", flag_and(stream.valid, ready))
-        before = Link(idle[changing[0]], coming)
-        stream = Stream(taken, stream.value)
-        launched: Expression = taken
-    else:
-        before, launched = Link(), Number(0, 1, BIT)
+    link = links.get(changing[0], Link())
+    ready: Expression = idle[changing[0]] if link.room is None else link.room
+    # What stands before the first of them lets a sample through where that has room for it.
+    launched = circuit.wire("taken", flag_and(stream.valid, ready)) if link.room is not None else stream.valid
+    stream, start, interval = Stream(launched, stream.value), 0, 1
+    paces: list[Pace] = []
     begun: list[int] = []
-    turns: dict[int, int] = {}
     for index, stage in enumerate(realization.stages):
         if index in idle:
-            close_link(circuit, before, launched, stream.valid)
+            assert isinstance(stage, CHANGING)
+            if paces:
+                paces[-1] = replace(paces[-1], clocks=build.latency - start)
             begun.append(build.latency)
-            later = next((k for k in changing if k > index), None)
-            link = Link(idle[later], sent[later]) if later is not None else Link()
-            if isinstance(stage, Cic):
-                stream, launched = rate_sums(build, stream, source, stage, idle[index], link)
-            elif isinstance(stage, Network):
-                stream, launched, turns[index] = rate_network(build, stream, source, stage, idle[index], link)
-            else:
-                assert isinstance(stage, TapSum)
+            following = links.get(next((k for k in changing if k > index), 0), Link())
+            pace = Pace(stage, 0)
+            if isinstance(stage, TapSum):
+                counts = walk_of(stage, not choices.reloadable).clocks(lanes.get(index, 1))
+                handed = None
+                if link.room is not None:
+                    handed = Handed(link, launched, most_queued(build.latency - start, interval, counts, stage.down))
+                pace = Pace(stage, 0, counts, queue=0 if handed is None else handed.most)
                 port = write_port(build, stage, choices.double_buffer) if choices.reloadable else None
-                stream, launched = rate_taps(build, stream, source, stage, idle[index], link, lanes.get(index, 1), port)
-            before = link
-            source = stage.result
+                own = idle[index], following, lanes.get(index, 1), port, handed
+                stream, launched = rate_taps(build, stream, source, stage, *own)
+                start, interval = begun[-1] + 1, min(counts)
+            else:
+                one_at_a_time(circuit, link, idle[index], launched, stream.valid)
+                if isinstance(stage, Cic):
+                    stream, launched = rate_sums(build, stream, source, stage, idle[index], following)
+                    start, interval = begun[-1] + (0 if stage.down > 1 else stage.order + 1), stage.down
+                else:
+                    made = rate_network(build, stream, source, stage, idle[index], following)
+                    stream, launched, turn = made
+                    pace = Pace(stage, 0, turn=turn)
+                    start, interval = begun[-1] + turn, stage.down
+            link, source = following, stage.result
+            paces.append(pace)
         elif isinstance(stage, Requantize):
             stream, source = requantized(build, stream, stage, index), stage.target
         elif isinstance(stage, TapSum):
@@ -112,16 +120,8 @@ def rate_stages(
         else:
             assert not isinstance(stage, Cic)
             stream, source = recursive(build, stream, stage, source, False), stage.result
-    paces: list[Pace] = []
-    for place, until in zip(changing, [*begun[1:], build.latency]):
-        one = realization.stages[place]
-        assert isinstance(one, CHANGING)
-        before_it = turns.get(place, 1)
-        if isinstance(one, Cic):
-            before_it = 0 if one.down > 1 else one.order + 1
-        counts = walk_of(one, not choices.reloadable).clocks(lanes.get(place, 1)) if isinstance(one, TapSum) else ()
-        paces.append(Pace(one, until - begun[len(paces)] - before_it, counts, turns.get(place, 0)))
-    build.row = Row(tuple(paces), begun[0])
+    paces[-1] = replace(paces[-1], clocks=build.latency - start)
+    build.row = Row(tuple(paces), begun[0], links.get(changing[0]) is not None)
     return stream, ready, build.row.clocks_a_sample()
 
 

@@ -21,10 +21,10 @@ class Samples(Struct, frozen=True):
 
     @staticmethod
     def of(
-        build: Builder, data: Signal, accept: Signal, start: Signal, room: int, ages: int, is_later: bool = False
+        build: Builder, data: Signal, accept: Signal, start: Signal, room: int, ages: int, arriving: Signal | None = None
     ) -> Samples:  # fmt: skip
-        """Pointers for so many words, and a count of samples since the reset up to so many. An output starts with the sample that comes
-        in, or later, with the one that came last."""
+        """Pointers for so many words, and a count of samples since the reset up to so many. An output starts with the sample that is
+        accepted; or, where those ``arriving`` are told, with the one accepted last."""
         circuit = build.circuit
         pointer = circuit.new("pointer", bits_for(room), UNSIGNED)
         base = circuit.new("base", pointer.width, UNSIGNED)
@@ -34,10 +34,15 @@ class Samples(Struct, frozen=True):
         is_full = circuit.wire("is_full", equals(filled, ages))
         next_filled = circuit.mux("filled_on", is_full, filled, plus(filled, 1))
         circuit.clocked(pointer, next_pointer, accept, 0)
-        circuit.clocked(base, pointer if is_later else next_pointer, start, 0)
+        circuit.clocked(base, next_pointer if arriving is None else pointer, start, 0)
         circuit.clocked(filled, next_filled, accept, 0)
-        circuit.clocked(at_start, filled if is_later else next_filled, start, 0)
-        return Samples(data, accept, next_pointer, base, at_start)
+        circuit.clocked(at_start, next_filled if arriving is None else filled, start, 0)
+        if arriving is None or arriving is accept:
+            return Samples(data, accept, next_pointer, base, at_start)
+        written = circuit.new("written", pointer.width, UNSIGNED)
+        next_written = circuit.wire("next_written", plus(written, 1))
+        circuit.clocked(written, next_written, arriving, 0)
+        return Samples(data, arriving, next_written, base, at_start)
 
     def age(self, build: Builder, lane: int, index: Signal, first: int) -> Signal:
         """``first + index`` samples."""
