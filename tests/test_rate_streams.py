@@ -142,7 +142,7 @@ class Clocks(unittest.TestCase):
     def test_samples_that_come_evenly_at_the_clocks_told_are_taken_at_once(self) -> None:
         """None has to wait, and a clock closer some have to; and where one is always there they are taken when they are told to be."""
         source, closest, several = random.Random(64), 0, 0
-        for index in range(250 if IS_CAMPAIGN else 8):
+        for index in range(120 if IS_CAMPAIGN else 8):
             made, choices, built = self.case(source)
             package = hdl_package(made, "verilog", "f", choices=choices)
             told = build_row(made, choices)

@@ -51,11 +51,10 @@ def rate_taps(
     )
     busy, due = circuit.new("busy", 1, BIT), circuit.new("due", 1, BIT)
     index = circuit.new("index", index_bits, UNSIGNED)
-    circuit.drive(idle, flag_not(due))
     if handed is None:
         accept = circuit.wire("accept", flag_and(stream.valid, idle))
     else:
-        accept = queued(build, handed, stream.valid, idle)
+        _, _, accept = queued(build, handed, stream.valid, idle)
     # What is written from outside lies as it is numbered, what isn't phase by phase.
     row_step = count if port is None else 1
     next_row = circuit.new("row_due", bits_for(stage.up * row_step), UNSIGNED) if stage.down % stage.up else None
@@ -68,9 +67,10 @@ def rate_taps(
     begin = circuit.wire("begin_output", flag_and(due, free, link.free()))
     if row is not None and next_row is not None:
         circuit.clocked(row, next_row, begin, 0)
-    again, wanted = _schedule(circuit, stage, row_step, next_row, accept, begin)
-    goes_on = flag_not(begin) if again is None else flag_or(flag_not(begin), again)
-    circuit.clocked(due, flag_or(flag_and(accept, wanted), flag_and(due, goes_on)), None, 0)
+    leaves, wanted = _schedule(circuit, stage, row_step, next_row, accept, begin)
+    # A sample is taken at the clock at which the last output of the one before begins.
+    circuit.drive(idle, flag_or(flag_not(due), leaves))
+    circuit.clocked(due, flag_or(flag_and(accept, wanted), flag_and(due, flag_not(leaves))), None, 0)
     circuit.clocked(busy, flag_or(begin, flag_and(busy, flag_not(is_last))), None, 0)
     ahead = circuit.mux("next_index", busy, plus(index, 1), index)
     circuit.clocked(index, circuit.mux("first_index", begin, Number(0, index_bits, UNSIGNED), ahead), None, 0)
@@ -79,7 +79,7 @@ def rate_taps(
     arriving = accept if handed is None else stream.valid
     memory = Samples.of(build, stream.value.signal, accept, begin, room, max(depth, lanes * count), arriving)
     first = circuit.wire("is_first", flag_and(busy, equals(index, 0)))
-    port = banked(build, port, free if port is None else _boundary(circuit, port, free, due, begin, again))
+    port = banked(build, port, free if port is None else _boundary(circuit, port, free, due, leaves))
     tap = None if port is None else _numbered(circuit, stage.up, count, begin, next_row)
     products = []
     for lane in range(lanes):
@@ -106,16 +106,13 @@ def rate_taps(
     return out, begin
 
 
-def _boundary(
-    circuit: Circuit, port: WritePort, free: Signal, due: Signal, begin: Signal, again: Expression | None
-) -> Expression:  # fmt: skip
+def _boundary(circuit: Circuit, port: WritePort, free: Signal, due: Signal, leaves: Signal) -> Expression:
     """Whether banks may change places: where no output is under way, and what was due when that was asked for has begun."""
     if port.swap is None:
         return free
     early = circuit.new("due_before_swap", 1, BIT)
-    stays = flag_not(begin) if again is None else flag_or(flag_not(begin), again)
     waits = circuit.wire("swap_comes_later", flag_and(flag_or(port.swap, early), due))
-    circuit.clocked(early, flag_and(waits, stays), None, 0)
+    circuit.clocked(early, flag_and(waits, flag_not(leaves)), None, 0)
     return flag_and(free, flag_not(waits))
 
 
@@ -140,11 +137,11 @@ def _numbered(circuit: Circuit, up: int, count: int, begin: Signal, phase: Signa
 
 def _schedule(
     circuit: Circuit, stage: TapSum, depth: int, row: Signal | None, accept: Signal, begin: Signal
-) -> tuple[Expression | None, Expression]:  # fmt: skip
-    """When outputs are due: whether another is once one has begun, and whether one is at the sample that comes in. ``row`` is where
-    the taps of the next one's phase stand in the table, ``depth`` places after those of the one before."""
+) -> tuple[Signal, Expression]:  # fmt: skip
+    """When outputs are due: whether the one that begins is the last before another sample, and whether one is due at the sample that
+    comes in. ``row`` is where the taps of the next one's phase stand in the table, ``depth`` places after those of the one before."""
     whole, part = stage.down // stage.up, stage.down % stage.up
-    wraps: Expression = Number(0, 1, BIT)
+    wraps: Signal | None = None
     if row is not None:
         row_bits = row.width
         limit = (stage.up - part) * depth
@@ -158,16 +155,18 @@ def _schedule(
         circuit.clocked(row, moved, begin, 0)
     if whole == 0:
         # Outputs come more often than samples: none is waited for longer than the next.
-        return flag_not(wraps), ALWAYS
-    wait_bits = bits_for(whole + 1)
-    wait = circuit.new("to_wait", wait_bits, UNSIGNED)
-    is_due = circuit.wire("is_due", equals(wait, 0))
-    after = circuit.mux(
-        "next_wait", wraps, Number(whole, wait_bits, UNSIGNED), Number(whole - 1, wait_bits, UNSIGNED)
-    ) if part else Number(whole - 1, wait_bits, UNSIGNED)  # fmt: skip
-    down = circuit.mux("wait_on", is_due, wait, Op("sub", (wait, Number(1, wait_bits, UNSIGNED)), wait_bits, UNSIGNED))
-    circuit.clocked(wait, circuit.mux("wait_next", begin, after, down), flag_or(begin, accept), 0)
-    return None, is_due
+        assert wraps is not None
+        return circuit.wire("leaves", flag_and(begin, wraps)), ALWAYS
+    bits = bits_for(whole + 1)
+    wait = circuit.new("to_wait", bits, UNSIGNED)
+    after: Expression = Number(whole - 1, bits, UNSIGNED)
+    if wraps is not None:
+        after = circuit.mux("next_wait", wraps, Number(whole, bits, UNSIGNED), after)
+    now = circuit.mux("wait_now", begin, after, wait)
+    is_due = circuit.wire("is_due", equals(now, 0))
+    down = circuit.mux("wait_on", is_due, now, Op("sub", (now, Number(1, bits, UNSIGNED)), bits, UNSIGNED))
+    circuit.clocked(wait, circuit.mux("wait_next", accept, down, now), None, 0)
+    return begin, is_due
 
 
 def _table(
@@ -226,12 +225,16 @@ def rate_sums(
     circuit.drive(idle, flag_not(waiting))
     accept = circuit.wire("accept", flag_and(stream.valid, idle))
     out, arrived = _combs(build, stage.delay, value, accept, first, (0,) * stage.order)
-    held = circuit.register("held", out, arrived)
-    running = circuit.new("running", 1, BIT)
+    # A value stays where the last comb leaves it until the one before has been taken as often as it is to be.
+    full, running = circuit.new("full", 1, BIT), circuit.new("running", 1, BIT)
     begin = circuit.wire("begin_output", flag_and(running, link.free()))
     ends = circuit.wire("ends", flag_and(begin, is_end))
-    circuit.clocked(running, flag_or(arrived, flag_and(running, flag_not(ends))), None, 0)
-    circuit.clocked(waiting, flag_or(accept, flag_and(waiting, flag_not(ends))), None, 0)
+    is_there = circuit.wire("is_there", flag_or(arrived, full))
+    moves = circuit.wire("moves_on", flag_and(is_there, flag_or(flag_not(running), ends)))
+    held = circuit.register("held", out, moves)
+    circuit.clocked(full, flag_and(is_there, flag_not(moves)), None, 0)
+    circuit.clocked(running, flag_or(moves, flag_and(running, flag_not(ends))), None, 0)
+    circuit.clocked(waiting, flag_or(accept, flag_and(waiting, flag_not(moves))), None, 0)
     circuit.clocked(count, onward, begin, 0)
     stuffed = circuit.mux("stuffed", circuit.wire("is_value", equals(count, 0)), held, Number(0, held.width))
     build.latency += 1

@@ -142,8 +142,8 @@ def turn_clocks(stage: Network, source: Format, width: int, pipeline: int) -> in
 
 def rate_network(
     build: Builder, stream: Stream, source: Format, stage: Network, idle: Signal, link: Link
-) -> tuple[Stream, Signal, int]:  # fmt: skip
-    """The stage; also the flag that tells that an output is begun, and the clocks from a turn's sample to that."""
+) -> tuple[Stream, Signal]:  # fmt: skip
+    """The stage; also the flag that tells that an output is begun, ``turn_clocks`` after the sample of its turn at the earliest."""
     if stage.phase is not None:
         return phased_network(build, stream, source, stage, idle, link)
     circuit = build.circuit
@@ -192,15 +192,14 @@ def rate_network(
     finished = circuit.wire("finished", flag_and(busy, made.is_last))
     circuit.clocked(running, flag_or(finished, flag_and(running, flag_not(ends))), None, 0)
     circuit.clocked(waiting, flag_or(starts, flag_and(waiting, flag_not(ends))), None, 0)
-    clocks = made.count + 1
-    build.latency += clocks + 1
+    build.latency += made.count + 2
     leaving = circuit.register("leaving", held[0])
-    return Stream(build.later(begin, 1), Value(leaving, entry.least, entry.most)), begin, clocks
+    return Stream(build.later(begin, 1), Value(leaving, entry.least, entry.most)), begin
 
 
 def phased_network(
     build: Builder, stream: Stream, source: Format, stage: Network, idle: Signal, link: Link
-) -> tuple[Stream, Signal, int]:  # fmt: skip
+) -> tuple[Stream, Signal]:  # fmt: skip
     """A stage that is computed once for each output, where that lies between two samples: a counter says whether the next is due at the
     sample that is there already."""
     circuit = build.circuit
@@ -228,10 +227,9 @@ def phased_network(
     finished = circuit.wire("finished", flag_and(busy, made.is_last))
     circuit.clocked(running, flag_or(finished, flag_and(running, flag_not(begin))), None, 0)
     circuit.clocked(waiting, flag_or(starts, flag_and(waiting, flag_not(begin))), None, 0)
-    clocks = made.count + 1
-    build.latency += clocks + 1
+    build.latency += made.count + 2
     leaving = circuit.register("leaving", held)
-    return Stream(build.later(begin, 1), Value(leaving, entry.least, entry.most)), begin, clocks
+    return Stream(build.later(begin, 1), Value(leaving, entry.least, entry.most)), begin
 
 
 class _Steps(Struct, frozen=True):

@@ -7,7 +7,7 @@ which something can happen are looked at.
 from __future__ import annotations
 
 from bisect import bisect_left
-from math import gcd, prod
+from math import ceil, gcd, prod
 
 from msgspec import Struct
 
@@ -17,6 +17,10 @@ from combe.realization.stages import TapSum
 
 MOST_SAMPLES = 4000
 """That are followed, where the flags don't come back to what they were before, to see whether one waits."""
+MOST_QUEUED = 8
+"""Values that a stage has room for."""
+ENDLESS = 1 << 20
+"""Room for all that may come."""
 MOST_OFFERED = 400
 """Where one is always offered, so many."""
 MOST_CLOCKS = 20_000
@@ -35,7 +39,36 @@ class Pace(Struct, frozen=True):
     counts: tuple[int, ...] = ()
     turn: int = 0
     queue: int = 0
-    """Values for which it has room, with those on their way; none where it takes one at a time."""
+    """Values for which it has room, with those on their way; none where it takes what comes from outside at once."""
+
+    @property
+    def before(self) -> int:
+        """Clocks from a sample until an output begins."""
+        if isinstance(self.stage, Cic):
+            return 0 if self.stage.down > 1 else self.stage.order + 1
+        return self.turn if isinstance(self.stage, Network) else 1
+
+    def interval(self) -> int:
+        """Clocks from output to output, at least."""
+        if self.turn:
+            return 1 if self.stage.up > 1 and not self.is_phased else self.turn
+        return min(self.counts, default=self.stage.down)
+
+    @property
+    def is_phased(self) -> bool:
+        """Whether each output is computed by itself."""
+        return isinstance(self.stage, Network) and self.stage.phase is not None
+
+    def wanted_queue(self, clocks: int, interval: int) -> int:
+        """Values to have room for so that none has to be begun late: those on their way for so many clocks, one in ``interval`` or as
+        they are taken in, and those that wait, which a network takes together."""
+        up, down = self.stage.up, self.stage.down
+        if self.counts:
+            apart = sum(self.counts) // down
+        else:
+            apart = (self.turn * up if self.is_phased else max(self.turn, up)) // down
+        together = -(-down // up) if self.turn else 1
+        return min(together + (ceil((clocks + 1) / max(interval, apart, 1)) if clocks else 0), MOST_QUEUED)
 
 
 class Row(Struct, frozen=True):
@@ -104,9 +137,17 @@ class _Moving:
         self.to_wait = 0
         """Samples until one begins an output."""
 
-    def is_idle(self, is_free: bool) -> bool:
+    def is_idle(self, clock: int, is_free: bool) -> bool:
         """Whether a sample would be taken."""
         return not self.is_due
+
+    def state(self, clock: int) -> tuple[int, ...]:
+        """All that the future depends on."""
+        return self.on_the_way, self.waiting, self.is_due, max(self.ready_at - clock, 0), self.phase, self.to_wait
+
+    def next_at(self, clock: int) -> list[int]:
+        """Clocks to come at which something may happen by itself."""
+        return [self.ready_at] if self.is_due and self.ready_at > clock else []
 
     def begins(self, clock: int, arrives: bool, is_free: bool) -> bool:
         """Whether an output begins."""
@@ -122,22 +163,27 @@ class _Moving:
 
 
 class _Taps(_Moving):
+    def is_idle(self, clock: int, is_free: bool) -> bool:
+        """Also where the last output before another sample begins."""
+        stage = self.pace.stage
+        return not self.is_due or (self.begins(clock, False, is_free) and self.phase + stage.down >= stage.up)
+
     def more(self) -> int:
         return self.pace.counts[self.phase] - self.pace.counts[0]
 
     def move(self, clock: int, arrives: bool, begins: bool) -> None:
         stage = self.pace.stage
-        if arrives:
-            self.is_due, self.to_wait = self.to_wait == 0, max(self.to_wait - 1, 0)
-            self.ready_at = max(self.ready_at, clock + 1)
         if begins:
             self.ready_at = clock + self.pace.counts[self.phase]
             ahead, self.phase = divmod(self.phase + stage.down, stage.up)
             self.is_due, self.to_wait = ahead == 0, max(ahead - 1, 0)
+        if arrives:
+            self.is_due, self.to_wait = self.to_wait == 0, max(self.to_wait - 1, 0)
+            self.ready_at = max(self.ready_at, clock + 1)
 
 
 class _SumsDown(_Moving):
-    def is_idle(self, is_free: bool) -> bool:
+    def is_idle(self, clock: int, is_free: bool) -> bool:
         return self.to_wait != 0 or is_free
 
     def begins(self, clock: int, arrives: bool, is_free: bool) -> bool:
@@ -149,14 +195,32 @@ class _SumsDown(_Moving):
 
 
 class _SumsUp(_Moving):
+    """A value goes through the combs and waits there while the one before is taken ``up`` times."""
+
+    def __init__(self, pace: Pace) -> None:
+        super().__init__(pace)
+        self.combed_at = -1
+        """The clock at which the value that is waited for is through the combs; -1 where none is."""
+
+    def is_idle(self, clock: int, is_free: bool) -> bool:
+        return self.combed_at < 0
+
+    def state(self, clock: int) -> tuple[int, ...]:
+        return *super().state(clock), max(self.combed_at - clock, 0) if self.combed_at >= 0 else -1
+
+    def next_at(self, clock: int) -> list[int]:
+        return [*super().next_at(clock), *([self.combed_at] if self.combed_at > clock else [])]
+
     def move(self, clock: int, arrives: bool, begins: bool) -> None:
         stage = self.pace.stage
         assert isinstance(stage, Cic)
-        if arrives:
-            self.is_due, self.ready_at, self.phase = True, clock + stage.order + 1, 0
-        elif begins:
+        if begins:
             self.phase += 1
             self.is_due = self.phase < stage.up
+        if 0 <= self.combed_at <= clock and not self.is_due:
+            self.is_due, self.ready_at, self.phase, self.combed_at = True, clock + 1, 0, -1
+        if arrives:
+            self.combed_at = clock + stage.order
 
 
 class _Turns(_Moving):
@@ -227,11 +291,8 @@ class _Run:
 
     def state(self) -> tuple[object, ...]:
         """All that the future depends on."""
-        stages = (
-            (one.on_the_way, one.waiting, one.is_due, max(one.ready_at - self._clock, 0), one.phase, one.to_wait)
-            for one in self._stages
-        )
-        return *stages, *((at - self._clock, k) for at, k in self._arriving)
+        clock = self._clock
+        return *(one.state(clock) for one in self._stages), *((at - clock, k) for at, k in self._arriving)
 
     def _has_room(self, k: int) -> bool:
         """Whether a value for the stage may be begun; for the first, whether a sample is taken."""
@@ -241,7 +302,7 @@ class _Run:
         if stage.pace.queue:
             return stage.on_the_way < stage.pace.queue
         is_direct = k == 0 and not self._row.has_before
-        return stage.is_idle(self._has_room(k + 1)) and (is_direct or not stage.on_the_way)
+        return stage.is_idle(self._clock, self._has_room(k + 1)) and (is_direct or not stage.on_the_way)
 
     def _step(self, clock: int, is_taken: bool) -> bool:
         """All stages at a clock; whether anything happened."""
@@ -255,7 +316,7 @@ class _Run:
             arrives = k in arrived
             accepts = arrives
             if stage.pace.queue:
-                accepts = (arrives or stage.waiting > 0) and stage.is_idle(is_free)
+                accepts = (arrives or stage.waiting > 0) and stage.is_idle(clock, is_free)
             begins = stage.begins(clock, accepts, is_free)
             stage.waiting += arrives - accepts
             stage.on_the_way += launched - accepts
@@ -275,7 +336,7 @@ class _Run:
     def _next(self, clock: int) -> int:
         """The next clock at which something can happen."""
         times = [at for at, _ in self._arriving]
-        times += [stage.ready_at for stage in self._stages if stage.is_due and stage.ready_at > clock]
+        times += [at for stage in self._stages for at in stage.next_at(clock)]
         if self._apart:
             times.append(len(self.taken) * self._apart)
         return min(times, default=clock + 1)

@@ -10,20 +10,19 @@ from combe.delivery.hdl.circuit import BIT, UNSIGNED, Expression, bits_for, flag
 from combe.delivery.hdl.fir_mac import WritePort
 from combe.delivery.hdl.fir_rates import rate_sums, rate_taps
 from combe.delivery.hdl.fir_stream import direct
-from combe.delivery.hdl.handing import Handed, Link, most_queued, one_at_a_time
+from combe.delivery.hdl.handing import ALWAYS, Handed, Link, stored
 from combe.delivery.hdl.parts import Builder, Stream, Value, inner_width
-from combe.delivery.hdl.rate_network import rate_network
-from combe.delivery.hdl.rate_pace import Pace, Row
+from combe.delivery.hdl.rate_network import rate_network, turn_clocks
+from combe.delivery.hdl.rate_pace import ENDLESS, Pace, Row
 from combe.delivery.hdl.recursive_stream import recursive
 from combe.delivery.hdl.walks import walk_of
 from combe.realization.cic import Cic
+from combe.realization.network import Network
 from combe.realization.stages import CHANGING, Realization, Requantize, TapSum, is_changing
 from combe.values import replace
 
 Lanes = dict[int, int]
 """Multipliers of each stage of taps that changes the rate, by its place."""
-OVERHEAD = 2
-"""Clocks that an output takes besides those of its taps: to be due, and to begin."""
 MOST_TRIED = 40
 
 
@@ -47,13 +46,12 @@ def lanes_that_keep_up(
     rates, rate = {}, 1.0
     for index, stage in enumerate(realization.stages):
         if index in stages:
-            rates[index] = rate, rate * stages[index].up / stages[index].down
+            rates[index] = rate * stages[index].up / stages[index].down
         if isinstance(stage, CHANGING):
             rate *= stage.up / stage.down
     counts = {}
-    for index, (before, after) in rates.items():
-        room = int((clocks - before) / after) - OVERHEAD
-        counts[index] = min(max(room, 1), walks[index].longest())
+    for index, after in rates.items():
+        counts[index] = min(max(int(clocks / after), 1), walks[index].longest())
     lanes = {index: -(-walks[index].longest() // count) for index, count in counts.items()}
     for _ in range(MOST_TRIED):
         if worst(lanes) <= clocks:
@@ -61,7 +59,7 @@ def lanes_that_keep_up(
         slow = [index for index in counts if walks[index].longest(lanes[index]) > 1]
         if not slow:
             break
-        busiest = max(slow, key=lambda k: rates[k][1] * (walks[k].longest(lanes[k]) + OVERHEAD) + rates[k][0])
+        busiest = max(slow, key=lambda k: rates[k] * walks[k].longest(lanes[k]))
         count = ceil(0.85 * walks[busiest].longest(lanes[busiest])) - 1
         lanes[busiest] = -(-walks[busiest].longest() // max(count, 1))
     return lanes
@@ -75,6 +73,10 @@ def rate_stages(
     changing = [k for k, stage in enumerate(realization.stages) if is_changing(stage)]
     idle = {k: circuit.new(f"idle_{k}", 1, BIT) for k in changing}
     links = {k: Link(circuit.new(f"room_{k}", 1, BIT)) for k in changing if k > 0}
+    first = realization.stages[changing[0]]
+    if isinstance(first, Network) and first.down > first.up:
+        # What comes while a turn is gone through waits.
+        links[changing[0]] = Link(circuit.new("room", 1, BIT))
     source = realization.input
     link = links.get(changing[0], Link())
     ready: Expression = idle[changing[0]] if link.room is None else link.room
@@ -89,28 +91,32 @@ def rate_stages(
             if paces:
                 paces[-1] = replace(paces[-1], clocks=build.latency - start)
             begun.append(build.latency)
-            following = links.get(next((k for k in changing if k > index), 0), Link())
-            pace = Pace(stage, 0)
+            pace = Pace(stage, 0, queue=0)
             if isinstance(stage, TapSum):
-                counts = walk_of(stage, not choices.reloadable).clocks(lanes.get(index, 1))
-                handed = None
-                if link.room is not None:
-                    handed = Handed(link, launched, most_queued(build.latency - start, interval, counts, stage.down))
-                pace = Pace(stage, 0, counts, queue=0 if handed is None else handed.most)
+                pace = replace(pace, counts=walk_of(stage, not choices.reloadable).clocks(lanes.get(index, 1)))
+            elif isinstance(stage, Network):
+                pace = replace(pace, turn=turn_clocks(stage, source, stream.value.signal.width, build.pipeline))
+            handed = None
+            following = links.get(next((k for k in changing if k > index), -1), Link())
+            if link.room is not None and isinstance(stage, Cic) and stage.down > 1 and following.room is None:
+                # Nothing ever holds it up.
+                circuit.drive(link.room, ALWAYS)
+                pace = replace(pace, queue=ENDLESS)
+            elif link.room is not None:
+                pace = replace(pace, queue=pace.wanted_queue(build.latency - start, interval))
+                handed = Handed(link, launched, pace.queue)
+            if isinstance(stage, TapSum):
                 port = write_port(build, stage, choices.double_buffer) if choices.reloadable else None
                 own = idle[index], following, lanes.get(index, 1), port, handed
                 stream, launched = rate_taps(build, stream, source, stage, *own)
-                start, interval = begun[-1] + 1, min(counts)
             else:
-                one_at_a_time(circuit, link, idle[index], launched, stream.valid)
+                if handed is not None:
+                    stream = stored(build, handed, stream, idle[index])
                 if isinstance(stage, Cic):
                     stream, launched = rate_sums(build, stream, source, stage, idle[index], following)
-                    start, interval = begun[-1] + (0 if stage.down > 1 else stage.order + 1), stage.down
                 else:
-                    made = rate_network(build, stream, source, stage, idle[index], following)
-                    stream, launched, turn = made
-                    pace = Pace(stage, 0, turn=turn)
-                    start, interval = begun[-1] + turn, stage.down
+                    stream, launched = rate_network(build, stream, source, stage, idle[index], following)
+            start, interval = begun[-1] + pace.before, pace.interval()
             link, source = following, stage.result
             paces.append(pace)
         elif isinstance(stage, Requantize):
