@@ -51,7 +51,7 @@ class Answer(Struct, frozen=True):
     clocks: int = 0
     failure: str = ""
     most: int = 0
-    """Clocks between two samples at the worst, where ``clocks`` are those of many on average."""
+    """Clocks from sample to sample that come evenly, where ``clocks`` are those of many on average, taken as fast as they are."""
 
     @property
     def holds(self) -> bool:
@@ -66,7 +66,7 @@ class Answer(Struct, frozen=True):
             return f"{self.tool}: {self.differences} of {self.samples} outputs differ"
         clocks = f"{self.clocks} clocks a sample"
         if self.most > self.clocks:
-            clocks += f" on average ({self.most} at most)"
+            clocks += f" on average ({self.most} where they come evenly)"
         return f"{self.tool}: {self.samples} outputs identical, latency {self.latency} clocks, {clocks}"
 
 

@@ -176,21 +176,21 @@ def _suited_to_rates(realization: Realization, choices: HardwareChoices, budget:
     if own is not None:
         walk = walk_of(own, is_fixed)
         return "semi-parallel" if (fewest_lanes(own, walk, int(budget)) or 1) > 1 else "serial"
-    if not changing_taps(realization) or _worst(realization, choices, {}) <= budget:
+    if not changing_taps(realization) or _needed(realization, choices, {}) <= budget:
         return "serial"
     lanes = _planned(realization, choices, budget)
-    return "semi-parallel" if _worst(realization, choices, lanes) <= budget else "serial"
+    return "semi-parallel" if _needed(realization, choices, lanes) <= budget else "serial"
 
 
 def _planned(realization: Realization, choices: HardwareChoices, budget: float) -> Lanes:
     """Multipliers for stages in a row with so many clocks a sample."""
     return lanes_that_keep_up(
-        realization, budget, not choices.reloadable, lambda lanes: _worst(realization, choices, lanes)
+        realization, budget, not choices.reloadable, lambda lanes: _needed(realization, choices, lanes)
     )
 
 
-def _worst(realization: Realization, choices: HardwareChoices, lanes: Lanes) -> int:
-    """The most clocks between two samples of stages in a row on so many multipliers each."""
+def _needed(realization: Realization, choices: HardwareChoices, lanes: Lanes) -> int:
+    """The clocks between samples that come evenly of stages in a row on so many multipliers each."""
     circuit = Circuit("tried")
     valid = circuit.port("in_valid", 1, True, BIT)
     entry = _converters(realization, choices)[0]
@@ -339,10 +339,10 @@ def _check_rate(realization: Realization, architecture: str, clocks: int, choice
 def _quicker(realization: Realization, choices: HardwareChoices, architecture: str, budget: int) -> str:
     """What would keep up instead where stages in a row change the rate."""
     lanes = _planned(realization, choices, budget)
-    worst = _worst(realization, choices, lanes)
-    if worst <= budget:
+    needed = _needed(realization, choices, lanes)
+    if needed <= budget:
         return f"semi-parallel keeps up, with {sum(lanes.values())} multipliers in all"
-    return f"a clock of {worst * realization.sample_rate_hz:.6g} Hz at least{'' if architecture == 'semi-parallel' else ', with semi-parallel'}"
+    return f"a clock of {needed * realization.sample_rate_hz:.6g} Hz at least{'' if architecture == 'semi-parallel' else ', with semi-parallel'}"
 
 
 def _converters(realization: Realization, choices: HardwareChoices) -> tuple[Converter | None, Converter | None]:

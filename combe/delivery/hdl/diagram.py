@@ -299,9 +299,8 @@ def _chain(realization: Realization, built: Built) -> Diagram:
     drawing.word(x + 2.4, 1.2, "out_data")
     drawing.width = x + 2.9
     if realization.changes_rate:
-        drawing.word(
-            drawing.width / 2, drawing.height - 0.3, f"at most {several(built.clocks, 'clock')} between two samples"
-        )
+        every = several(built.clocks, "clock") if built.clocks > 1 else "clock"
+        drawing.word(drawing.width / 2, drawing.height - 0.3, f"a sample every {every}")
     return drawing
 
 

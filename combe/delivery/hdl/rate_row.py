@@ -36,10 +36,10 @@ def changing_taps(realization: Realization) -> dict[int, TapSum]:
 
 
 def lanes_that_keep_up(
-    realization: Realization, clocks: float, is_fixed: bool, worst: Callable[[Lanes], int]
+    realization: Realization, clocks: float, is_fixed: bool, needed: Callable[[Lanes], int]
 ) -> Lanes:  # fmt: skip
-    """Multipliers of each stage such that a sample may come every so many clocks; ``worst`` tells the most clocks between two samples
-    on so many. Stages get what their share of the time asks for, then the busiest one more, until all keep up or none gets quicker.
+    """Multipliers of each stage such that a sample may come every so many clocks; ``needed`` tells the clocks between
+    samples that come evenly on so many. Stages get what their share of the time asks for, then the busiest one more, until all keep up or none gets quicker.
     """
     stages = changing_taps(realization)
     walks = {index: walk_of(stage, is_fixed) for index, stage in stages.items()}
@@ -54,7 +54,7 @@ def lanes_that_keep_up(
         counts[index] = min(max(int(clocks / after), 1), walks[index].longest())
     lanes = {index: -(-walks[index].longest() // count) for index, count in counts.items()}
     for _ in range(MOST_TRIED):
-        if worst(lanes) <= clocks:
+        if needed(lanes) <= clocks:
             break
         slow = [index for index in counts if walks[index].longest(lanes[index]) > 1]
         if not slow:
