@@ -700,6 +700,17 @@ class Counted(unittest.TestCase):
         self.assertEqual(cost.multipliers, 1, cost.sentence())
         self.assertGreater(cost.clock_hz, 10e6)
 
+    @unittest.skipUnless(shutil.which("nextpnr-ice40"), "nextpnr-ice40 is not on this machine")
+    def test_a_circuit_with_more_ports_than_the_package_has_pins_is_placed(self) -> None:
+        """Words of 24 bits on both sides: what its own cells are is counted without what it is placed between."""
+        wide = taps(choices=Choices(12, input="s24f23", output="s24f23"))
+        cost = synthesized(packaged(wide, "serial"), "ice40-up5k")
+        self.assertEqual((cost.remark, cost.failure), ("", ""), cost.sentence())
+        self.assertGreater(cost.clock_hz, 10e6)
+        # Those it is placed between alone would have 49, and more than as many are kept in the multiplier's block.
+        told = build_circuit(wide, "calls", HardwareChoices("serial")).count.registers
+        self.assertTrue(told - 80 < cost.registers < told - 30, (cost.registers, told))
+
     def test_a_failing_tool_is_told(self) -> None:
         package = packaged(taps(), "serial")
         broken = replace(package, files=(replace(package.files[0], text="module calls ("), *package.files[1:]))

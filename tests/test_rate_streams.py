@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import contextlib
+import math
 import random
 import shutil
 import subprocess
 import tempfile
 import unittest
+from fractions import Fraction
 from pathlib import Path
 from unittest.mock import patch
 
@@ -21,6 +23,7 @@ from combe.delivery.package import Package
 from combe.errors import FormatError
 from combe.proof.hdl import prove_hdl
 from combe.proof.translated import as_verilog
+from combe.realization.cic import Cic
 from combe.realization.stages import Realization
 from combe.running.simulate import simulate
 from tests.support import IS_CAMPAIGN, fewer_vectors
@@ -158,6 +161,27 @@ class Clocks(unittest.TestCase):
             self.assertEqual(clocks, [clock - wanted[0] for clock in wanted], (index, choices, made))
         self.assertGreater(closest, 0, "one that waits only after many")
         self.assertGreater(several, 3)
+
+    def test_a_row_is_as_quick_as_its_busiest_stage(self) -> None:
+        """Whatever its stages wait for each other: what the busiest works for a sample, but where sums that go up come first."""
+        source, rows = random.Random(66), 0
+        for _ in range(400 if IS_CAMPAIGN else 60):
+            made = random_rates(source, 40, 5)
+            row = build_row(made, HardwareChoices("serial"))
+            if row is None or len(row.paces) < 2:
+                continue
+            rows += 1
+            rate, busiest = Fraction(1), Fraction(1)
+            for pace in row.paces:
+                stage = pace.stage
+                works = max(pace.turn, stage.up if isinstance(stage, Cic) else sum(pace.counts))
+                busiest = max(busiest, rate * works / stage.down)
+                rate *= Fraction(stage.up, stage.down)
+            first = row.paces[0].stage
+            spare = first.order + 1 if isinstance(first, Cic) and first.up > 1 else 0
+            self.assertLessEqual(row.clocks_a_sample(), max(math.ceil(busiest), 1) + spare, made)
+            self.assertGreaterEqual(row.clocks_a_sample(), busiest)
+        self.assertGreater(rows, 20)
 
     def test_a_proof_tells_what_samples_take_and_what_they_need(self) -> None:
         source, spoken = random.Random(65), set[bool]()

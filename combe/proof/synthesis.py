@@ -26,6 +26,22 @@ SCRIPTS = {
     "ice40-hx8k": "synth_ice40 -top {top} -json placed.json; stat -json", "ecp5": "synth_ecp5 -top {top}; stat -json",
 }  # fmt: skip
 PLACED = {"ice40-up5k": ["--up5k", "--package", "sg48"], "ice40-hx8k": ["--hx8k", "--package", "ct256"]}
+PINS = {"ice40-up5k": 39, "ice40-hx8k": 206}
+"""That the package has: a circuit with more ports than that is placed between two shift registers."""
+BETWEEN = """module few_pins (input wire clk, input wire rst, input wire given, output wire taken);
+    reg [{last_in}:0] inputs;
+    wire [{last_out}:0] made;
+    reg [{last_out}:0] outputs;
+    reg gives;
+    assign taken = outputs[{last_out}];
+    always @(posedge clk) begin
+        inputs <= {{inputs, given}};
+        gives <= given;
+        outputs <= gives ? made : outputs << 1;
+    end
+    {top} core (.clk(clk), .rst(rst), {ports});
+endmodule
+"""
 KINDS = {
     "registers": r"\$_S?DFF.*|SB_DFF.*|TRELLIS_FF", "luts": r"SB_LUT4|LUT4|\$_(AND|OR|XOR|XNOR|NAND|NOR|MUX|ANDNOT|ORNOT|NOT|AOI3|OAI3|AOI4|OAI4|NMUX)_",
     "carries": r"SB_CARRY|CCU2C", "multipliers": r"SB_MAC16|MULT18X18D|\$mul", "memories": r"SB_RAM40_4K|DP16KD|TRELLIS_DPR16X4|\$mem.*",
@@ -108,7 +124,12 @@ def _counted(package: Package, device: str, report: Callable[[str], None]) -> Sy
                 kind: sum(n for name, n in cells.items() if re.fullmatch(pattern, name))
                 for kind, pattern in KINDS.items()
             }
-            clock, remark = _placed(device, folder) if device in PLACED else (0.0, "")
+            clock, remark = 0.0, ""
+            if device in PLACED:
+                if _between_shifts(device, folder, package.name):
+                    between = f"read_verilog {text} few_pins.v; {SCRIPTS[device].format(top='few_pins')}"
+                    run([yosys, "-Q", "-p", between], folder, seconds=SECONDS)
+                clock, remark = _placed(device, folder)
             return Synthesized(device, **counted, clock_hz=clock, remark=remark)
     except ToolError as error:
         return Synthesized(device, failure=error.sentence().removeprefix("proof: "))
@@ -141,6 +162,26 @@ def _cells(said: str) -> dict[str, int]:
         raise ToolError("yosys told no statistics", "proof")
     modules = json.loads(found[0])["modules"]
     return dict(next(iter(modules.values()))["num_cells_by_type"])
+
+
+def _between_shifts(device: str, folder: Path, top: str) -> bool:
+    """Whether the circuit has more ports than the package has pins; then a module around it is written whose pins are few."""
+    module = json.loads((folder / "placed.json").read_text(encoding="utf-8"))["modules"][top]
+    ports = {name: len(port["bits"]) for name, port in module["ports"].items()}
+    if sum(ports.values()) <= PINS[device]:
+        return False
+    widths = {"input": 0, "output": 0}
+    rows = []
+    for name, port in module["ports"].items():
+        if name not in ("clk", "rst"):
+            first, kind = widths[port["direction"]], port["direction"]
+            widths[kind] += ports[name]
+            rows.append(f".{name}({'inputs' if kind == 'input' else 'made'}[{widths[kind] - 1}:{first}])")
+    text = BETWEEN.format(
+        last_in=widths["input"] - 1, last_out=widths["output"] - 1, top=top, ports=", ".join(rows)
+    )  # fmt: skip
+    (folder / "few_pins.v").write_text(text, encoding="utf-8")
+    return True
 
 
 def _placed(device: str, folder: Path) -> tuple[float, str]:
