@@ -64,6 +64,17 @@ class Rows(unittest.TestCase):
             proof = prove_hdl(package, made, simulators=(tool,))
             self.assertTrue(proof.holds, (index, language, choices, made, proof.sentence()))
 
+    @unittest.skipUnless(shutil.which("iverilog"), "there is no simulator on this machine")
+    def test_what_comes_early_takes_no_place_of_what_is_read(self) -> None:
+        """Four outputs at once for taps whose memory would be just full without them."""
+        first = summed((5, -3, 7, 2), 8, 4, 1, FORMAT)
+        for count in (30, 60):
+            second = summed(tuple(k % 11 - 5 for k in range(count)), 8, 1, 2, first.result)
+            made = Realization("early", 1.0, "direct", FORMAT, second.result, (first, second))
+            package = hdl_package(made, "verilog", "f", choices=HardwareChoices("serial"))
+            proof = prove_hdl(package, made, simulators=("iverilog",))
+            self.assertTrue(proof.holds, proof.sentence())
+
     def test_as_many_are_taken_as_keep_up(self) -> None:
         source, seen = random.Random(102), set()
         for _ in some(range(200), 24):

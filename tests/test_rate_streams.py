@@ -29,6 +29,7 @@ from combe.running.simulate import simulate
 from tests.support import IS_CAMPAIGN, fewer_vectors
 from tests.test_polyphase import one_way
 from tests.test_rates import random_input, random_rates
+from tests.test_zero_taps import in_a_row
 
 setUpModule = fewer_vectors
 WAYS = {"eager": ("1'b1", "1'b1"), "seldom taken": ("1'b1", "noise[3:0] == 0"), "both wait": ("noise[0]", "noise[4:2] == 0"),
@@ -132,7 +133,7 @@ class Clocks(unittest.TestCase):
     def case(self, source: random.Random) -> tuple[Realization, HardwareChoices, Built]:
         """Stages in a row or one, on a multiplier each or several."""
         while True:
-            made = random_rates(source, 20, 5)
+            made = in_a_row(source, 30, 12) if source.random() < 0.3 else random_rates(source, 20, 5)
             choices = HardwareChoices("serial")
             if source.random() < 0.4:
                 choices = HardwareChoices("semi-parallel", multipliers=source.choice((2, 3)))

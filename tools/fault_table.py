@@ -291,8 +291,8 @@ FAULTS = (
     ),
     Fault(
         "delivery/hdl/rate_row.py",
-        "if needed(lanes) <= clocks:",
-        "if needed(lanes) <= 2 * clocks:",
+        "clocks * stage.down / rate",
+        "2 * clocks * stage.down / rate",
         "test_rate_rows",
         "twice the clocks there are count as enough",
     ),

@@ -77,7 +77,12 @@ def tried(fault: Fault, places: Queue[Path]) -> tuple[Fault, bool]:
 
 def notices(module: str, place: Path) -> bool:
     """Whether a module's tests fail in a copy, the first failure being enough."""
-    environment = os.environ | {"PYTHONPATH": str(place), "QT_QPA_PLATFORM": "offscreen", "OPENBLAS_NUM_THREADS": "1"}
+    # What synthesis counted of the code as it ought to be is not to answer for the code with the fault.
+    shutil.rmtree(place / ".cache" / "combe" / "costs", ignore_errors=True)
+    environment = os.environ | {
+        "PYTHONPATH": str(place), "QT_QPA_PLATFORM": "offscreen", "OPENBLAS_NUM_THREADS": "1",
+        "XDG_CACHE_HOME": str(place / ".cache"),
+    }  # fmt: skip
     try:
         done = subprocess.run(
             [sys.executable, "-m", "unittest", "-f", "-b", f"tests.{module}"], cwd=place, env=environment,

@@ -184,9 +184,7 @@ def _suited_to_rates(realization: Realization, choices: HardwareChoices, budget:
 
 def _planned(realization: Realization, choices: HardwareChoices, budget: float) -> Lanes:
     """Multipliers for stages in a row with so many clocks a sample."""
-    return lanes_that_keep_up(
-        realization, budget, not choices.reloadable, lambda lanes: _needed(realization, choices, lanes)
-    )
+    return lanes_that_keep_up(realization, int(budget), not choices.reloadable)
 
 
 def _needed(realization: Realization, choices: HardwareChoices, lanes: Lanes) -> int:

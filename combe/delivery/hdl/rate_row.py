@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from math import ceil
+from bisect import bisect_left
+from fractions import Fraction
 
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.circuit import BIT, UNSIGNED, Expression, bits_for, flag_and
@@ -23,7 +23,6 @@ from combe.values import replace
 
 Lanes = dict[int, int]
 """Multipliers of each stage of taps that changes the rate, by its place."""
-MOST_TRIED = 40
 
 
 def changing_taps(realization: Realization) -> dict[int, TapSum]:
@@ -35,33 +34,18 @@ def changing_taps(realization: Realization) -> dict[int, TapSum]:
     }
 
 
-def lanes_that_keep_up(
-    realization: Realization, clocks: float, is_fixed: bool, needed: Callable[[Lanes], int]
-) -> Lanes:  # fmt: skip
-    """Multipliers of each stage such that a sample may come every so many clocks; ``needed`` tells the clocks between
-    samples that come evenly on so many. Stages get what their share of the time asks for, then the busiest one more, until all keep up or none gets quicker.
-    """
-    stages = changing_taps(realization)
-    walks = {index: walk_of(stage, is_fixed) for index, stage in stages.items()}
-    rates, rate = {}, 1.0
+def lanes_that_keep_up(realization: Realization, clocks: int, is_fixed: bool) -> Lanes:
+    """The fewest multipliers of each stage such that a sample may come every so many clocks, as many as it has use for where no
+    number is enough: a row is as quick as its busiest stage."""
+    lanes, rate = {}, Fraction(1)
     for index, stage in enumerate(realization.stages):
-        if index in stages:
-            rates[index] = rate * stages[index].up / stages[index].down
+        if index in changing_taps(realization):
+            assert isinstance(stage, TapSum)
+            walk, room = walk_of(stage, is_fixed), clocks * stage.down / rate
+            most = walk.longest()
+            lanes[index] = bisect_left(range(1, most), True, key=lambda k: sum(walk.clocks(k)) <= room) + 1
         if isinstance(stage, CHANGING):
-            rate *= stage.up / stage.down
-    counts = {}
-    for index, after in rates.items():
-        counts[index] = min(max(int(clocks / after), 1), walks[index].longest())
-    lanes = {index: -(-walks[index].longest() // count) for index, count in counts.items()}
-    for _ in range(MOST_TRIED):
-        if needed(lanes) <= clocks:
-            break
-        slow = [index for index in counts if walks[index].longest(lanes[index]) > 1]
-        if not slow:
-            break
-        busiest = max(slow, key=lambda k: rates[k] * walks[k].longest(lanes[k]))
-        count = ceil(0.85 * walks[busiest].longest(lanes[busiest])) - 1
-        lanes[busiest] = -(-walks[busiest].longest() // max(count, 1))
+            rate *= Fraction(stage.up, stage.down)
     return lanes
 
 
