@@ -161,7 +161,7 @@ class Clocks(unittest.TestCase):
                 continue
             self.assertEqual(clocks, [clock - wanted[0] for clock in wanted], (index, choices, made))
         self.assertGreater(closest, 0, "one that waits only after many")
-        self.assertGreater(several, 3)
+        self.assertGreater(several, 2)
 
     def test_a_row_is_as_quick_as_its_busiest_stage(self) -> None:
         """Whatever its stages wait for each other: what the busiest works for a sample, but where sums that go up come first."""
