@@ -372,8 +372,8 @@ FAULTS = (
     ),
     Fault(
         "delivery/hdl/rate_pace.py",
-        "return self.pace.counts[self.phase] - self.pace.counts[0]",
-        "return 0",
+        "self.ready_at = clock + self.pace.counts[self.phase]",
+        "self.ready_at = clock + self.pace.counts[0]",
         "test_zero_taps.AsCircuits test_rate_streams",
         "a phase of one tap takes as long as the others",
     ),
