@@ -29,6 +29,7 @@ class Kept(unittest.TestCase):
         (self.root / "include" / "verilated.cpp").write_text("int library;")
         self.compiled: list[str] = []
         self.switches = CLASSES
+        self.read = self.included = 0
         self.said = "tool 1"
         for name, fake in (
             ("shelf", lambda: self.shelf), ("run", self.run_tool), ("find", lambda tool: tool),
@@ -51,6 +52,13 @@ class Kept(unittest.TestCase):
                 (objects / name).write_text(f"object {name}")
             elif (objects / name).read_text() != f"object {name}":
                 raise ToolError("make failed", "proof")
+        if verilated.HEADER in command:
+            (objects / verilated.HEADER).write_text("headers")
+            self.read += 1
+        if any("-include" in word for word in command):
+            if (objects / verilated.HEADER).read_text() != "headers":
+                raise ToolError("make failed", "proof")
+            self.included += 1
         (objects / "Vtop").write_text("program")
         return b""
 
@@ -64,6 +72,18 @@ class Kept(unittest.TestCase):
 
     def test_a_second_build_compiles_none_of_it(self) -> None:
         self.assertEqual([self.build(), self.build(), self.build()], [2, 0, 0])
+
+    def test_headers_are_read_once(self) -> None:
+        for _ in range(3):
+            self.build()
+        self.assertEqual((self.read, self.included), (1, 2))
+        (kept,) = self.shelf.iterdir()
+        (kept / verilated.HEADER).write_text("rubbish")
+        self.assertEqual([self.build(), self.build()], [2, 0])
+        self.assertEqual((self.read, self.included), (2, 3))
+        (kept / verilated.HEADER).unlink()
+        self.assertEqual(self.build(), 0)
+        self.assertEqual((self.read, self.included), (2, 3), "objects alone are enough")
 
     def test_another_tool_library_or_switch_is_another_set(self) -> None:
         self.build()
@@ -112,7 +132,7 @@ class Real(unittest.TestCase):
         text = 'module top; initial begin $display("%0d", 6 * 7); $finish; end endmodule\n'
         with tempfile.TemporaryDirectory() as home, mock.patch.object(verilated, "shelf", lambda: Path(home) / "shelf"):
             said = []
-            for number in range(3):
+            for number in range(4):
                 folder = Path(home) / str(number)
                 folder.mkdir()
                 (folder / "top.v").write_text(text)
@@ -121,7 +141,9 @@ class Real(unittest.TestCase):
                 if number == 1:
                     (kept,) = (Path(home) / "shelf").iterdir()
                     (kept / "verilated.o").write_bytes(b"rubbish")
-            self.assertEqual(said, [b"42"] * 3)
+                if number == 2:
+                    (kept / verilated.HEADER).write_bytes((kept / verilated.HEADER).read_bytes()[:9000])
+            self.assertEqual(said, [b"42"] * 4)
 
 
 if __name__ == "__main__":
