@@ -9,6 +9,7 @@ import shutil
 import subprocess
 import tempfile
 import unittest
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 from unittest.mock import patch
@@ -26,6 +27,7 @@ from combe.proof.translated import as_verilog
 from combe.realization.cic import Cic
 from combe.realization.stages import Realization
 from combe.running.simulate import simulate
+from tests import test_half_band_stages, test_polynomials
 from tests.support import IS_CAMPAIGN, fewer_vectors
 from tests.test_polyphase import one_way
 from tests.test_rates import random_input, random_rates
@@ -36,6 +38,11 @@ WAYS = {"eager": ("1'b1", "1'b1"), "seldom taken": ("1'b1", "noise[3:0] == 0"), 
         "held up": ("1'b1", "(turn & 10'h3ff) < 40"), "seldom given": ("noise[4:0] == 0", "1'b1")}  # fmt: skip
 """When a sample is offered and when an output is taken, of a shift register and a counter of clocks."""
 
+DRAWN: tuple[Callable[[random.Random], Realization], ...] = (
+    lambda source: random_rates(source, 20, 5), lambda source: random_rates(source, 20, 5),
+    lambda source: in_a_row(source, 30, 12), lambda source: test_half_band_stages.drawn(source, True), test_polynomials.drawn,
+)  # fmt: skip
+"""Taps and sums in a row, taps with zeros, networks, and such as are computed for each output."""
 TRIED = 1500 if IS_CAMPAIGN else 300
 """Samples that come evenly."""
 
@@ -133,7 +140,7 @@ class Clocks(unittest.TestCase):
     def case(self, source: random.Random) -> tuple[Realization, HardwareChoices, Built]:
         """Stages in a row or one, on a multiplier each or several."""
         while True:
-            made = in_a_row(source, 30, 12) if source.random() < 0.3 else random_rates(source, 20, 5)
+            made = source.choice(DRAWN)(source)
             choices = HardwareChoices("serial")
             if source.random() < 0.4:
                 choices = HardwareChoices("semi-parallel", multipliers=source.choice((2, 3)))
@@ -146,7 +153,7 @@ class Clocks(unittest.TestCase):
     def test_samples_that_come_evenly_at_the_clocks_told_are_taken_at_once(self) -> None:
         """None has to wait, and a clock closer some have to; and where one is always there they are taken when they are told to be."""
         source, closest, several = random.Random(64), 0, 0
-        for index in range(120 if IS_CAMPAIGN else 8):
+        for index in range(120 if IS_CAMPAIGN else 10):
             made, choices, built = self.case(source)
             package = hdl_package(made, "verilog", "f", choices=choices)
             told = build_row(made, choices)
