@@ -282,8 +282,9 @@ def _chain(realization: Realization, built: Built) -> Diagram:
             if index in lanes:
                 clocks = walk_of(stage, is_fixed).longest(lanes[index])
                 text += f"\n{several(lanes[index], 'multiplier')}\n{several(clocks, 'clock')} an output"
-            drawing.box(x + 1.5, 1.2, text, 1.8, 1.4 if index in lanes else 0.9)
-            x, bits = x + 2.4, stage.accumulator.bits
+            across, high = (2.1, 1.4) if index in lanes else (1.8, 0.9)
+            drawing.box(x + 0.6 + across / 2, 1.2, text, across, high)
+            x, bits = x + 0.6 + across, stage.accumulator.bits
         elif isinstance(stage, Cic):
             widths = stage.register_bits(realization.formats()[index])
             wide = f"{widths[0]} to {widths[-1]}" if len(set(widths)) > 1 else f"{widths[0]}"
