@@ -123,8 +123,13 @@ CLAIMS = (
         "rates.Code.room_for_outputs_is_told_and_new_taps_are_taken",)),
     Claim("docs/rates.md", "Sums in a row of more than 64 bits, up to 126, count in pairs of words", (
         "wide.Wide.six_sums_over_512_samples_of_24_bits_are_exact", "wide.Wide.sums_in_a_row_are_the_same_both_ways")),
-    Claim("docs/rates.md", "nothing is lost and no words are stored between them", (
-        "rates.Circuits.circuits_give_the_same_with_stalls_and_resets",)),
+    Claim("docs/rates.md", "where the next has room for it, so that\nnothing is lost", (
+        "rates.Circuits.circuits_give_the_same_with_stalls_and_resets",
+        "rate_streams.Streams.no_output_is_lost_however_both_sides_wait")),
+    Claim("docs/rates.md", "a row takes samples as quickly as its busiest stage", (
+        "rate_streams.Clocks.a_row_is_as_quick_as_its_busiest_stage",)),
+    Claim("docs/rates.md", "samples that come evenly, none of which then waits", (
+        "rate_streams.Clocks.samples_that_come_evenly_at_the_clocks_told_are_taken_at_once",)),
     Claim("docs/rates.md", "multipliers take a sample every clock, and N taps up by L on ⌈N/L⌉ give an output every clock", (
         "polyphase.Polyphase.every_clock_takes_a_sample_or_gives_one",
         "polyphase.Polyphase.any_number_of_multipliers_gives_the_same_with_stalls_and_resets")),
