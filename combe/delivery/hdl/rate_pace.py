@@ -6,6 +6,7 @@ which something can happen are looked at.
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from bisect import bisect_left
 from math import ceil, gcd, prod
 
@@ -121,7 +122,7 @@ class Row(Struct, frozen=True):
         return run
 
 
-class _Moving:
+class _Moving(ABC):
     """A stage as it stands at a clock."""
 
     def __init__(self, pace: Pace) -> None:
@@ -157,9 +158,9 @@ class _Moving:
         """Clocks that the output takes besides those of one of the first phase."""
         return 0
 
+    @abstractmethod
     def move(self, clock: int, arrives: bool, begins: bool) -> None:
         """On to the next clock."""
-        raise NotImplementedError
 
 
 class _Taps(_Moving):
