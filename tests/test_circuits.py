@@ -16,10 +16,11 @@ import numpy as np
 
 from combe.analysis.exact import exact_filter
 from combe.delivery import languages
-from combe.delivery.hdl.build import build_circuit, suited
+from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import ARCHITECTURES, HardwareChoices
 from combe.delivery.hdl.compare import compared
 from combe.delivery.hdl.diagram import diagram_of
+from combe.delivery.hdl.suiting import suited
 from combe.delivery.hdl.words import VERILOG_WORDS, VHDL_WORDS
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package, SourceFile

@@ -6,8 +6,9 @@ import random
 import shutil
 import unittest
 
-from combe.delivery.hdl.build import build_circuit, suited
+from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
+from combe.delivery.hdl.suiting import suited
 from combe.delivery.hdl.writer import hdl_package
 from combe.errors import FormatError
 from combe.proof.hdl import prove_hdl

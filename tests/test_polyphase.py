@@ -12,9 +12,10 @@ from pathlib import Path
 
 import numpy as np
 
-from combe.delivery.hdl.build import build_circuit, suited
+from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.fir_polyphase import clocks_a_sample, fewest_lanes
+from combe.delivery.hdl.suiting import suited
 from combe.delivery.hdl.walks import walk_of
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package

@@ -92,7 +92,7 @@ endmodule
 
 def build_row(made: Realization, choices: HardwareChoices) -> Row | None:
     """The model of the stages that change the rate, where there are several."""
-    with patch.object(Row, "owed", autospec=True, side_effect=Row.owed) as asked:
+    with patch.object(Row, "always_offered", autospec=True, side_effect=Row.always_offered) as asked:
         build_circuit(made, "f", choices)
     return asked.call_args.args[0] if asked.called else None
 
@@ -157,7 +157,7 @@ class Clocks(unittest.TestCase):
             made, choices, built = self.case(source)
             package = hdl_package(made, "verilog", "f", choices=choices)
             told = build_row(made, choices)
-            wanted = told.taken() if told is not None else []
+            wanted = told.always_offered().taken if told is not None else []
             clocks, even, closer = taken(package, made, max(len(wanted), built.span + 1), built.clocks)
             self.assertEqual(even, TRIED, (index, choices, made))
             self.assertLess(closer, TRIED, (index, choices, made))

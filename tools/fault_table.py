@@ -39,7 +39,7 @@ FAULTS = (
         "a smooth passband breaks up into a thousand extremes",
     ),
     Fault(
-        "delivery/hdl/build.py",
+        "delivery/hdl/suiting.py",
         "(fewest_lanes(own, walk, int(budget)) or 1) > 1",
         "(fewest_lanes(own, walk, int(budget)) or 1) > 2",
         "test_polyphase",
@@ -213,8 +213,8 @@ FAULTS = (
     ),
     Fault(
         "delivery/hdl/rate_pace.py",
-        "return self._run().most_owed + MARGIN",
-        "return self._run().most_owed // 4",
+        "run.most_owed + MARGIN",
+        "run.most_owed // 4",
         "test_rate_streams",
         "of a row's outputs still to come a quarter is told",
     ),
@@ -963,7 +963,7 @@ FAULTS = (
     ),
     # -- circuits
     Fault(
-        "delivery/hdl/build.py",
+        "delivery/hdl/ends.py",
         "    build.latency += 1\n    port =",
         "    build.latency += 2\n    port =",
         "test_circuits",

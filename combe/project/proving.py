@@ -8,9 +8,10 @@ from threading import Thread
 from typing import Any
 
 from combe.delivery.hdl.board import shipped
-from combe.delivery.hdl.build import build_circuit, suited
+from combe.delivery.hdl.build import build_circuit
 from combe.delivery.hdl.choices import HardwareChoices
 from combe.delivery.hdl.compare import compared
+from combe.delivery.hdl.suiting import suited
 from combe.delivery.hdl.writer import hdl_package
 from combe.delivery.package import Package
 from combe.errors import CombeError, Stopped

@@ -72,6 +72,15 @@ class Pace(Struct, frozen=True):
         return min(together + (ceil((clocks + 1) / max(interval, apart, 1)) if clocks else 0), MOST_QUEUED)
 
 
+class Offered(Struct, frozen=True):
+    """What happens after a reset where a sample is always offered."""
+
+    taken: list[int]
+    """The clocks at which samples are taken."""
+    owed: int
+    """No fewer than the outputs that may follow once no sample is taken any more."""
+
+
 class Row(Struct, frozen=True):
     """Stages in a row; ``before`` are the clocks that each sample takes to the first of them, where something stands there."""
 
@@ -89,9 +98,11 @@ class Row(Struct, frozen=True):
         """All phases of all stages twice over, and then some."""
         return min(2 * self.cycle + 4 * len(self.paces) + 8, MOST_OFFERED)
 
-    def taken(self) -> list[int]:
-        """The clocks at which samples are taken after a reset where one is always offered."""
-        return self._run().taken
+    def always_offered(self) -> Offered:
+        """Followed through all phases of all stages."""
+        run = _Run(self)
+        run.through(self._samples)
+        return Offered(run.taken, run.most_owed + MARGIN)
 
     def keeps_up(self, apart: int) -> bool:
         """Whether samples that come evenly, one in so many clocks, are all taken at once: until all flags are again what they were."""
@@ -111,15 +122,6 @@ class Row(Struct, frozen=True):
         while not self.keeps_up(enough):
             enough *= 2
         return bisect_left(range(enough), True, lo=enough // 2 + 1, key=self.keeps_up) if enough > 1 else 1
-
-    def owed(self) -> int:
-        """No fewer than the outputs that may follow once no sample is taken any more."""
-        return self._run().most_owed + MARGIN
-
-    def _run(self) -> _Run:
-        run = _Run(self)
-        run.through(self._samples)
-        return run
 
 
 class _Moving(ABC):
