@@ -25,7 +25,7 @@ STOPPING = {signal.SIGINT, signal.SIGTERM, signal.SIGHUP}
 class _Whole:
     """A plain file that a finished one takes the place of, with the owner and rights it had."""
 
-    def __init__(self, target: Path, content: Content, info: os.stat_result | None) -> None:
+    def __init__(self, target: Path, content: Content, info: os.stat_result | None, is_lasting: bool) -> None:
         self.target = target
         self.temporary: Path | None = None
         self.handle = self.folder = -1
@@ -39,7 +39,8 @@ class _Whole:
                 os.fchmod(self.handle, stat.S_IMODE(info.st_mode))
             else:
                 os.fchmod(self.handle, 0o666 & ~_umask())
-            os.fsync(self.handle)
+            if is_lasting:
+                os.fsync(self.handle)
         except BaseException:
             self.discard()
             raise
@@ -113,10 +114,11 @@ class _Through:
         """Nothing to leave behind."""
 
 
-def write_files(contents: Sequence[tuple[Path, Content]]) -> None:
+def write_files(contents: Sequence[tuple[Path, Content]], is_lasting: bool = True) -> None:
     """Write files so that all of them appear, whole, or none.
 
     All contents are on the disk before the first is put in place; putting them there is a few renames, which signals wait for.
+    Where they aren't to last, none is waited for until it lies there.
 
     Raises
     ------
@@ -128,7 +130,7 @@ def write_files(contents: Sequence[tuple[Path, Content]]) -> None:
     try:
         for path, content in contents:
             current = path
-            staged.append((path, _staged(path, content)))
+            staged.append((path, _staged(path, content, is_lasting)))
         with _undisturbed():
             for path, each in staged:
                 current = path
@@ -136,7 +138,7 @@ def write_files(contents: Sequence[tuple[Path, Content]]) -> None:
             for path, each in staged:
                 current = path
                 each.place()
-        for folder in {each.target.parent for _, each in staged if isinstance(each, _Whole)}:
+        for folder in {each.target.parent for _, each in staged if isinstance(each, _Whole) and is_lasting}:
             _keep_folder(folder)
     except OSError as error:
         raise FileError(f"can't be written ({error.strerror or error})", str(current)) from None
@@ -145,11 +147,11 @@ def write_files(contents: Sequence[tuple[Path, Content]]) -> None:
             each.discard()
 
 
-def _staged(path: Path, content: Content) -> _Whole | _Through:
+def _staged(path: Path, content: Content, is_lasting: bool) -> _Whole | _Through:
     try:
         info = path.stat()
     except FileNotFoundError:
-        return _Whole(Path(os.path.realpath(path)), content, None)
+        return _Whole(Path(os.path.realpath(path)), content, None, is_lasting)
     if stat.S_ISDIR(info.st_mode):
         raise IsADirectoryError(0, "this is a folder")
     if not stat.S_ISREG(info.st_mode):
@@ -162,7 +164,7 @@ def _staged(path: Path, content: Content) -> _Whole | _Through:
     target = Path(os.path.realpath(path))
     if not os.access(target.parent, os.W_OK):
         return _Through(path, content, info)
-    return _Whole(target, content, info)
+    return _Whole(target, content, info, is_lasting)
 
 
 @contextlib.contextmanager

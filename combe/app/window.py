@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSize
+from PyQt6.QtCore import QEvent, QSize
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow
 
@@ -15,6 +15,7 @@ from combe.app.filter_actions import FilterActions
 from combe.app.following import Following
 from combe.app.gestures import Gestures
 from combe.app.pages.page import Page
+from combe.app.plots.frame import FRAME
 from combe.app.recovery import FileWatch
 from combe.app.session import Session
 from combe.app.settings import Settings
@@ -128,6 +129,13 @@ class MainWindow(Following, Gestures):
         self.session.want(entry.wants if entry is not None else "colored")
 
     # -- steps and views -------------------------------------------------------------------------------------
+
+    def event(self, event: QEvent | None) -> bool:
+        """What has changed is painted within a frame's time, the rest in the next."""
+        if event is not None and event.type() == QEvent.Type.UpdateRequest:
+            with FRAME.open():
+                return super().event(event)
+        return super().event(event)
 
     def open_step(self, name: str) -> None:
         """Show a step's own page."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from importlib import import_module
 
 import click
@@ -19,18 +20,21 @@ class Verbs(click.Group):
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         """One verb, or nothing where there is none of that name."""
-        if cmd_name not in VERBS:
-            return None
-        import typer
-
-        app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
-        app.command(cmd_name)(import_module(f"combe.cli.{cmd_name}").run)
-        return typer.main.get_command(app)
+        return _verb(cmd_name) if cmd_name in VERBS else None
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """The verbs and their sentences."""
         with formatter.section("Verbs"):
             formatter.write_dl(list(VERBS.items()))
+
+
+@cache
+def _verb(name: str) -> click.Command:
+    import typer
+
+    app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
+    app.command(name)(import_module(f"combe.cli.{name}").run)
+    return typer.main.get_command(app)
 
 
 def command() -> click.Command:

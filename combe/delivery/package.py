@@ -80,8 +80,9 @@ class Package(Struct, frozen=True):
         """The text of the file whose name ends so."""
         return next(file.text for file in self.files if file.name.endswith(ending))
 
-    def write(self, folder: str | Path) -> list[Path]:
-        """Write every file into a folder, made if needed; all of them appear, whole, or none.
+    def write(self, folder: str | Path, is_lasting: bool = True) -> list[Path]:
+        """Write every file into a folder, made if needed; all of them appear, whole, or none. Of a folder that is thrown away they
+        needn't outlive a loss of power.
 
         A ``Makefile`` that is another's stays; this package's is called after it then, ``NAME.mk``; so with ``CMakeLists.txt`` and
         ``NAME.cmake``. A ``meson.build`` can have no other name.
@@ -93,7 +94,7 @@ class Package(Struct, frozen=True):
         """
         target = make_folder(folder)
         placed = [(self.place_of(target, file), encoded(file.text, file.name)) for file in self.files]
-        write_files(placed)
+        write_files(placed, is_lasting)
         return [path for path, _ in placed]
 
     def place_of(self, folder: Path, file: SourceFile) -> Path:

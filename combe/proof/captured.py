@@ -116,7 +116,7 @@ def simulated_capture(realization: Realization, choices: HardwareChoices) -> Cap
     package = hdl_package(realization, "verilog", name, choices=choices)
     with tempfile.TemporaryDirectory(prefix="combe-capture-") as place:
         folder = Path(place)
-        package.write(folder)
+        package.write(folder, is_lasting=False)
         sources = [f"{name}.v", f"{name}_top.v", f"{name}_top_tb.v"]
         run([find("iverilog"), "-g2001", "-o", "board", *sources], folder, seconds=SECONDS)
         said = run([find("vvp"), "-n", "board", "+capture=heard.txt"], folder, seconds=SECONDS).decode(

@@ -186,7 +186,7 @@ def _on_board(package: Package, realization: Realization, target: str, built: Bu
         find(tool)
     with tempfile.TemporaryDirectory(prefix="combe-board-") as place:
         folder = Path(place)
-        package.write(folder)
+        package.write(folder, is_lasting=False)
         try:
             said = run([find("make"), target], folder, seconds=BOARD_SECONDS, with_errors=True).decode(
                 "utf-8", "replace"
@@ -294,7 +294,7 @@ def _linted(package: Package) -> list[str]:
     if package.language == "vhdl" and shutil.which("ghdl"):
         commands += [["ghdl", "-a", f"--std={std}", *texts] for std in ("93c", "08")]
     with tempfile.TemporaryDirectory(prefix="combe-lint-") as place:
-        package.write(place)
+        package.write(place, is_lasting=False)
         for command in commands:
             try:
                 run([find(command[0]), *command[1:]], Path(place))

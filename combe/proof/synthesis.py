@@ -115,7 +115,7 @@ def _counted(package: Package, device: str, report: Callable[[str], None]) -> Sy
         report(f"synthesizing for {device}")
         with tempfile.TemporaryDirectory(prefix="combe-synthesis-") as place:
             folder = Path(place)
-            package.write(folder)
+            package.write(folder, is_lasting=False)
             text = as_verilog(package, folder)
             script = f"read_verilog {text}; {SCRIPTS[device].format(top=package.name)}"
             said = run([yosys, "-Q", "-p", script], folder, seconds=SECONDS).decode("utf-8", "replace")
@@ -145,7 +145,7 @@ def operators(package: Package) -> dict[str, int]:
     """
     with tempfile.TemporaryDirectory(prefix="combe-synthesis-") as place:
         folder = Path(place)
-        package.write(folder)
+        package.write(folder, is_lasting=False)
         text = as_verilog(package, folder)
         steps = f"hierarchy -top {package.name}; proc; flatten; opt; wreduce; peepopt; opt_clean; stat -json; simplemap t:$*dff*; opt_clean; stat -json"
         said = run([find("yosys"), "-Q", "-p", f"read_verilog {text}; {steps}"], folder, seconds=SECONDS).decode(

@@ -35,7 +35,7 @@ def excerpt(package: Package, clocks: int) -> list[Wave]:
     name = package.name
     with tempfile.TemporaryDirectory(prefix="combe-waves-") as place:
         folder = Path(place)
-        package.write(folder)
+        package.write(folder, is_lasting=False)
         if package.language == "verilog":
             bench = folder / f"{name}_tb.v"
             text = bench.read_text(encoding="utf-8")

@@ -20,6 +20,7 @@ from combe.app.pages.sheet import WAYS
 from combe.app.plots.axes import Plot
 from combe.app.plots.cursors import Cursors
 from combe.app.plots.curve import NOTHING, Curve
+from combe.app.plots.frame import InTurn
 from combe.app.plots.level_stroke import LevelStroke
 from combe.app.plots.signal_views import ConstellationPlot, HistogramPlot, SpectrogramPlot
 from combe.app.plots.stroke import Stroke
@@ -42,6 +43,14 @@ Array = NDArray[np.float64]
 ALL = "input and outputs"
 LOWER = ("spectra", "spectrogram", "histogram", "constellation")
 SHOWN = 160
+
+
+class Figures(InTurn, QLabel):
+    """A rich text of many figures."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.take_turns()
 
 
 class BenchView(Panel):
@@ -96,7 +105,7 @@ class BenchView(Panel):
         self.strokes: dict[tuple[str, str], Stroke] = {}
         self._errand = Errand()
         self._errand.arrived.connect(self._take)
-        self.figures = QLabel()
+        self.figures = Figures()
         self.figures.setTextFormat(Qt.TextFormat.RichText)
         self.figures.setWordWrap(True)
         self.figures.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

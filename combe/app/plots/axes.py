@@ -12,6 +12,7 @@ from PyQt6.QtGui import QColor, QGuiApplication, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QFrame, QLabel, QWidget
 from pyqtgraph.WidgetGroup import WidgetGroup
 
+from combe.app.plots.frame import InTurn
 from combe.app.theme.palette import SMALL, THEME, font
 from combe.requirement.quantities import frequency_text, short
 
@@ -22,6 +23,20 @@ LOWEST_SHARE = 1e-4
 # Each plot item would register every part of a settings form nobody here sees, walking through Qt objects that
 # Python may hold stale handles of once a window has gone: with several windows in one process that can crash.
 WidgetGroup.autoAdd = lambda self, obj: None
+
+
+def _label_again(axis: pg.AxisItem) -> None:
+    """A label is laid out where it has changed: eight times an axis is asked to before it is shown at all."""
+    text = axis.labelString()
+    if axis.__dict__.get("laid_out") != text:
+        axis.laid_out = text
+        axis.label.setHtml(text)
+        axis._adjustSize()
+    axis.picture = None
+    axis.update()
+
+
+pg.AxisItem._updateLabel = _label_again
 
 
 class QuietAxis(pg.AxisItem):
@@ -159,13 +174,14 @@ class LevelAxis(QuietAxis):
         return [short(value, 6) if abs(value) > spacing * 1e-6 else "0" for value in values]
 
 
-class Plot(pg.PlotWidget):
+class Plot(InTurn, pg.PlotWidget):
     """A plot with a frequency axis (or a plain one) and a read-out under the pointer."""
 
     zoomed = pyqtSignal()
     was_reset = pyqtSignal()
     pointed = pyqtSignal(float, float)
     marked = pyqtSignal(str, float)
+    has_ground = True
 
     def __init__(self, unit: str, frequency: bool = True, parent: QWidget | None = None) -> None:
         self.frequency_axis = FrequencyAxis() if frequency else None
@@ -192,11 +208,17 @@ class Plot(pg.PlotWidget):
         self.setMouseTracking(True)
         self.dress()
 
+    @property
+    def is_held(self) -> bool:
+        """While something in it is dragged."""
+        return self.scene().dragItem is not None
+
     def dress(self) -> None:
         """Take on the theme's colours."""
+        self.forget_place()
         self.setBackground(THEME.color("card"))
         self.setFrameShape(QFrame.Shape.NoFrame)
-        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.take_turns()
         for side in ("bottom", "left"):
             axis = self.plotItem.getAxis(side)
             axis.setZValue(-1)  # the grid lies under what is drawn

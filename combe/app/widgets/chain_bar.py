@@ -56,8 +56,9 @@ class Step(QWidget):
 
     def set_open(self, is_open: bool) -> None:
         """Whether its page is the one shown."""
-        self.is_open = is_open
-        self.update()
+        if is_open != self.is_open:
+            self.is_open = is_open
+            self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """Open."""

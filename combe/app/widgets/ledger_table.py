@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from combe.app.plots.frame import InTurn
 from combe.app.theme.marks import VERDICT_COLORS, draw_seal, draw_verdict
 from combe.app.theme.palette import BODY, SMALL, THEME, font
 from combe.app.widgets.parts import verdict_of
@@ -175,7 +176,7 @@ class LedgerDelegate(QStyledItemDelegate):
         return QSize(120, ROW_HEIGHT)
 
 
-class LedgerTable(QTableView):
+class LedgerTable(InTurn, QTableView):
     """The table. ``line_picked`` carries a line and the step it belongs to."""
 
     line_picked = pyqtSignal(object, str)
@@ -185,6 +186,7 @@ class LedgerTable(QTableView):
         self.ledger = LedgerModel()
         self.setModel(self.ledger)
         self.setItemDelegate(LedgerDelegate(self))
+        self.take_turns()
         self.setShowGrid(False)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)

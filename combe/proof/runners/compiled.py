@@ -41,7 +41,7 @@ class Compiled(InFolder):
         self.source = [] if is_cpp or package.code.is_header_alone else [f"{package.file}.c"]
         if package.code.is_header_alone:
             self.flags.append(f"-D{package.name.upper()}_BODY")
-        package.write(self.folder)
+        package.write(self.folder, is_lasting=False)
 
     def build(self) -> None:
         """The delivered check and a program that takes a stream."""

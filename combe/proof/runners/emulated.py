@@ -89,7 +89,7 @@ class Emulated:
 
     def _build(self, samples: NDArray[Any], folder: Path) -> None:
         package = self.package
-        package.write(folder)
+        package.write(folder, is_lasting=False)
         (folder / "harness.c").write_text(self._harness(samples), encoding="utf-8")
         start, memory = f"start_{self.on.family}.c", f"{self.on.family}.ld"
         for name in ("board.c", start, memory):

@@ -89,7 +89,7 @@ class Simulated:
         """
         with tempfile.TemporaryDirectory(prefix="combe-hdl-") as place:
             folder = Path(place)
-            self.package.write(folder)
+            self.package.write(folder, is_lasting=False)
             for file in bench_files(self.realization, self.built, self.package.language, vectors, self.choices):
                 (folder / file.name).write_text(file.text, encoding="utf-8")
             said = self._simulate(folder)

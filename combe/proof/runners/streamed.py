@@ -50,7 +50,7 @@ class Streamed(InFolder):
     def build(self) -> None:
         """Compile the circuit with a program that feeds it."""
         name, folder = self.package.name, self.folder
-        self.package.write(folder)
+        self.package.write(folder, is_lasting=False)
         circuit = self.built.circuit
         extra = [port.signal for port in circuit.ports if port.signal.name not in PORTS]
         values = {"name": name, "extra": extra, "patience": PATIENCE, "changes_rate": self.realization.changes_rate}
