@@ -481,21 +481,25 @@ def slowest(window: Any, app: Any) -> None:
     }
     for entry in REGISTER:
         if entry.name in window.plots.buttons:
-            ways[f"page {entry.name}"] = [lambda name=entry.name: window.plots.open_tab(name)] * 2
+            ways[f"page {entry.name}"] = [lambda name=entry.name: window.plots.open_tab(name)]
     for name, moves in ways.items():
-        for move in moves:
-            app.longest = 0.0
-            started = time.perf_counter()
-            move()
-            spent = 1e3 * (time.perf_counter() - started)
-            idle(app, 0.4)
-            found = max(spent, 1e3 * app.longest)
-        note(
-            f"thread_{name.replace(' ', '_')}",
-            found,
-            "ms",
-            f"the longest stretch on the interface thread, second time ({app.worst})",
-        )
+        for turn in ("first", "later"):
+            worst, what = 0.0, ""
+            for move in moves:
+                app.longest = 0.0
+                started = time.perf_counter()
+                move()
+                spent = 1e3 * (time.perf_counter() - started)
+                idle(app, 0.4)
+                if max(spent, 1e3 * app.longest) > worst:
+                    worst = max(spent, 1e3 * app.longest)
+                    what = "the call itself" if spent > 1e3 * app.longest else app.worst
+            note(
+                f"thread_{name.replace(' ', '_')}_{turn}",
+                worst,
+                "ms",
+                f"the longest stretch on the interface thread, {turn} ({what})",
+            )
 
 
 def frames() -> None:

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QEvent, QEventLoop, QPointF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 
+from combe.app.ahead import Ahead
 from combe.app.collector import keep_heaps_small
 from combe.app.looked_at import WORK
 from combe.app.picture import settle
@@ -85,6 +86,9 @@ def opened(project: Project, width: int = 1280, height: int = 800) -> Iterator[t
     session.start()
     settle(session)
     idle(app, 0.3)
+    ahead = Ahead(window)
+    while not ahead.is_done:
+        idle(app, 0.3)
     try:
         yield window, paints
     finally:

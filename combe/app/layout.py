@@ -125,6 +125,19 @@ class Layout(QMainWindow):
         assert isinstance(shown, Page)
         return shown
 
+    def unmade(self) -> list[str]:
+        """Pages that haven't been looked at, in the order in which they stand."""
+        plots = [name for name in self.plots.buttons if name not in self.plots.pages]
+        bench = ["bench"] if self.middle.count() < 3 else []
+        return [*plots, *bench, *(name for name in self.code_view.offered if name not in self.code_view.made)]
+
+    def make_page(self, name: str) -> None:
+        """One of these."""
+        if name == "bench":
+            _ = self.bench_page
+        else:
+            (self.plots if name in self.plots.buttons else self.code_view).page(name)
+
     def show_plots_only(self) -> None:
         """Hide everything around the plots."""
         for part in (

@@ -52,6 +52,7 @@ def _run(project: Project, path: Path | None) -> int:
         from PyQt6.QtWidgets import QApplication
     except ImportError as error:
         raise ToolError(f"Qt can't be loaded ({error})", "combe", "make setup as root installs what it needs") from None
+    from combe.app.ahead import Ahead
     from combe.app.collector import keep_heaps_small
     from combe.app.guard import Guard
     from combe.app.looked_at import WORK
@@ -83,6 +84,7 @@ def _run(project: Project, path: Path | None) -> int:
     window.show()
     session.start()
     QTimer.singleShot(0, lambda: WORKERS.serve_window(WORK))
+    QTimer.singleShot(0, lambda: Ahead(window))
     if left:
         # Once the first picture stands there.
         QTimer.singleShot(0, lambda: window.dialogs.offer_left_behind(left, recovery))

@@ -5,6 +5,7 @@ No Qt here: a page is made from its module when it is first opened, and the comm
 
 from __future__ import annotations
 
+import sys
 from importlib import import_module
 from typing import TYPE_CHECKING
 
@@ -47,10 +48,19 @@ class Entry(Struct, frozen=True):
     of: str = ""
     pictures: tuple[tuple[str, Picture], ...] = ()
 
+    @property
+    def module(self) -> str:
+        """Where the page is made."""
+        return f"combe.app.pages.{self.made_in.partition(':')[0]}"
+
+    @property
+    def is_loaded(self) -> bool:
+        """Whether nothing has to be read to make it."""
+        return self.module in sys.modules
+
     def make(self) -> Page:
         """A new page."""
-        module, _, name = self.made_in.partition(":")
-        page: Page = getattr(import_module(f"combe.app.pages.{module}"), name)()
+        page: Page = getattr(import_module(self.module), self.made_in.partition(":")[2])()
         return page
 
     def is_for(self, kind: str) -> bool:
