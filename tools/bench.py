@@ -468,6 +468,20 @@ def thread() -> None:
         note("thread_released", 1e3 * app.longest, "ms", f"and let go, all else following: the longest was {app.worst}")
 
 
+def screen() -> None:
+    """The same hand, window and theme on an X server's screen, where there is one."""
+    from tests.screens import has_server, screen
+
+    if not has_server():
+        print("Xvfb isn't on this machine: nothing measured on its screen")
+        return
+    with screen() as environment:
+        for name in ("dragging", "thread"):
+            subprocess.run([sys.executable, __file__, name], cwd=ROOT, env=environment, check=True, capture_output=True)
+            for key, row in json.loads(RECORD.read_text(encoding="utf-8")).items():
+                note(f"{key}_on_x", row["value"], row["unit"], row["what"])
+
+
 def slowest(window: Any, app: Any) -> None:
     """When theme, step and page change."""
     from hand import idle
@@ -589,7 +603,7 @@ def main() -> int:
     """All of them, or those named, each in a process of its own: none finds what another has warmed up or left."""
     sys.path.insert(0, str(ROOT))
     parts = (
-        commands, designs, classics, races, runs, arithmetic, processors, rates, host, response, start, dragging, thread, frames
+        commands, designs, classics, races, runs, arithmetic, processors, rates, host, response, start, dragging, thread, screen, frames
     )  # fmt: skip
     names = [part.__name__ for part in parts]
     wanted = [name for name in sys.argv[1:] if name in names]

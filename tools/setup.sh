@@ -6,7 +6,7 @@ cd "$(dirname "$0")/.."
 
 packages="gcc libc6-dev make libegl1 libgl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libglib2.0-0
  libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0
- fonts-dejavu-core gcc-arm-none-eabi libnewlib-arm-none-eabi qemu-system-arm cppcheck
+ fonts-dejavu-core xvfb gcc-arm-none-eabi libnewlib-arm-none-eabi qemu-system-arm cppcheck
  g++ iverilog verilator ghdl yosys nextpnr-ice40 fpga-icestorm"
 
 if [ "${1:-}" = all ]; then
