@@ -179,6 +179,8 @@ def _warm() -> None:
              {"name": "high", "start_hz": 9000, "stop_hz": 24_000, "max_db": -50}]  # fmt: skip
     head = {"format": "combe-requirement", "version": 1, "name": "warm", "sample_rate_hz": 48_000, "bands": bands}
     make_ready()
+    _warm_rarer_loops()
+    _warm_hypothesis()
     for folder in templates.FOLDERS:
         for name in templates.templates(folder).list_templates(("j2",)):
             with contextlib.suppress(TemplateError):
@@ -189,6 +191,32 @@ def _warm() -> None:
         ("elliptic", {"structure": "lattice"}),
     ):
         measured_noise(combe.realize(combe.design(requirement_from(head), method=method), **more).realization)
+
+
+def _warm_rarer_loops() -> None:
+    """Those that a few modules run."""
+    import numpy as np
+
+    from combe.app.plots import seen
+    from combe.designing.equiripple import compiled
+    from combe.designing.rates.least_worst import LeastWorst
+
+    nodes = np.cos(np.linspace(0.1, 3, 9))
+    compiled.barycentric(nodes, nodes, nodes, compiled.node_weights(nodes))
+    search = LeastWorst(2)
+    search.add(np.column_stack([np.ones(9), nodes]), nodes**2, np.zeros(9, dtype=bool))
+    search.solved(1.0)
+    with contextlib.suppress(ImportError):
+        seen.make_ready()
+        seen._ready.clear()
+
+
+def _warm_hypothesis() -> None:
+    """It reads every module once for the figures in it, to try them too."""
+    with contextlib.suppress(ImportError):
+        from hypothesis import given, settings, strategies
+
+        settings(max_examples=100, database=None)(given(strategies.floats())(lambda _: None))()
 
 
 def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[str, str, float, float]]:
