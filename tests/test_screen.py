@@ -18,13 +18,18 @@ except ImportError as error:
     raise unittest.SkipTest(f"Qt can't be loaded: {error}") from None
 
 from PyQt6.QtCore import QPoint
+from PyQt6.QtGui import QColor, QImage
+from PyQt6.QtWidgets import QWidget
 
 from combe.app.ahead import Ahead
+from combe.app.pages.bench import Figures
 from combe.app.pages.register import BY_NAME, REGISTER
 from combe.app.plots import frame
 from combe.app.plots.frame import Frame
+from combe.app.theme.palette import THEME
 from combe.project import edits
 from tests.screens import has_server, screen
+from tests.support import application_for
 from tests.test_app import WindowCase
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -124,6 +129,35 @@ class Turns(unittest.TestCase):
     def test_a_picture_is_painted_whole(self) -> None:
         turns, parts = Frame(), [Slow(name, 50) for name in "abc"]
         self.assertTrue(all(turns.has_turn(part) for part in parts))  # type: ignore[arg-type]
+
+
+class Ground(unittest.TestCase):
+    def test_what_was_there_stays_unless_that_was_elsewhere(self) -> None:
+        application = application_for(self)
+        card, other = QWidget(), QColor("magenta")
+        part = Figures()
+        part.setParent(card)
+        part.setGeometry(10, 10, 40, 20)
+        card.resize(100, 60)
+        card.show()
+        self.addCleanup(card.close)
+        application.processEvents()
+        part.grab()
+
+        def seen() -> QColor:
+            image = QImage(part.size(), QImage.Format.Format_RGB32)
+            image.fill(other)
+            with mock.patch.object(frame.FRAME, "has_turn", return_value=False):
+                part.render(image, flags=QWidget.RenderFlag(0))
+            return image.pixelColor(20, 10)
+
+        self.assertEqual(seen(), other)
+        part.move(30, 20)
+        self.assertEqual(seen(), THEME.color("card"))
+        part.grab()
+        self.assertEqual(seen(), other)
+        part.forget_place()
+        self.assertEqual(seen(), THEME.color("card"))
 
 
 class MadeAhead(WindowCase):

@@ -203,6 +203,49 @@ FAULTS = (
         "test_masks",
         "pieces of a mask part under the hand",
     ),
+    # -- painting in turns, pages made ahead
+    Fault(
+        "app/plots/frame.py",
+        "                    part.paint_owed()",
+        "                    pass",
+        "test_screen",
+        "what waited for its turn is never painted",
+    ),
+    Fault(
+        "app/plots/frame.py",
+        "if place != self._place:",
+        "if place == self._place:",
+        "test_screen",
+        "what was there is painted over, or another page shows through",
+    ),
+    Fault(
+        "app/plots/frame.py",
+        "is_longest = not self._is_served and bool(self._waiting) and self._waiting[0] is part",
+        "is_longest = False",
+        "test_screen",
+        "a part painted in every frame keeps the others waiting for ever",
+    ),
+    Fault(
+        "app/ahead.py",
+        "if now != before or session.is_busy or session.is_dragging:",
+        "if session.is_busy or session.is_dragging:",
+        "test_screen",
+        "a page is made while the hand moves",
+    ),
+    Fault(
+        "app/ahead.py",
+        "BY_NAME[name].is_loaded",
+        "True",
+        "test_screen",
+        "a page is made whose module has to be read first",
+    ),
+    Fault(
+        "placing.py",
+        "            if is_lasting:",
+        "            if not is_lasting:",
+        "test_keeping test_project",
+        "what is exported isn't on the disk when it is put in place",
+    ),
     # -- clocks between samples where stages in a row wait for each other
     Fault(
         "delivery/hdl/rate_pace.py",
