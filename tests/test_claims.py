@@ -15,6 +15,7 @@ from combe.rounding.recursive import SECTION_STRUCTURES
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT / "tools"))
 claims = importlib.import_module("claims")
+faults = importlib.import_module("fault_table")
 
 
 class Quotes(unittest.TestCase):
@@ -32,6 +33,18 @@ class Quotes(unittest.TestCase):
     def test_a_claim_that_is_false_is_told(self) -> None:
         found, said = claims.held(claims.Claim("README.md", "does the washing-up", ("claims.Counts.methods",)))
         self.assertEqual((found, said), (False, "not said there"))
+
+
+class FaultTable(unittest.TestCase):
+    def test_every_fault_stands_once_in_its_file_and_names_tests_that_exist(self) -> None:
+        for fault in faults.FAULTS:
+            text = (ROOT / "combe" / fault.file).read_text(encoding="utf-8")
+            self.assertEqual(text.count(fault.old), 1, f"{fault.file}: {fault.what}")
+            self.assertNotEqual(fault.old, fault.new, fault.what)
+            for name in fault.tests.split():
+                module, _, case = name.partition(".")
+                source = (ROOT / "tests" / f"{module}.py").read_text(encoding="utf-8")
+                self.assertIn(f"\nclass {case}", source, f"{fault.what}: {name}")
 
 
 class Counts(unittest.TestCase):

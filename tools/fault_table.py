@@ -652,8 +652,8 @@ FAULTS = (
     # -- a kept library, the picture under the hand
     Fault(
         "proof/verilated.py",
-        'repr((version("verilator"), version("g++"), switches, user, LIBRARY_FLAGS))',
-        'repr((version("verilator"), version("g++"), user, LIBRARY_FLAGS))',
+        'repr((version("verilator"), version("g++"), switches, user, LIBRARY_FLAGS, READ))',
+        'repr((version("verilator"), version("g++"), user, LIBRARY_FLAGS, READ))',
         "test_verilated",
         "objects of another way to build are taken",
     ),
@@ -1365,7 +1365,7 @@ FAULTS = (
     ),
     Fault(
         "placing.py",
-        "    return _Whole(target, content, info)",
+        "    return _Whole(target, content, info, is_lasting)",
         "    return _Through(path, content, info)",
         "test_keeping",
         "a write that isn't atomic",
