@@ -36,7 +36,7 @@ from combe.designing.costs import cost_of_design
 from combe.designing.designed import Design
 from combe.designing.file import design_document, design_from
 from combe.designing.rates.chain import planned
-from combe.designing.rates.phase_polynomials import best_kernel
+from combe.designing.rates.phase_polynomials import _tops, best_kernel
 from combe.designing.rates.plans import plan_from
 from combe.designing.rates.stages import RateStage
 from combe.designing.task import DesignChoice
@@ -267,6 +267,13 @@ class Plans(unittest.TestCase):
             if len(there):
                 worst = 20 * log10(max(gain_of(told, there, rate).max(), 1e-12))
                 self.assertLessEqual(worst, limit + 1e-6, found.size_words)
+
+    def test_the_top_of_a_parabola_is_found_between_its_points(self) -> None:
+        for top in (3.0, 3.2, 3.5, 3.8):
+            off = 1.5 - 0.1 * (np.arange(8) - top) ** 2
+            places, moved, height = _tops(off)
+            np.testing.assert_allclose((places + moved)[0], top, atol=1e-12)
+            np.testing.assert_allclose(height[0], 1.5, atol=1e-12)
 
     def test_every_plan_keeps_every_limit_with_far_fewer_coefficients(self) -> None:
         for brief, plan in some(

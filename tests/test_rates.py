@@ -621,6 +621,12 @@ def looked_at(
 
 
 class Designed(unittest.TestCase):
+    def test_a_row_is_named_by_its_stages_and_one_of_taps_by_how_many(self) -> None:
+        row, single = planned(DOWN, "4x2"), planned(DOWN, "single")
+        self.assertEqual((row.size_words, row.summary()), ("4x2", f"{row.method}, stages 4x2"))
+        self.assertEqual(single.size_words, f"{single.order + 1} taps")
+        self.assertEqual(single.summary(), f"{single.method}, order {single.order}")
+
     def test_every_plan_keeps_every_limit(self) -> None:
         plans = ((DOWN, ("single", "2x2x2", "4x2", "2x4", "cic4x2", "cic2x2x2", "")), (UP, ("single", "2x2", "2xcic2", "")),
                  (RATIO, ("single", "")), (STRICT, ("single", "2x4", "")), (SLOWER, ("single", "5/6x2", "5/2x3x2", "5/12", "")),
