@@ -19,7 +19,7 @@ except ImportError as error:
 
 from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QColor, QImage
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from combe.app.ahead import Ahead
 from combe.app.pages.bench import Figures
@@ -191,6 +191,11 @@ class MadeAhead(WindowCase):
         for k in range(4):
             self.pointer = QPoint(5 + k, 5)
             self.ahead.look()
+        field = QLineEdit()
+        with mock.patch("combe.app.ahead.QApplication.focusWidget", lambda: field):
+            for k in range(1, 5):
+                field.setText("1" * k)
+                self.ahead.look()
         self.session.edit(edits.coefficient_bits(12))
         self.ahead.look()
         self.ahead.look()

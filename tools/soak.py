@@ -31,6 +31,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 from PyQt6.QtCore import Qt, QTimer, qInstallMessageHandler  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 
+from combe.app.ahead import Ahead  # noqa: E402
 from combe.app.pages.register import CODE, PLOTS, placed  # noqa: E402
 from combe.app.session import Session  # noqa: E402
 from combe.app.settings import Settings  # noqa: E402
@@ -111,6 +112,7 @@ class Soak:
         self.draw = random.Random(seed)
         self.session = Session(recorder_project())
         self.window = MainWindow(self.session, Settings(path=Path(HOME) / "settings.json"))
+        Ahead(self.window)
         self.window.resize(1280, 800)
         self.window.show()
         self.session.start()

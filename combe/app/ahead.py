@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QPoint, QTimer
 from PyQt6.QtGui import QCursor
+from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from combe.app.pages.register import BY_NAME
 
@@ -24,7 +25,7 @@ class Ahead(QObject):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self._window = window
-        self._seen: tuple[Project, str, QPoint] | None = None
+        self._seen: tuple[Project, str, QPoint, str] | None = None
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)
         self._timer.start(TURN_MS)
@@ -37,7 +38,9 @@ class Ahead(QObject):
     def look(self) -> None:
         """One page more, if everything rests."""
         window = self._window
-        now = (window.session.project, window.step, QCursor.pos())
+        field = QApplication.focusWidget()
+        typed = field.text() if isinstance(field, QLineEdit) else ""
+        now = (window.session.project, window.step, QCursor.pos(), typed)
         before, self._seen = self._seen, now
         session = window.session
         if now != before or session.is_busy or session.is_dragging:
