@@ -19,7 +19,7 @@ except ImportError as error:
 
 from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QColor, QImage
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QLabel, QLineEdit, QWidget
 
 from combe.app.ahead import Ahead
 from combe.app.pages.bench import Figures
@@ -158,6 +158,23 @@ class Ground(unittest.TestCase):
         self.assertEqual(seen(), other)
         part.forget_place()
         self.assertEqual(seen(), THEME.color("card"))
+
+
+class Heights(unittest.TestCase):
+    def test_figures_are_as_high_as_a_label_of_the_same_text_font_and_width(self) -> None:
+        self.application = application_for(self)
+        part, plain = Figures(), QLabel()
+        for label in (part, plain):
+            label.setWordWrap(True)
+        for words, size, width in ((30, 10, 500), (30, 10, 700), (200, 10, 700), (200, 17, 700), (1, 17, 470)):
+            for label in (part, plain):
+                face = label.font()
+                face.setPointSize(size)
+                label.setFont(face)
+                label.setText("<b>level</b> " + "figures " * words)
+                label.resize(width, 50)
+            self.assertEqual(part.heightForWidth(width), plain.heightForWidth(width))
+            self.assertEqual(part.sizeHint().height(), plain.heightForWidth(width))
 
 
 class MadeAhead(WindowCase):
