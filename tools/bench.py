@@ -477,7 +477,9 @@ def screen() -> None:
         return
     with screen() as environment:
         for name in ("dragging", "thread"):
-            subprocess.run([sys.executable, __file__, name], cwd=ROOT, env=environment, check=True, capture_output=True)
+            subprocess.run(
+                [sys.executable, __file__, name], cwd=ROOT, env=environment, check=True, stdout=subprocess.DEVNULL
+            )
             for key, row in json.loads(RECORD.read_text(encoding="utf-8")).items():
                 note(f"{key}_on_x", row["value"], row["unit"], row["what"])
 
@@ -610,7 +612,9 @@ def main() -> int:
     if len(wanted) == 1:
         parts[names.index(wanted[0])]()
         RECORD.write_text(json.dumps(RESULTS), encoding="utf-8")
-        return 0
+        sys.stdout.flush()
+        # Not through the interpreter's end: an application that times its events in Python is asked for more of them there.
+        os._exit(0)
     every: dict[str, dict[str, Any]] = {}
     for name in wanted or names:
         done = subprocess.run([sys.executable, __file__, name], cwd=ROOT, check=False)
