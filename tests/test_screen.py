@@ -22,11 +22,11 @@ from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QLabel, QLineEdit, QWidget
 
 from combe.app.ahead import Ahead
-from combe.app.pages.bench import Figures
 from combe.app.pages.register import BY_NAME, REGISTER
 from combe.app.plots import frame
 from combe.app.plots.frame import Frame
 from combe.app.theme.palette import THEME
+from combe.app.widgets.figures_label import FiguresLabel
 from combe.project import edits
 from tests.screens import has_server, screen
 from tests.support import application_for
@@ -43,6 +43,7 @@ from combe.app.picture import settle
 from combe.app.session import Session
 from combe.app.settings import Settings
 from combe.app.theme.palette import THEME
+from combe.app.widgets.figures_label import FiguresLabel
 from combe.app.window import MainWindow
 from combe.project.demo import demo_project
 THEME.use("light", app)
@@ -135,7 +136,7 @@ class Ground(unittest.TestCase):
     def test_what_was_there_stays_unless_that_was_elsewhere(self) -> None:
         application = application_for(self)
         card, other = QWidget(), QColor("magenta")
-        part = Figures()
+        part = FiguresLabel()
         part.setParent(card)
         part.setGeometry(10, 10, 40, 20)
         card.resize(100, 60)
@@ -163,7 +164,7 @@ class Ground(unittest.TestCase):
 class Heights(unittest.TestCase):
     def test_figures_are_as_high_as_a_label_of_the_same_text_font_and_width(self) -> None:
         self.application = application_for(self)
-        part, plain = Figures(), QLabel()
+        part, plain = FiguresLabel(), QLabel()
         for label in (part, plain):
             label.setWordWrap(True)
         for words, size, width in ((30, 10, 500), (30, 10, 700), (200, 10, 700), (200, 17, 700), (1, 17, 470)):

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QCheckBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from combe.app.jobs import Errand
 from combe.app.pages.bench_figures import LOOKS, figures_html, figures_text, look_of, meanings_html
@@ -20,11 +20,11 @@ from combe.app.pages.sheet import WAYS
 from combe.app.plots.axes import Plot
 from combe.app.plots.cursors import Cursors
 from combe.app.plots.curve import NOTHING, Curve
-from combe.app.plots.frame import InTurn
 from combe.app.plots.level_stroke import LevelStroke
 from combe.app.plots.signal_views import ConstellationPlot, HistogramPlot, SpectrogramPlot
 from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
+from combe.app.widgets.figures_label import FiguresLabel
 from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, Panel, label
 from combe.benching.asks import HEARD
@@ -43,41 +43,6 @@ Array = NDArray[np.float64]
 ALL = "input and outputs"
 LOWER = ("spectra", "spectrogram", "histogram", "constellation")
 SHOWN = 160
-LEAST_FIGURES = 460
-
-
-class Figures(InTurn, QLabel):
-    """A rich text of many figures, as high as it is at the width it has: a label would lay it out at twenty widths, in search of a
-    handsome one, each time it changes."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._heights: dict[int, int] = {}
-        self.take_turns()
-
-    def setText(self, text: str | None) -> None:
-        """Another text."""
-        self._heights.clear()
-        super().setText(text)
-
-    def changeEvent(self, event: QEvent | None) -> None:
-        """Another font, another theme."""
-        self._heights.clear()
-        super().changeEvent(event)
-
-    def heightForWidth(self, width: int) -> int:
-        """Laid out once at each width: a layout asks for it four times over."""
-        if width not in self._heights:
-            self._heights[width] = super().heightForWidth(width)
-        return self._heights[width]
-
-    def sizeHint(self) -> QSize:
-        """At the width it has."""
-        return QSize(LEAST_FIGURES, self.heightForWidth(max(self.width(), LEAST_FIGURES)))
-
-    def minimumSizeHint(self) -> QSize:
-        """Likewise."""
-        return self.sizeHint()
 
 
 class BenchView(Panel):
@@ -132,7 +97,7 @@ class BenchView(Panel):
         self.strokes: dict[tuple[str, str], Stroke] = {}
         self._errand = Errand()
         self._errand.arrived.connect(self._take)
-        self.figures = Figures()
+        self.figures = FiguresLabel()
         self.figures.setTextFormat(Qt.TextFormat.RichText)
         self.figures.setWordWrap(True)
         self.figures.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
