@@ -399,11 +399,11 @@ class Looking(WindowCase):
         QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=cell)
         self.assertEqual(self.window.step, "rounded")
         assert self.session.results.rounded is not None
-        (left, right), _ = self.window.plots.magnitude.main.plotItem.getViewBox().viewRange()
+        (left, right), _ = self.window.plots.magnitude.main.view.viewRange()
         self.assertTrue(left < self.session.results.rounded.lines[0].at_hz < right)
         self.assertLess(right - left, 20_000)
         self.window.actions_table.named("Show the whole plot").trigger()
-        (left, right), _ = self.window.plots.magnitude.main.plotItem.getViewBox().viewRange()
+        (left, right), _ = self.window.plots.magnitude.main.view.viewRange()
         self.assertGreater(right - left, 120_000)
 
     def test_themes_and_shares_of_the_sample_rate(self) -> None:

@@ -200,7 +200,7 @@ class InTheWindow(WindowCase):
         self.assertTrue(last.is_excerpt)
         # All of it can be seen, the piece by piece as well, in as many points as the plot has pixels.
         time = self.window.bench_page.view.time
-        time.plotItem.getViewBox().setXRange(0.0, 2_100_000 / 250, padding=0)
+        time.view.setXRange(0.0, 2_100_000 / 250, padding=0)
         self.assertFalse(time.grab().isNull())
         stroke = self.window.bench_page.view.strokes["time", "input"]
         self.assertLess(len(stroke.x), 12 * time.width())

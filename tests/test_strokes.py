@@ -110,11 +110,11 @@ class Pixels(unittest.TestCase):
             stems.set_look(QColor("#204060"), 1)
             stems.show_points(np.arange(count), np.full(count, 3.0))
             self.assertLessEqual(stems.boundingRect().top(), 0)
-            plot.addItem(stems)
-            plot.plotItem.getViewBox().setRange(xRange=(-1, count), yRange=(-1, 4), padding=0)
+            plot.add(stems)
+            plot.view.setRange(xRange=(-1, count), yRange=(-1, 4), padding=0)
             image = plot.grab().toImage()
             self.assertEqual(len(stems._dots) > 0, has_dots)
-            box = plot.plotItem.getViewBox()
+            box = plot.view
             spot = box.mapViewToScene(QPointF(count // 2, 1.5)).toPoint()
             dark = [
                 image.pixelColor(spot.x() + dx, spot.y()).lightness() < 200 for dx in (-1, 0, 1)
@@ -145,16 +145,16 @@ class Pixels(unittest.TestCase):
         plot = Plot("dB")
         plot.resize(640, 420)
         plot.setBackground("w")
-        plot.plotItem.getViewBox().setRange(xRange=(0, 10), yRange=(-50, 10), padding=0)
+        plot.view.setRange(xRange=(0, 10), yRange=(-50, 10), padding=0)
         x = np.linspace(0, 10, 3000)
         y = -20 + 25 * np.sin(9 * x) - 100 * (np.abs(x - 5) < 0.05)
         stroke = Stroke()
         stroke.set_look(QColor("black"), 2.0)
         stroke.show_points(x, np.where(x > 9, np.nan, y))
         empty = self.gray(plot)
-        plot.addItem(stroke, ignoreBounds=True)
+        plot.add(stroke)
         plot.show()
-        box = plot.plotItem.getViewBox()
+        box = plot.view
         points = [QPointF(plot.mapFromScene(box.mapViewToScene(QPointF(a, b)))) for a, b in zip(x[x <= 9], y[x <= 9])]
         picture = plot.grab().toImage()
         wanted = QImage(picture.size(), QImage.Format.Format_ARGB32)
@@ -166,7 +166,7 @@ class Pixels(unittest.TestCase):
         painter.end()
         drawn = empty.astype(int) - self.gray(plot).astype(int)
         plain = 255 - self.levels(wanted).astype(int)
-        inside = plot.plotItem.getViewBox().sceneBoundingRect().toRect().adjusted(3, 3, -3, -3)
+        inside = plot.view.sceneBoundingRect().toRect().adjusted(3, 3, -3, -3)
         part = np.s_[inside.top() : inside.bottom(), inside.left() : inside.right()]
         dark_drawn, dark_plain = drawn[part] > 120, plain[part] > 150
         self.assertGreater(np.count_nonzero(dark_plain), 2000)
@@ -183,18 +183,18 @@ class Pixels(unittest.TestCase):
         x = np.linspace(0, 10, 4000)
         plot = Plot("dB")
         plot.resize(1100, 420)
-        plot.plotItem.getViewBox().setRange(xRange=(0, 10), yRange=(-50, 10), padding=0)
+        plot.view.setRange(xRange=(0, 10), yRange=(-50, 10), padding=0)
         strokes_ = [Stroke() for _ in range(5)]
         for k, (stroke, color) in enumerate(zip(strokes_, ("red", "green", "blue", "black", "magenta"))):
             stroke.set_look(QColor(color), 1.0, dashed=k == 3, is_smooth=False)
             stroke.show_points(x[: 4000 - 700 * k], -20 + 25 * np.sin((5 + k) * x[: 4000 - 700 * k]))
-            plot.addItem(stroke, ignoreBounds=True)
+            plot.add(stroke)
             stroke.setZValue(k)
         strokes_[2].hide()
         plot.show()
         alone = self.pixels(plot)
         bundle = Bundle()
-        plot.addItem(bundle, ignoreBounds=True)
+        plot.add(bundle)
         bundle.hold(strokes_)
         together = self.pixels(plot)
         self.assertGreater(int(np.count_nonzero(np.any(alone != alone[0, 0], axis=2))), 5000)
@@ -217,11 +217,11 @@ class Pixels(unittest.TestCase):
                 stroke = kind()
                 stroke.set_look(QColor("black"), 2.0)
                 stroke.show_points(x[:: 1 if kind is Stroke else 60], y[:: 1 if kind is Stroke else 60])
-                plot.addItem(stroke, ignoreBounds=True)
+                plot.add(stroke)
                 plot.show()
                 with unittest.mock.patch.object(stroke, "_strokes", wraps=stroke._strokes) as made:
                     for left in way:
-                        plot.plotItem.getViewBox().setRange(xRange=(left, left + 3), yRange=(-50, 10), padding=0)
+                        plot.view.setRange(xRange=(left, left + 3), yRange=(-50, 10), padding=0)
                         picture = self.gray(plot).astype(int)
                 self.assertEqual(made.call_count, 1, "the view was only moved")
                 pictures.append(picture)
@@ -237,7 +237,7 @@ class Pixels(unittest.TestCase):
             plot.show_requirement(BAT)
             plot.show_curves([Curve("fir", source, "river")])
             plot.show()
-            box = plot.main.plotItem.getViewBox()
+            box = plot.main.view
             with unittest.mock.patch(
                 "combe.app.plots.magnitude.magnitude_window", wraps=curves.magnitude_window
             ) as asked_for:
@@ -299,7 +299,7 @@ class Axes(unittest.TestCase):
             plot.show()
 
             def edges(left: float, right: float, low: float, high: float, plot: Plot = plot) -> tuple[bytes, bytes]:
-                plot.plotItem.getViewBox().setRange(xRange=(left, right), yRange=(low, high), padding=0)
+                plot.view.setRange(xRange=(left, right), yRange=(low, high), padding=0)
                 QApplication.processEvents()
                 image = plot.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
                 strips = image.copy(0, 250, 500, 50), image.copy(0, 0, 50, 240)

@@ -194,7 +194,7 @@ class Views(WindowCase):
         self.assertTrue(second.isVisible())
         panel.magnitude.main.show_around(30_000, 10_000)
         QApplication.processEvents()
-        (left, right), _ = second.plotItem.getViewBox().viewRange()
+        (left, right), _ = second.view.viewRange()
         self.assertAlmostEqual((left + right) / 2, 30_000, delta=300)
         panel.show_below("loupe alone")
         self.assertFalse(second.isVisible())
@@ -387,7 +387,7 @@ class Arithmetic(WindowCase):
         page = plots.page("widths")
         self.assertIn("lattice", page.structures)
         wanted = next(p for p in page.margin.points if p[:2] == ("coupled", 14))
-        box = page.margin.plotItem.getViewBox()
+        box = page.margin.view
         pixel = page.margin.mapFromScene(box.mapViewToScene(QPointF(float(wanted[1]), wanted[2])))
         QTest.mouseMove(page.margin.viewport(), pixel)
         QTest.mouseClick(page.margin.viewport(), Qt.MouseButton.LeftButton, pos=pixel)

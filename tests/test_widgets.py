@@ -482,7 +482,7 @@ class Plots(unittest.TestCase):
         plot.show_around(2, 1)
         self.assertTrue(plot.is_zoomed)
         QTest.mouseDClick(plot.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(200, 150))
-        (left, right), _ = plot.plotItem.getViewBox().viewRange()
+        (left, right), _ = plot.view.viewRange()
         self.assertEqual((round(left, 6), round(right, 6), plot.is_zoomed), (0, 10, False))
         plot.close()
 
@@ -508,7 +508,7 @@ class Plots(unittest.TestCase):
 
         def column(hz: float) -> list[int]:
             image = plot.main.grab().toImage()
-            box = plot.main.plotItem.getViewBox()
+            box = plot.main.view
             place = plot.main.mapFromScene(box.mapViewToScene(QPointF(hz, -30.0)))
             rows = range(image.height() // 4, image.height() // 2)
             return [image.pixel(place.x() + dx, y) for dx in (-1, 0, 1) for y in rows]

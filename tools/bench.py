@@ -547,7 +547,7 @@ def frames() -> None:
     session.start()
     settle(session)
     main_plot = window.plots.magnitude.main
-    box = main_plot.plotItem.getViewBox()
+    box = main_plot.view
     times = []
     for k in range(30):
         started = time.perf_counter()

@@ -84,7 +84,7 @@ class BenchView(Panel):
         self.difference.setToolTip("each output less the ideal filter's, in millionths of full scale")
         self.difference.plain_unit = "ms"
         self.spectrum = Plot("dB of full scale")
-        self.difference.setXLink(self.time)
+        self.difference.follow(self.time)
         self.lowest = QStackedWidget()
         self.lowest.addWidget(self.spectrum)
         self.others: dict[str, SpectrogramPlot | HistogramPlot | ConstellationPlot] = {}
@@ -224,7 +224,7 @@ class BenchView(Panel):
 
     def _show_ticks(self, are_shown: bool) -> None:
         """The times under the upper plot, where no other stands below it with the same."""
-        axis = self.time.plotItem.getAxis("bottom")
+        axis = self.time.axis("bottom")
         axis.setStyle(showValues=are_shown)
         axis.setHeight(None if are_shown else 6)
 
@@ -318,7 +318,7 @@ class BenchView(Panel):
         if key not in self.strokes:
             made = Stroke() if where == "spectrum" else LevelStroke()
             plot = {"time": self.time, "difference": self.difference, "spectrum": self.spectrum}[where]
-            plot.addItem(made, ignoreBounds=True)
+            plot.add(made)
             self.strokes[key] = made
         role, width, dashed = look_of(name)
         self.strokes[key].set_look(THEME.color(role), width, dashed)
@@ -370,7 +370,7 @@ class BenchView(Panel):
             stroke.setVisible(True)
             peak, last = max(peak, float(np.max(level))), max(last, float(hz[-1]))
         for item in self.limits:
-            self.spectrum.removeItem(item)
+            self.spectrum.take_out(item)
         self.limits = []
         if self.requirement is not None and found:
             top = float(np.max(found["input"][1]))
@@ -384,7 +384,7 @@ class BenchView(Panel):
                         points[:, 1] + top,
                         pen=pg.mkPen(THEME.color("mask"), width=1.4, style=Qt.PenStyle.DashLine),
                     )
-                    self.spectrum.addItem(item, ignoreBounds=True)
+                    self.spectrum.add(item)
                     self.limits.append(item)
         if HEARD in found:
             self.top_db = float(np.max(found[HEARD][1]))

@@ -66,20 +66,20 @@ class SpectrumMask(QObject):
 
     def _draw(self) -> None:
         while len(self._lines) > len(self.pieces):
-            self.plot.removeItem(self._lines.pop())
+            self.plot.take_out(self._lines.pop())
             for _ in ENDS:
-                self.plot.removeItem(self._handles.pop())
+                self.plot.take_out(self._handles.pop())
         while len(self._lines) < len(self.pieces):
             place = len(self._lines)
             self._lines.append(pg.PlotDataItem())
-            self.plot.addItem(self._lines[-1], ignoreBounds=True)
+            self.plot.add(self._lines[-1])
             for end in ENDS:
                 handle = Handle(
                     end != "level", "Drag a piece of the mask; its sentence stands among what must come out"
                 )
                 handle.moved.connect(partial(self._on_moved, place, end))
                 handle.released.connect(self._on_released)
-                self.plot.addItem(handle, ignoreBounds=True)
+                self.plot.add(handle)
                 self._handles.append(handle)
         pen = pg.mkPen(THEME.color("ink"), width=1.5)
         for place, piece in enumerate(self.pieces):
@@ -126,7 +126,7 @@ class SpectrumMask(QObject):
 
     def add(self) -> None:
         """Another piece over the right third of what is seen, above all that stands there."""
-        (left, right), (low, high) = self.plot.plotItem.getViewBox().viewRange()
+        (left, right), (low, high) = self.plot.view.viewRange()
         start, stop = (float(f"{left + share * (right - left):.3g}") for share in (0.6, 0.9))
         level = float(round(min((low + high) / 2 - self.top, -SPARE_DB)))
         if len(self.asks) >= MOST_ASKS or not 0 <= start < stop:

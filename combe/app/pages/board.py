@@ -106,15 +106,15 @@ class CodesPlot(Plot):
     def __init__(self) -> None:
         super().__init__("code", frequency=False)
         self.plain_unit = "ms"
-        self.plotItem.getAxis("left").setWidth(LEFT)  # under the timeline
+        self.axis("left").setWidth(LEFT)  # under the timeline
         self.strokes = {"input": Stroke(), "output": Stroke()}
         for stroke in self.strokes.values():
-            self.addItem(stroke, ignoreBounds=True)
+            self.add(stroke)
         self.ends = [pg.InfiniteLine(angle=0, movable=False) for _ in range(2)]
         for line in self.ends:
-            self.addItem(line, ignoreBounds=True)
+            self.add(line)
         self.change = pg.InfiniteLine(angle=90, movable=False)
-        self.addItem(self.change, ignoreBounds=True)
+        self.add(self.change)
         self.label_axes()
 
     def show_run(self, found: BoardRun, first: int) -> None:

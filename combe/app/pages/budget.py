@@ -45,7 +45,7 @@ class SharePlot(Plot):
     def show_rows(self, rows: list[tuple[str, float, float]]) -> None:
         """(variant, count, percent) as one line a variant."""
         for line in self.lines:
-            self.removeItem(line)
+            self.take_out(line)
         self.lines = []
         for number, name in enumerate(VARIANTS):
             own = sorted((math.log2(count), share) for variant, count, share in rows if variant == name)
@@ -57,11 +57,11 @@ class SharePlot(Plot):
                 symbolSize=7, symbolBrush=color, symbolPen=None, antialias=True,
             )  # fmt: skip
             self.lines.append(line)
-            self.addItem(line, ignoreBounds=True)
+            self.add(line)
         if rows:
             counts = [math.log2(count) for _, count, _ in rows]
             ticks = sorted({round(x, 6): str(round(2**x)) for x in counts}.items())
-            self.plotItem.getAxis("bottom").setTicks([ticks])
+            self.axis("bottom").setTicks([ticks])
             top = max(share for _, _, share in rows)
             self.set_home(min(counts) - 0.3, max(counts) + 0.3, 0.0, top * 1.1)
 

@@ -54,7 +54,7 @@ class CapturePage(Page):
             (self.gain, (self.designed, self.found)),
         ):
             for item in items:
-                plot.addItem(item, ignoreBounds=True)
+                plot.add(item)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(head)

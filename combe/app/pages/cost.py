@@ -51,7 +51,7 @@ class CostPlot(Plot):
     def show_rows(self, rows: Sequence[Compared], asked_hz: float) -> None:
         """All that can be had; a line at the rate that's asked."""
         for item in self.items:
-            self.removeItem(item)
+            self.take_out(item)
         self.items = []
         possible = [row for row in rows if row.built is not None]
         if not possible:
@@ -64,17 +64,17 @@ class CostPlot(Plot):
             ys.append(y)
             role, symbol = LOOKS[ARCHITECTURES.index(row.architecture) % len(LOOKS)]
             dot = pg.ScatterPlotItem([x], [y], size=11, symbol=symbol, brush=THEME.color(role), pen=None)
-            self.addItem(dot, ignoreBounds=True)
+            self.add(dot)
             self.items.append(dot)
         self._names(possible, max(ys))
         line = pg.InfiniteLine(
             pos=math.log10(asked_hz), angle=90, pen=pg.mkPen(THEME.color("clay"), style=Qt.PenStyle.DashLine)
         )
-        self.addItem(line, ignoreBounds=True)
+        self.add(line)
         self.items.append(line)
         low, high = min([*xs, math.log10(asked_hz)]), max([*xs, math.log10(asked_hz)])
         ticks = [(float(k), frequency_text(10.0**k, 1e12, "hz")) for k in range(math.floor(low), math.ceil(high) + 1)]
-        self.plotItem.getAxis("bottom").setTicks([ticks])
+        self.axis("bottom").setTicks([ticks])
         self.set_home(low - 0.4, high + 0.4, -0.1 * max(ys), max(ys) * 1.25 + 1)
 
     def _names(self, possible: Sequence[Compared], top: float) -> None:
@@ -90,7 +90,7 @@ class CostPlot(Plot):
             taken[x] = y
             words = pg.TextItem(row.architecture, color=THEME.color("ink"), anchor=(1.12 if x > middle else -0.12, 0.5))
             words.setPos(math.log10(row.rate_hz), y)
-            self.addItem(words, ignoreBounds=True)
+            self.add(words)
             self.items.append(words)
 
 

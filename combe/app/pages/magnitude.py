@@ -72,7 +72,7 @@ class MagnitudePage(Page):
     def _make_second(self, kind: str) -> None:
         """When it is first looked at: a window begins with one plot and its loupe."""
         plot = SidePlot(kind)
-        plot.setXLink(self.magnitude.main)
+        plot.follow(self.magnitude.main)
         plot.set_log(self._is_log)
         self.pair.addWidget(plot)
         self.second[kind] = plot

@@ -39,13 +39,13 @@ class MeasuredPage(Page):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.words)
         for index, plot in enumerate(self.plots):
-            plot.addItem(self.ideal[index], ignoreBounds=True)
-            plot.addItem(self.found[index], ignoreBounds=True)
+            plot.add(self.ideal[index])
+            plot.add(self.found[index])
             plot.has_bottom_label = index == len(UNITS) - 1
-            plot.plotItem.getAxis("bottom").showLabel(plot.has_bottom_label)
+            plot.axis("bottom").showLabel(plot.has_bottom_label)
             column.addWidget(plot, 3 if index == 0 else 2)
             if index:
-                plot.setXLink(self.plots[0])
+                plot.follow(self.plots[0])
             plot.pointed.connect(self._on_pointed)
         self.show_heard(None, None, None)
 

@@ -27,7 +27,7 @@ class NoisePage(Page):
         self.density = Plot("dB of full scale per Hz")
         self.predicted, self.found = Stroke(), Stroke()
         for item in (self.found, self.predicted):
-            self.density.addItem(item, ignoreBounds=True)
+            self.density.add(item)
         self.words = label("Listening…", "muted", wrap=True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -24,8 +24,8 @@ class WidthsPage(Page):
         self.chart: Sequence[WidthPoint] = []
         self.choices = Choices()
         self.is_fir = True
-        self.margin = PointPlot("margin, dB", True)
-        self.noise = PointPlot("sine to noise, dB")
+        self.margin = PointPlot("margin, dB", "coefficient bits", True)
+        self.noise = PointPlot("sine to noise, dB", "state bits")
         self.words = label("", "muted", wrap=True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

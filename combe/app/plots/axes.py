@@ -10,8 +10,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QCoreApplication, QEvent, QPointF, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QFrame, QLabel, QWidget
-from pyqtgraph.WidgetGroup import WidgetGroup
 
+from combe.app.plots.field import Field
 from combe.app.plots.frame import InTurn
 from combe.app.theme.palette import SMALL, THEME, font
 from combe.requirement.quantities import frequency_text, short
@@ -20,15 +20,11 @@ LEFT_WIDTH = 52
 LOWEST_SHARE = 1e-4
 """A logarithmic axis begins at this share of half the sample rate."""
 
-# Each plot item would register every part of a settings form nobody here sees, walking through Qt objects that
-# Python may hold stale handles of once a window has gone: with several windows in one process that can crash.
-WidgetGroup.autoAdd = lambda self, obj: None
-
 
 def _label_again(axis: pg.AxisItem) -> None:
-    """A label is laid out where it has changed: eight times an axis is asked to before it is shown at all."""
-    text = axis.labelString()
-    if axis.__dict__.get("laid_out") != text:
+    """A label is laid out where it has changed and says something: eight times an axis is asked to before it is shown at all."""
+    text = axis.labelString() if axis.labelText else ""
+    if axis.__dict__.get("laid_out", "") != text:
         axis.laid_out = text
         axis.label.setHtml(text)
         axis._adjustSize()
@@ -174,7 +170,7 @@ class LevelAxis(QuietAxis):
         return [short(value, 6) if abs(value) > spacing * 1e-6 else "0" for value in values]
 
 
-class Plot(InTurn, pg.PlotWidget):
+class Plot(InTurn, pg.GraphicsView):
     """A plot with a frequency axis (or a plain one) and a read-out under the pointer."""
 
     zoomed = pyqtSignal()
@@ -183,30 +179,52 @@ class Plot(InTurn, pg.PlotWidget):
     marked = pyqtSignal(str, float)
     has_ground = True
 
-    def __init__(self, unit: str, frequency: bool = True, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, unit: str, frequency: bool = True, parent: QWidget | None = None, left: pg.AxisItem | None = None
+    ) -> None:
         self.frequency_axis = FrequencyAxis() if frequency else None
         bottom = self.frequency_axis or QuietAxis("bottom")
-        super().__init__(parent, axisItems={"bottom": bottom, "left": LevelAxis()}, enableMenu=False)
+        super().__init__(parent)
+        self.field = Field(left or LevelAxis(), bottom)
+        self.view = self.field.view
+        self.setCentralItem(self.field)
+        self.enableMouse(False)
         self.unit = unit
         self.plain_unit = ""
         self.has_bottom_label = True
         self._labels: tuple[str, str, str] | None = None
         self.is_zoomed = False
         self._home: tuple[float, float, float, float] | None = None
-        self.hideButtons()
         self.setAntialiasing(True)
         hover = self.scene().sendHoverEvents
         # What is dragged stays lit whatever it passes over: looking for what lies there would take a share of each frame.
         self.scene().sendHoverEvents = lambda event, exitOnly=False: self.scene().dragItem or hover(event, exitOnly)
-        self.plotItem.setContentsMargins(0, 4, 8, 0)
-        self.plotItem.getViewBox().disableAutoRange()
-        self.plotItem.getViewBox().sigRangeChangedManually.connect(self._on_manual_range)
+        self.field.setContentsMargins(0, 4, 8, 0)
+        self.view.disableAutoRange()
+        self.view.sigRangeChangedManually.connect(self._on_manual_range)
         self.read_out = QLabel(self)
         self.read_out.setProperty("role", "muted")
         self.read_out.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.read_out.hide()
         self.setMouseTracking(True)
         self.dress()
+
+    def axis(self, side: str) -> pg.AxisItem:
+        """The axis ``left`` or ``bottom``."""
+        return self.field.axes[side]
+
+    def add(self, item: pg.GraphicsObject) -> None:
+        """Draw something; the range is the plot's own affair, whatever is drawn."""
+        item.setParentItem(self.view.childGroup)  # first: else it would ask the scene how large a pixel is
+        self.view.addItem(item, ignoreBounds=True)
+
+    def take_out(self, item: pg.GraphicsObject) -> None:
+        """Draw it no longer."""
+        self.view.removeItem(item)
+
+    def follow(self, other: Plot) -> None:
+        """Show the range across that another one shows."""
+        self.view.setXLink(other.view)
 
     @property
     def is_held(self) -> bool:
@@ -220,14 +238,13 @@ class Plot(InTurn, pg.PlotWidget):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.take_turns()
         for side in ("bottom", "left"):
-            axis = self.plotItem.getAxis(side)
-            axis.setZValue(-1)  # the grid lies under what is drawn
+            axis = self.axis(side)
             axis.setPen(THEME.color("line"))
             axis.setTextPen(THEME.color("muted"))
             axis.setTickPen(THEME.color("line"))
             axis.enableAutoSIPrefix(False)
             axis.setStyle(tickFont=font(SMALL), tickLength=-4, tickTextOffset=6, maxTickLevel=1)
-        self.plotItem.showGrid(x=True, y=True, alpha=0.16 if THEME.name == "light" else 0.22)
+        self.field.set_grid(0.16 if THEME.name == "light" else 0.22)
         self.label_axes()
 
     def label_axes(self) -> None:
@@ -238,9 +255,9 @@ class Plot(InTurn, pg.PlotWidget):
             return  # setting a label draws the whole axis anew
         self._labels = labels
         style = {"color": THEME.colors.muted, "font-size": f"{SMALL}px"}
-        self.plotItem.setLabel("left", self.unit, **style)
+        self.axis("left").setLabel(self.unit, **style)
         if self.has_bottom_label:
-            self.plotItem.setLabel("bottom", bottom, **style)
+            self.axis("bottom").setLabel(bottom, **style)
 
     def set_home(self, left: float, right: float, bottom: float, top: float) -> None:
         """The range a double click returns to; shown now unless the user has zoomed, here or in the plot whose axis
@@ -248,7 +265,7 @@ class Plot(InTurn, pg.PlotWidget):
         home = (left, right, bottom, top)
         moved = home != self._home
         self._home = home
-        view = self.plotItem.getViewBox()
+        view = self.view
         if moved and not self.is_zoomed:
             if view.linkedView(view.XAxis) is None:
                 self.go_home()
@@ -260,12 +277,12 @@ class Plot(InTurn, pg.PlotWidget):
         self.is_zoomed = False
         if self._home is not None:
             left, right, bottom, top = self._home
-            self.plotItem.getViewBox().setRange(xRange=(left, right), yRange=(bottom, top), padding=0)
+            self.view.setRange(xRange=(left, right), yRange=(bottom, top), padding=0)
 
     def show_around(self, x: float, width: float) -> None:
         """Center the horizontal range on a place."""
         self.is_zoomed = True
-        self.plotItem.getViewBox().setXRange(x - width / 2, x + width / 2, padding=0)
+        self.view.setXRange(x - width / 2, x + width / 2, padding=0)
 
     def _on_manual_range(self) -> None:
         self.is_zoomed = True
@@ -282,7 +299,7 @@ class Plot(InTurn, pg.PlotWidget):
         names = {Qt.KeyboardModifier.ShiftModifier: "first", Qt.KeyboardModifier.ControlModifier: "second"}
         name = names.get(event.modifiers())
         if name is not None and event.button() == Qt.MouseButton.LeftButton:
-            place = self.plotItem.getViewBox().mapSceneToView(QPointF(self.mapToScene(event.position().toPoint())))
+            place = self.view.mapSceneToView(QPointF(self.mapToScene(event.position().toPoint())))
             self.marked.emit(name, place.x())
             event.accept()
             return
@@ -293,7 +310,7 @@ class Plot(InTurn, pg.PlotWidget):
         super().mouseMoveEvent(event)
         if event.buttons():
             return  # what is dragged tells its own figure
-        box = self.plotItem.getViewBox()
+        box = self.view
         scene = self.mapToScene(event.position().toPoint())
         if box.sceneBoundingRect().contains(QPointF(scene)):
             place = box.mapSceneToView(QPointF(scene))

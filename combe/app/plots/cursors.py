@@ -36,7 +36,7 @@ class Cursors(QObject):
         self.places[name] = x
         if name not in self._items:
             self._items[name] = pg.InfiniteLine(angle=90, movable=False)
-            self.plot.addItem(self._items[name], ignoreBounds=True)
+            self.plot.add(self._items[name])
         style = Qt.PenStyle.SolidLine if name == NAMES[0] else Qt.PenStyle.DashLine
         self._items[name].setPen(pg.mkPen(THEME.color("heather"), width=1.2, style=style))
         self._items[name].setPos(x)
@@ -50,6 +50,6 @@ class Cursors(QObject):
     def clear(self) -> None:
         """Take them away."""
         for item in self._items.values():
-            self.plot.removeItem(item)
+            self.plot.take_out(item)
         self.places, self._items = {}, {}
         self.told.emit("")

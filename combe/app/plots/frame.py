@@ -94,6 +94,10 @@ class InTurn:
         """What was there is another theme's."""
         self._place = QRect()
 
+    def paint_whole(self, event: QPaintEvent) -> None:
+        """Paint what is asked for: as the class behind does it."""
+        super().paintEvent(event)  # type: ignore[misc]
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Now, or in a later frame; until then what was there stays, unless that was another thing's place."""
         assert event is not None
@@ -103,7 +107,7 @@ class InTurn:
             self._place, self._owed = place, QRegion()
             if not self.has_ground:
                 QPainter(view).fillRect(event.rect(), THEME.color("card"))
-            super().paintEvent(event)  # type: ignore[misc]
+            self.paint_whole(event)
             return
         self._owed = self._owed.united(event.region())
         if place != self._place:

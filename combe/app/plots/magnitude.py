@@ -40,9 +40,9 @@ class MagnitudePlot(QWidget):
         super().__init__(parent)
         self.main = Plot("dB")
         self.main.has_bottom_label = False
-        self.main.plotItem.showLabel("bottom", False)
+        self.main.axis("bottom").showLabel(False)
         self.loupe = Plot("loupe, dB")
-        self.loupe.setXLink(self.main)
+        self.loupe.follow(self.main)
         self.loupe.setMinimumHeight(132)
         self.requirement: Requirement | None = None
         self.curves: list[Curve] = []
@@ -57,7 +57,7 @@ class MagnitudePlot(QWidget):
         self._handles: list[Handle] = []
         self._shape: list[bool] = []
         self.main_mask, self.loupe_mask, self.outline = Mask(), Mask(passbands_only=True), Outline()
-        self.main.addItem(self.outline, ignoreBounds=True)
+        self.main.add(self.outline)
         self.outline.hide()
         self.cursors: dict[str, float] = {}
         self._cursor_items: dict[str, pg.InfiniteLine] = {}
@@ -68,15 +68,15 @@ class MagnitudePlot(QWidget):
         for plot, mask, line, dots in zip(
             (self.main, self.loupe), (self.main_mask, self.loupe_mask), self.cursor_lines, self._dots
         ):
-            plot.addItem(mask, ignoreBounds=True)
+            plot.add(mask)
             line.hide()
-            plot.addItem(line, ignoreBounds=True)
-            plot.addItem(dots, ignoreBounds=True)
+            plot.add(line)
+            plot.add(dots)
             plot.pointed.connect(self._on_pointed)
             dots.setZValue(20)
         for plot, bundle in zip((self.main, self.loupe), self._bundles):
             bundle.setZValue(-1)
-            plot.addItem(bundle, ignoreBounds=True)
+            plot.add(bundle)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
@@ -86,9 +86,9 @@ class MagnitudePlot(QWidget):
         self.main.marked.connect(lambda name, x: self.set_cursor(name, float(self.axis.hz_of(x))))
         self.main.was_reset.connect(self.loupe.go_home)
         self.loupe.was_reset.connect(self.main.go_home)
-        self.main.plotItem.getViewBox().sigRangeChanged.connect(lambda *_: self._draw_curves())
-        self.main.plotItem.getAxis("bottom").setStyle(showValues=False)
-        self.main.plotItem.getAxis("bottom").setHeight(6)
+        self.main.view.sigRangeChanged.connect(lambda *_: self._draw_curves())
+        self.main.axis("bottom").setStyle(showValues=False)
+        self.main.axis("bottom").setHeight(6)
 
     # -- values ----------------------------------------------------------------------------------------------
 
@@ -120,11 +120,11 @@ class MagnitudePlot(QWidget):
         self.curves = curves
         while len(self._items) > len(curves):
             for plot, item in zip((self.main, self.loupe), self._items.pop()):
-                plot.removeItem(item)
+                plot.take_out(item)
         while len(self._items) < len(curves):
             pair = (Stroke(), Stroke())
             for plot, item in zip((self.main, self.loupe), pair):
-                plot.addItem(item, ignoreBounds=True)
+                plot.add(item)
             self._items.append(pair)
             self._drawn.pop(len(self._items) - 1, None)
         for z, (curve, pair) in enumerate(zip(curves, self._items)):
@@ -144,7 +144,7 @@ class MagnitudePlot(QWidget):
     def show_lines(self, lines: tuple[Line, ...], close: set[int]) -> None:
         """Mark where limits are missed, or (by index in ``lines``) nearly missed."""
         for mark in self._marks:
-            mark.plot.removeItem(mark)
+            mark.plot.take_out(mark)
         self._marks = []
         for index, line in enumerate(lines):
             if line.at_hz is None or not (line.margin < 0 or index in close):
@@ -157,7 +157,7 @@ class MagnitudePlot(QWidget):
             plot = self.loupe if in_loupe else self.main
             level = line.reached - (self._centers().get(line.band_index, 0.0) if in_loupe else 0.0)
             mark = WorstMark(plot, line, 10 ** (level / 20) if self.linear and not in_loupe else level)
-            plot.addItem(mark, ignoreBounds=True)
+            plot.add(mark)
             self._marks.append(mark)
 
     def show_measured(self, lines: tuple[Line, ...]) -> None:
@@ -197,8 +197,8 @@ class MagnitudePlot(QWidget):
 
     def show_ticks(self, are_own: bool) -> None:
         """Figures under the main plot itself, where the loupe below it is hidden."""
-        self.main.plotItem.getAxis("bottom").setStyle(showValues=are_own)
-        self.main.plotItem.getAxis("bottom").setHeight(22 if are_own else 6)
+        self.main.axis("bottom").setStyle(showValues=are_own)
+        self.main.axis("bottom").setHeight(22 if are_own else 6)
 
     def set_linear(self, linear: bool) -> None:
         """Show gain instead of decibels, or decibels again."""
@@ -234,7 +234,7 @@ class MagnitudePlot(QWidget):
         self.cursors[name] = min(max(hz, 0.0), self.requirement.nyquist_hz)
         if name not in self._cursor_items:
             self._cursor_items[name] = pg.InfiniteLine(angle=90, movable=False)
-            self.main.addItem(self._cursor_items[name], ignoreBounds=True)
+            self.main.add(self._cursor_items[name])
         style = Qt.PenStyle.SolidLine if name == "first" else Qt.PenStyle.DashLine
         self._cursor_items[name].setPen(pg.mkPen(THEME.color("heather"), width=1.2, style=style))
         self._cursor_items[name].setPos(float(self.axis.x_of(self.cursors[name])))
@@ -244,7 +244,7 @@ class MagnitudePlot(QWidget):
         """Move the first cursor to the next point of a kind, the second to the first, or clear both."""
         if kind == "clear":
             for item in self._cursor_items.values():
-                self.main.removeItem(item)
+                self.main.take_out(item)
             self.cursors, self._cursor_items = {}, {}
             self.cursor_words.hide()
         elif kind == "second":
@@ -332,7 +332,7 @@ class MagnitudePlot(QWidget):
         if self.requirement is None:
             return
         turn = self.requirement.sample_rate_hz / (2 * np.pi)
-        (left, right), _ = self.main.plotItem.getViewBox().viewRange()
+        (left, right), _ = self.main.view.viewRange()
         left, right = float(self.axis.hz_of(left)), float(self.axis.hz_of(right))
         start, stop = max(left / turn, 0.0), min(right / turn, np.pi)
         if stop <= start:
@@ -410,7 +410,7 @@ class MagnitudePlot(QWidget):
             handle.moved.connect(partial(self._on_moved, handle))
             handle.released.connect(self.released)
             handle.typing_wanted.connect(partial(self.typing_wanted.emit, index, kind))
-            plot.addItem(handle, ignoreBounds=True)
+            plot.add(handle)
             self._handles.append(handle)
 
     def _place(self, handle: Handle, requirement: Requirement) -> None:
@@ -437,8 +437,8 @@ class MagnitudePlot(QWidget):
 
     def _on_moved(self, handle: Handle, x: float, y: float) -> None:
         index, kind = handle.property("band"), handle.property("kind")
-        plot = self.loupe if handle.getViewBox() is self.loupe.plotItem.getViewBox() else self.main
-        (left, right), (bottom, top) = plot.plotItem.getViewBox().viewRange()
+        plot = self.loupe if handle.getViewBox() is self.loupe.view else self.main
+        (left, right), (bottom, top) = plot.view.viewRange()
         if handle.sideways:
             pixel = (right - left) / max(plot.width(), 1)
             place = float(self.axis.hz_of(x))

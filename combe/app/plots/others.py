@@ -52,7 +52,7 @@ class SidePlot(Plot):
         if self.frequency_axis is not None:
             self.frequency_axis.set_rate(requirement.sample_rate_hz, counted)
             for region in self.bands:
-                self.removeItem(region)
+                self.take_out(region)
             self.bands = []
             for band in requirement.passbands:
                 ends = [float(self.frequency_axis.x_of(hz)) for hz in (band.start_hz, band.stop_hz)]
@@ -60,7 +60,7 @@ class SidePlot(Plot):
                 for line in region.lines:
                     line.setPen(pg.mkPen(THEME.color("moss", 90), width=1))
                 region.setZValue(-10)
-                self.addItem(region, ignoreBounds=True)
+                self.add(region)
                 self.bands.append(region)
         self.label_axes()
 
@@ -109,7 +109,7 @@ class SidePlot(Plot):
 
     def _draw(self) -> None:
         for item in self._items:
-            self.removeItem(item)
+            self.take_out(item)
         self._items = []
         if self.requirement is None or not self.curves:
             return
@@ -120,7 +120,7 @@ class SidePlot(Plot):
             item.set_look(THEME.color(curve.role), curve.width, curve.dashed)
             item.show_points(x, y)
             self._items.append(item)
-            self.addItem(item, ignoreBounds=True)
+            self.add(item)
             ranges.append((float(x[0]), float(x[-1]), float(np.min(y)), float(np.max(y))))
         if not ranges:
             self.tell("pin a filter first: the difference is taken to the first one shown")

@@ -55,21 +55,18 @@ class PointPlot(Plot):
 
     taken = pyqtSignal(str, int)
 
-    def __init__(self, unit: str, is_bent: bool = False) -> None:
-        super().__init__(unit, frequency=False)
-        self.plain_unit = "bits"
-        self.bent: BentAxis | None = None
-        if is_bent:
-            self.bent = BentAxis()
-            self.setAxisItems({"left": self.bent})
-            self.dress()
+    def __init__(self, unit: str, counted: str, is_bent: bool = False) -> None:
+        self.bent = BentAxis() if is_bent else None
+        super().__init__(unit, frequency=False, left=self.bent)
+        self.plain_unit = counted
+        self.label_axes()
         self.points: list[tuple[str, int, float]] = []
         self.drawn: dict[str, tuple[tuple[str, str], list[tuple[float, float]], pg.PlotDataItem]] = {}
         """By name: look, points and item of what stands in the plot."""
         self.chosen: tuple[str, int] | None = None
         self._pressed: QPointF | None = None
         self.zero = pg.InfiniteLine(pos=0, angle=0)
-        self.addItem(self.zero, ignoreBounds=True)
+        self.add(self.zero)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def show_points(
@@ -110,17 +107,17 @@ class PointPlot(Plot):
             item.setData([x for x, _ in points], [y for _, y in points])
         else:
             if before is not None:
-                self.removeItem(self.drawn.pop(name)[2])
+                self.take_out(self.drawn.pop(name)[2])
             if not points:
                 return
             item = pg.PlotDataItem([x for x, _ in points], [y for _, y in points], **style)
-            self.addItem(item, ignoreBounds=True)
+            self.add(item)
             item.setZValue(1 if name == RING else 0)
         self.drawn[name] = look, points, item
 
     def point_at(self, pixel: QPointF) -> tuple[str, int, float] | None:
         """The nearest point within reach of the pointer."""
-        box = self.plotItem.getViewBox()
+        box = self.view
         best, least = None, NEAR
         for point in self.points:
             place = box.mapViewToScene(QPointF(float(point[1]), point[2]))

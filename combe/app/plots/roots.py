@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from combe.app.plots.frame import InTurn
 from combe.app.theme.palette import SMALL, THEME, font
 from combe.filters import Roots
 from combe.filters.by_hand import LARGEST_POLE, Mark, added, doubled, marks_of, moved, near_pairs, removed, without_pair
@@ -35,7 +36,7 @@ PICTURED = 9
 """Pixels from the middle of a mark's picture to its edges."""
 
 
-class RootsPlot(QWidget):
+class RootsPlot(InTurn, QWidget):
     """``edited`` carries changed roots and the name of the change, ``released`` tells that the hand let go.
 
     Nothing moves before the design is unlocked: ``unlock_wanted`` asks for that.
@@ -63,6 +64,12 @@ class RootsPlot(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("roots in the z-plane")
         self.setMinimumSize(240, 240)
+        self.take_turns()
+
+    @property
+    def is_held(self) -> bool:
+        """While a root is carried."""
+        return self.held is not None
 
     def show_roots(
         self, roots: Roots, is_unlocked: bool, sample_rate_hz: float, counted: str, behind: Roots | None = None
@@ -248,7 +255,7 @@ class RootsPlot(QWidget):
 
     # -- drawing ---------------------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
+    def paint_whole(self, event: QPaintEvent) -> None:
         """The circle, the axes, distances from the pointer's frequency, then the roots."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

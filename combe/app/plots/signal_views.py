@@ -34,7 +34,7 @@ class SpectrogramPlot(Plot):
         self.plain_unit = "ms"
         self.picture = pg.ImageItem()
         self.picture.setZValue(-20)
-        self.addItem(self.picture, ignoreBounds=True)
+        self.add(self.picture)
         self.found: Spectrogram | None = None
         self.rate = 1.0
         self.top = 0.0
@@ -53,14 +53,14 @@ class SpectrogramPlot(Plot):
         self.picture.setRect(QRectF(left, -half_row, columns * step / rate * 1e3, rate / 2e3 + 2 * half_row))
         self.picture.setLookupTable(_colors())
         for line in self._edges:
-            self.removeItem(line)
+            self.take_out(line)
         self._edges = []
         for hz in sorted(
             {hz for band in requirement.bands for hz in (band.start_hz, band.stop_hz)} if requirement else ()
         ):
             if 0 < hz < rate / 2:
                 line = pg.InfiniteLine(hz / 1e3, angle=0, pen=pg.mkPen(THEME.color("mask", 150), width=1))
-                self.addItem(line, ignoreBounds=True)
+                self.add(line)
                 self._edges.append(line)
         self.label_axes()
         self.set_home(0.0, max(samples - 1, 1) / rate * 1e3, 0.0, rate / 2e3)
@@ -96,7 +96,7 @@ class HistogramPlot(Plot):
         for name, (each, full, look) in found.items():
             if name not in self.strokes:
                 self.strokes[name] = Stroke()
-                self.addItem(self.strokes[name], ignoreBounds=True)
+                self.add(self.strokes[name])
             total = max(int(np.sum(each.counts)), 1)
             floor = min(floor, 10 * np.log10(0.5 / total))
             share = 10 * np.log10(np.maximum(each.counts / total, 1e-12))
@@ -116,9 +116,9 @@ class ConstellationPlot(Plot):
     def __init__(self) -> None:
         super().__init__("quadrature", frequency=False)
         self.plain_unit = "in phase"
-        self.plotItem.getViewBox().setAspectLocked(True)
+        self.view.setAspectLocked(True)
         self.sent = pg.ScatterPlotItem(pxMode=True, symbol="+", size=11)
-        self.addItem(self.sent, ignoreBounds=True)
+        self.add(self.sent)
         self.arrived: dict[str, pg.ScatterPlotItem] = {}
         self.pointed.connect(lambda x, y: self.tell(f"{short(x, 4)} {short(y, 4)}j"))
 
@@ -130,7 +130,7 @@ class ConstellationPlot(Plot):
         for name, (each, look) in found.items():
             if name not in self.arrived:
                 self.arrived[name] = pg.ScatterPlotItem(pxMode=True, size=3.5, pen=None)
-                self.addItem(self.arrived[name], ignoreBounds=True)
+                self.add(self.arrived[name])
             kept = each.found[np.isfinite(each.found)]
             self.arrived[name].setData(kept.real, kept.imag, brush=pg.mkBrush(THEME.color(look[0], 150)))
             self.arrived[name].setVisible(True)
@@ -143,7 +143,7 @@ class ConstellationPlot(Plot):
 
     def place_of(self, symbol: complex) -> QPointF:
         """Where a symbol stands, in the plot's pixels."""
-        box = self.plotItem.getViewBox()
+        box = self.view
         return QPointF(self.mapFromScene(box.mapViewToScene(QPointF(symbol.real, symbol.imag))))
 
 

@@ -48,7 +48,7 @@ class WorstMark(pg.GraphicsObject):
         words = level_text(self.line.margin, 3)
         painter.setFont(font(SMALL))
         width = QFontMetricsF(painter.font()).horizontalAdvance(words)
-        right = self.plot.plotItem.getViewBox().mapViewToScene(self.pos()).x() > self.plot.width() - width - 40
+        right = self.plot.view.mapViewToScene(self.pos()).x() > self.plot.width() - width - 40
         box = QRectF(-width - 12 if right else 8, way * 13 - 8, width + 4, 16)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(THEME.color("card", 220))

@@ -38,7 +38,7 @@ class Compiled(InFolder):
         is_cpp = package.code.language == "c++"
         self.ending = "cpp" if is_cpp else "c"
         self.flags = [*(CPP_STRICT if is_cpp else STRICT), *(extra_flags or [])]
-        self.source = [] if is_cpp or package.code.is_header_alone else [f"{package.file}.c"]
+        self.body: list[str] = []
         if package.code.is_header_alone:
             self.flags.append(f"-D{package.name.upper()}_BODY")
         package.write(self.folder, is_lasting=False)
@@ -52,11 +52,14 @@ class Compiled(InFolder):
             "most_outputs": -(-4096 * up // down) + 64 * up,
         })  # fmt: skip
         (self.folder / f"harness.{self.ending}").write_text(harness, encoding="utf-8")
+        if self.ending == "c" and not self.package.code.is_header_alone:
+            self.body = [f"{self.package.file}.o"]
+            run([self.compiler, *self.flags, "-c", f"{self.package.file}.c"], self.folder)
         self._compile("check", f"{self.package.file}_check.{self.ending}")
         self._compile("stream", f"harness.{self.ending}")
 
     def _compile(self, program: str, main: str) -> None:
-        run([self.compiler, *self.flags, "-o", program, *self.source, main], self.folder)
+        run([self.compiler, *self.flags, "-o", program, *self.body, main], self.folder)
 
     def check(self) -> None:
         """Run the delivered check as a user would; it fails by its status."""

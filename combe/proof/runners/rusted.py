@@ -23,7 +23,7 @@ class Rusted(Compiled):
 
     def __init__(self, package: Package, realization: Realization) -> None:
         super().__init__(package, realization)
-        self.ending, self.flags, self.source = "rs", FLAGS, []
+        self.ending, self.flags = "rs", FLAGS
 
     def build(self) -> None:
         """The module alone without the standard library, the delivered check, and a program that takes a stream."""

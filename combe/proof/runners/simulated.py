@@ -113,8 +113,7 @@ class Simulated:
             said = run([str(program), "+heard=heard.txt"], folder, seconds=SECONDS)
         else:
             ghdl = find("ghdl")
-            for file in (f"{name}.vhd", f"{name}_tb.vhd"):
-                run([ghdl, "-a", "--std=93c", file], folder)
+            run([ghdl, "-a", "--std=93c", f"{name}.vhd", f"{name}_tb.vhd"], folder)
             run([ghdl, "-e", "--std=93c", f"{name}_tb"], folder)
             # A bench that is not content ends with a failure; its outputs are what is asked for.
             command = [
