@@ -80,8 +80,10 @@ class Spoken(unittest.TestResult):
 
 
 LONG_FIRST = (
-    "test_app", "test_views", "test_circuits", "test_cli", "test_rates", "test_delivery", "test_design_panel", "test_target",
-    "test_code_choices", "test_sizes", "test_results", "test_contenders", "test_runners",
+    "test_circuits", "test_half_band_stages", "test_app", "test_rates", "test_cli", "test_polynomials", "test_code_choices",
+    "test_target", "test_views", "test_workers", "test_path", "test_networks", "test_design_panel", "test_bench_step",
+    "test_certified", "test_report", "test_path_window", "test_sizes", "test_rows", "test_strokes", "test_rate_rows",
+    "test_equiripple", "test_rate_streams", "test_budget", "test_contenders", "test_delivery", "test_runners", "test_results",
 )  # fmt: skip
 """Modules that take longest, so that they don't come last."""
 SLOW = (

@@ -57,7 +57,7 @@ from combe.rounding.rates import fewest_bits_of_stages, rate_lines, realize_stag
 from combe.running.simulate import ideal_run, simulate
 from combe.values import replace
 from tests import memory
-from tests.independent import _network, point
+from tests.independent import _network, in_parts, point, times, whole
 from tests.support import application_for, fewer_vectors, in_campaign, some
 from tests.test_cli import InFolder, call
 from tests.test_rates import DOWN, SANITIZERS, UP, asked, by_the_book, random_input
@@ -132,15 +132,15 @@ def drawn(source: random.Random, is_stable: bool = False) -> Realization:
 
 
 def plainly(stages: Sequence[Stage], entry: Format, samples: list[int]) -> list[int]:
-    """Each network in fractions at its higher rate, between zeros stuffed in and samples dropped; all else by the book."""
+    """Each network in exact numbers at its higher rate, between zeros stuffed in and samples dropped; all else by the book."""
     signal, arriving = list(samples), entry
     for stage in stages:
         if isinstance(stage, Network):
             row = stage_document(stage)
             stuffed = list(itertools.chain.from_iterable([value, *[0] * (stage.up - 1)] for value in signal))
-            exact = _network(row, [Fraction(value) * Fraction(2) ** -arriving.fraction for value in stuffed])
+            exact = _network(row, [in_parts(value, arriving.fraction) for value in stuffed])
             at = point(next(node["to"] for node in row["nodes"] if node["name"] == row["output"]))
-            signal = [int(value * Fraction(2) ** at) for value in exact][:: stage.down]
+            signal = [whole(times(1, -at, value), "floor") for value in exact][:: stage.down]
         else:
             signal = by_the_book([stage], signal)
         arriving = stage.result

@@ -65,7 +65,7 @@ from combe.running.flow import BitTrueFlow
 from combe.running.simulate import ideal_run, simulate
 from combe.signals.noise_run import SIGNALS, listen
 from combe.values import replace
-from tests.independent import brought
+from tests.independent import brought_parts, in_parts, times, whole
 from tests.support import IS_CAMPAIGN, document, examples, fewer_vectors, in_campaign, some
 
 setUpModule = fewer_vectors
@@ -78,9 +78,9 @@ def by_the_book(stages: Sequence[Stage], samples: list[int]) -> list[int]:
     signal = list(samples)
     for stage in stages:
         if isinstance(stage, Requantize):
-            unit = Fraction(2) ** -stage.source.fraction
-            done = [brought(x * unit, str(stage.target), stage.rounding, stage.overflow)[0] for x in signal]
-            signal = [int(value * Fraction(2) ** stage.target.fraction) for value in done]
+            given = [in_parts(x, stage.source.fraction) for x in signal]
+            done = [brought_parts(x, str(stage.target), stage.rounding, stage.overflow)[0] for x in given]
+            signal = [whole(times(1, -stage.target.fraction, value), "floor") for value in done]
             continue
         assert isinstance(stage, (TapSum, Cic))
         if isinstance(stage, Cic) and stage.discarded:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import shutil
 import tempfile
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +25,9 @@ from combe.templates import rendered
 
 BLOCKS = (1, 7, 64, 256)
 SECONDS = 120
+LOOSE = ["-O2", "-std=gnu99"]
+"""How a program around a package is compiled: it isn't what is proved."""
+CORE_FILES = Path(__file__).parent.parent / "cores"
 PORTABLE = ["-U__ARM_FEATURE_SIMD32", "-U__ARM_FEATURE_SAT"]
 
 
@@ -91,17 +95,19 @@ class Emulated:
         package = self.package
         package.write(folder, is_lasting=False)
         (folder / "harness.c").write_text(self._harness(samples), encoding="utf-8")
-        start, memory = f"start_{self.on.family}.c", f"{self.on.family}.ld"
-        for name in ("board.c", start, memory):
-            shutil.copy(Path(__file__).parent.parent / "cores" / name, folder / name)
+        memory = f"{self.on.family}.ld"
+        shutil.copy(CORE_FILES / memory, folder / memory)
         unit = self.on.float_unit if package.code.is_float else ()
         flags = [*self.on.flags, *unit]
+        board = _board(self.compiler, tuple(flags), f"start_{self.on.family}.c")
+        for name, content in board.items():
+            (folder / name).write_bytes(content)
         apart = PORTABLE if self.portable else []
         body = ["-x", "c", f"-D{package.name.upper()}_BODY"] if package.code.is_header_alone else []
         run([self.compiler, *flags, *STRICT, *apart, *body, "-c", package.main.name, "-o", f"{package.file}.o"], folder)
-        loose = ["-O2", "-std=gnu99", "-nostartfiles", "-Wl,--no-warn-rwx-segments", "-T", memory]
+        loose = [*LOOSE, "-nostartfiles", "-Wl,--no-warn-rwx-segments", "-T", memory]
         libraries = ["-lgcc"] if package.code.is_float else []
-        parts = ["board.c", start, "harness.c", f"{package.file}.o", *libraries]
+        parts = [*board, "harness.c", f"{package.file}.o", *libraries]
         run([self.compiler, *flags, *loose, "-o", "check.elf", *parts], folder)
         code, constants, data = _sizes(run([self.size_tool, "-A", f"{package.file}.o"], folder).decode())
         self.sizes = code, constants, data + _state_bytes(self, folder)
@@ -135,6 +141,17 @@ class Emulated:
             "count": len(rows), "out_count": self.realization.output_count(len(rows)), "blocks": BLOCKS,
             "entry": "run_codes" if self.with_codes else "run", "in_type": in_type, "out_type": out_type, "inputs": rows,
         })  # fmt: skip
+
+
+@lru_cache(maxsize=16)
+def _board(compiler: str, flags: tuple[str, ...], start: str) -> dict[str, bytes]:
+    """Object files of the board, by name: the same for every package on a core, and compiled once."""
+    with tempfile.TemporaryDirectory(prefix="combe-board-") as place:
+        folder = Path(place)
+        for name in ("board.c", start):
+            shutil.copy(CORE_FILES / name, folder / name)
+        run([compiler, *flags, *LOOSE, "-c", "board.c", start], folder)
+        return {path.name: path.read_bytes() for path in sorted(folder.glob("*.o"))}
 
 
 def _sizes(table: str) -> tuple[int, int, int]:
