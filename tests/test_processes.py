@@ -100,6 +100,17 @@ class Processes(unittest.TestCase):
                 self.assertIn(said, caught.exception.sentence())
                 self.assertLess(time.monotonic() - started, 8)
 
+    def test_the_end_is_heard_of_at_once_and_rarely_looked_for(self) -> None:
+        with mock.patch.object(process, "LOOK_S", 30.0):
+            started = time.monotonic()
+            self.assertEqual(execute(["sleep", "0.1"], HERE).status, 0)
+            self.assertLess(time.monotonic() - started, 15)
+        with mock.patch.object(process, "memory_of", return_value=0) as looks:
+            execute(["sleep", "0.4"], HERE)
+            self.assertLess(looks.call_count, 20)
+        with mock.patch("os.pidfd_open", side_effect=OSError):  # a system that is older
+            self.assertEqual(execute(["sh", "-c", "sleep 0.2; exit 3"], HERE).status, 3)
+
     def test_a_missing_command_is_told(self) -> None:
         with self.assertRaises(ToolError):
             run(["/nowhere/at/all"], HERE)

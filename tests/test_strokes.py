@@ -10,7 +10,7 @@ import numpy as np
 
 try:
     from PyQt6 import sip
-    from PyQt6.QtCore import QPointF, Qt
+    from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer
     from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QApplication, QDialog, QLabel, QWidget
@@ -457,8 +457,10 @@ class Following(WindowCase):
         self.assertIn("drag the edge", window.actions_table.undo.text())
 
     def test_the_plot_is_painted_before_the_brief_is_laid_out(self) -> None:
-        """Anything else first would hold the picture up."""
+        """Anything else first would hold the picture up; in the same stretch as the filter it would hold up the hand."""
         window, order = self.window, []
+        other = QTimer(window)
+        other.customEvent = lambda event: order.append("other")  # type: ignore[method-assign]
         plain, real = Plot.paintEvent, window.brief.show_requirement
 
         def paint(plot: Plot, event: object) -> None:
@@ -477,8 +479,11 @@ class Following(WindowCase):
             unittest.mock.patch.object(Plot, "paintEvent", paint),
             unittest.mock.patch.object(window.brief, "show_requirement", show),
         ):
+            QApplication.postEvent(other, QEvent(QEvent.Type.User))
             window._catch_up()
-        self.assertEqual(order, ["plot", "brief"])
+            self.assertEqual(order, [])
+            QApplication.sendPostedEvents()
+        self.assertEqual(order[:3], ["plot", "brief", "other"])
         self.session.end_gesture()
         self.settle()
 

@@ -24,6 +24,7 @@ from combe.app.display import check_display
 from combe.app.jobs import is_any_errand_out
 from combe.app.pages.page import Scene
 from combe.app.pages.sheet import SheetPage
+from combe.app.pages.widths import WidthsPage
 from combe.app.plots.axes import FrequencyAxis, Plot
 from combe.app.plots.curve import Curve
 from combe.app.plots.magnitude import MagnitudePlot
@@ -473,6 +474,38 @@ class Plots(unittest.TestCase):
         axis.set_rate(250_000, "hz")
         self.assertEqual(axis.tickStrings([0, 20_000, -500], 1, 1), ["0", "20", "−0.5"])
         self.assertTrue(axis.tickValues(0, 125_000, 500))
+
+    def test_axes_say_what_they_count(self) -> None:
+        plot = Plot("dB")
+        self.addCleanup(plot.deleteLater)
+        assert plot.frequency_axis is not None
+        said = lambda: [plot.axis(side).label.toPlainText().strip() for side in ("left", "bottom")]  # noqa: E731
+        plot.frequency_axis.set_rate(48_000.0, "hz")
+        plot.label_axes()
+        self.assertEqual(said(), ["dB", "kHz"])
+        plot.unit = "turns"
+        plot.frequency_axis.set_rate(48_000.0, "fs")
+        plot.label_axes()
+        self.assertEqual(said(), ["turns", "× sample rate"])
+        for page, words in ((WidthsPage().margin, "coefficient bits"), (WidthsPage().noise, "state bits")):
+            self.assertEqual(page.axis("bottom").label.toPlainText().strip(), words)
+
+    def test_axes_stand_beside_what_they_measure(self) -> None:
+        """No pixel of a plot is lost between the axes, the view and the edges but what is left free on purpose."""
+        plot = Plot("dB")
+        self.addCleanup(plot.deleteLater)
+        plot.resize(600, 400)
+        plot.grab()
+        view, left, bottom = (
+            part.sceneBoundingRect() if part is plot.view else part.mapRectToScene(part.rect())
+            for part in (plot.view, plot.axis("left"), plot.axis("bottom"))
+        )
+        for one, other in (
+            (left.right(), view.left()), (bottom.top(), view.bottom()), (left.top(), view.top()), (left.bottom(), view.bottom()),
+        ):  # fmt: skip
+            self.assertLess(abs(one - other), 1)
+        self.assertLessEqual(600 - view.right(), 10)
+        self.assertLessEqual(400 - bottom.bottom(), 2)
 
     def test_home_is_where_a_double_click_leads(self) -> None:
         plot = Plot("dB")

@@ -687,10 +687,31 @@ FAULTS = (
     ),
     Fault(
         "app/following.py",
-        "            self.plots.paint_now()\n",
-        "",
+        "        self.plots.paint_now()\n        now",
+        "        now",
         "test_strokes",
         "the picture waits for the brief under the hand",
+    ),
+    Fault(
+        "app/following.py",
+        "Qt.EventPriority.HighEventPriority.value",
+        "Qt.EventPriority.NormalEventPriority.value",
+        "test_strokes",
+        "the picture waits for what came before under the hand",
+    ),
+    Fault(
+        "app/plots/axes.py",
+        "if axis.labelText else",
+        "if not axis.labelText else",
+        "test_widgets",
+        "units of the axes are never written",
+    ),
+    Fault(
+        "proof/process.py",
+        "if not waiting.poll(1000 * seconds):",
+        "if not waiting.poll(0 * seconds):",
+        "test_processes",
+        "a running process is looked at without a rest",
     ),
     # -- several filters, long signals, what a bench must show
     Fault(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from time import perf_counter
 
-from PyQt6.QtCore import QCoreApplication, QEvent, QTimer
+from PyQt6.QtCore import QCoreApplication, QEvent, Qt, QTimer
 from PyQt6.QtWidgets import QWidget
 
 from combe.analysis.fact import Fact
@@ -28,6 +28,9 @@ from combe.realization.cic import Cic
 
 READING_S, AFTER_PICTURE_MS, RESTING_MS = 0.15, 6, 80
 """Under the hand figures change no faster than they can be read."""
+PICTURE = QEvent.Type(QEvent.registerEventType())
+"""Asks for the plots of what a hand has moved."""
+FIRST: int = Qt.EventPriority.HighEventPriority.value  # type: ignore[assignment]
 FIGURES_OF = ("ideal", "rounded", "measured", "asked", "proof", "package")
 """Results whose figures stand in the ledger and in the chain."""
 
@@ -106,10 +109,14 @@ class Following(Layout):
             self._is_behind = False
             self._paint_anyway.stop()
             self._show_curves()
-            # Now, and not with the brief's figures, whose rows have to be laid out before anything is painted.
-            self.plots.paint_now()
-            now = self.session.project
-            self.brief.show_requirement(now.requirement, self.settings.counted, plan_shown(now.design))
+            # Before anything else that waits, but not in the same stretch of work as the filter itself.
+            QCoreApplication.postEvent(self, QEvent(PICTURE), FIRST)
+
+    def _paint_picture(self) -> None:
+        """The plots first; the brief's figures, whose rows have to be laid out before anything is painted, come after."""
+        self.plots.paint_now()
+        now = self.session.project
+        self.brief.show_requirement(now.requirement, self.settings.counted, plan_shown(now.design))
 
     def _show_title(self) -> None:
         session = self.session

@@ -12,7 +12,7 @@ from combe.app.actions import Actions
 from combe.app.collector import Collector
 from combe.app.dialogs import Dialogs
 from combe.app.filter_actions import FilterActions
-from combe.app.following import Following
+from combe.app.following import PICTURE, Following
 from combe.app.gestures import Gestures
 from combe.app.pages.page import Page
 from combe.app.plots.frame import FRAME
@@ -135,6 +135,9 @@ class MainWindow(Following, Gestures):
         if event is not None and event.type() == QEvent.Type.UpdateRequest:
             with FRAME.open():
                 return super().event(event)
+        if event is not None and event.type() == PICTURE:
+            self._paint_picture()
+            return True
         return super().event(event)
 
     def open_step(self, name: str) -> None:
