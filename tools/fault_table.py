@@ -713,6 +713,34 @@ FAULTS = (
         "test_processes",
         "a running process is looked at without a rest",
     ),
+    Fault(
+        "filters/simultaneous.py",
+        "radius = math.exp(-_rises(powers, heights, first, last))",
+        "radius = math.exp(_rises(powers, heights, first, last))",
+        "test_simultaneous",
+        "roots are looked for inside the circle that lie outside",
+    ),
+    Fault(
+        "filters/simultaneous.py",
+        "turned = 1 / (inner * (degree - inner * slope / value))",
+        "turned = 1 / (degree - inner * slope / value)",
+        "test_simultaneous",
+        "beyond the unit circle roots are approached at another pace",
+    ),
+    Fault(
+        "filters/simultaneous.py",
+        "CLOSE = 4 * float(np.finfo(float).eps)",
+        "CLOSE = 4e6 * float(np.finfo(float).eps)",
+        "test_simultaneous",
+        "roots are found to nine digits only",
+    ),
+    Fault(
+        "filters/simultaneous.py",
+        "        if not np.all(np.isfinite(step)):\n            break\n",
+        "",
+        "test_simultaneous",
+        "points that are lost are given as roots",
+    ),
     # -- several filters, long signals, what a bench must show
     Fault(
         "project/sources.py",

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from combe.errors import DesignError
 from combe.filters.rational import Rational, rational_of
+from combe.filters.simultaneous import roots_of
 from combe.filters.values import Cascade, Filter, Fir, Roots
 from combe.values import replace
 
@@ -59,14 +60,8 @@ def _from_taps(source: Fir) -> Roots:
     if len(used) == 0:
         raise DesignError("all taps are zero, so there are no roots", "taps")
     core = source.array[used[0] : used[-1] + 1]
-    zeros = np.roots(core).astype(np.complex128)
-    slope = np.polyder(core)
-    for _ in range(3):
-        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
-            step = np.polyval(core, zeros) / np.polyval(slope, zeros)
-            better = zeros - np.where(np.isfinite(step) & (np.abs(step) < 1e-3), step, 0)
-            smaller = np.abs(np.polyval(core, better)) < np.abs(np.polyval(core, zeros))
-        zeros = np.where(smaller, better, zeros)
+    zeros = roots_of(core)
+    zeros = zeros[np.lexsort((np.abs(zeros), np.abs(np.angle(zeros))))]
     zeros = np.where(np.abs(zeros.imag) < 1e-10 * np.maximum(np.abs(zeros), 1e-300), zeros.real + 0j, zeros)
     upper = zeros[zeros.imag > 0]
     if 2 * len(upper) + np.count_nonzero(zeros.imag == 0) == len(zeros):

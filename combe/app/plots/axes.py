@@ -188,7 +188,6 @@ class Plot(InTurn, pg.GraphicsView):
         self.field = Field(left or LevelAxis(), bottom)
         self.view = self.field.view
         self.setCentralItem(self.field)
-        self.enableMouse(False)
         self.unit = unit
         self.plain_unit = ""
         self.has_bottom_label = True
