@@ -106,7 +106,7 @@ SLOWEST = int(os.environ.get("COMBE_SLOWEST", "10"))
 
 
 def main() -> int:
-    """All modules, each in a process of its own, one more at a time than there are processors; or those named; with
+    """All modules, each in a process of its own, two more at a time than there are processors; or those named; with
     ``--quick`` without the slow ones."""
     root = Path(__file__).resolve().parent.parent
     names = [word for word in sys.argv[1:] if word != "--quick"]
@@ -226,8 +226,8 @@ def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[st
     waiting = list(modules)
     running: dict[int, tuple[str, float]] = {}
     while waiting or running:
-        # One more than there are processors: windows and emulators wait for something now and then.
-        while waiting and len(running) < min((os.cpu_count() or 1) + 1, 4):
+        # Two more than there are processors: windows and emulators wait for something now and then.
+        while waiting and len(running) < min((os.cpu_count() or 1) + 2, 4):
             module = waiting.pop(0)
             sys.stdout.flush()
             child = os.fork()
