@@ -86,51 +86,35 @@ LONG_FIRST = (
     "test_equiripple", "test_rate_streams", "test_budget", "test_contenders", "test_delivery", "test_runners", "test_results",
 )  # fmt: skip
 """Modules that take longest, so that they don't come last."""
-SLOW = (
-    "test_circuits", "test_target", "test_code_choices", "test_delivery", "test_runners", "test_views", "test_app",
-    "test_sizes", "test_cli", "test_design_panel", "test_results", "test_contenders", "test_networks", "test_certified",
-    "test_sections", "test_equiripple", "test_report", "test_budget", "test_seeing",
-)  # fmt: skip
-"""What ``--quick`` leaves out: windows driven by hand, compilers, emulators, simulators and long races."""
-
 LOADED = (
     "numpy", "scipy.optimize", "scipy.linalg", "scipy.special", "scipy.sparse", "scipy.fft", "hypothesis", "mpmath",
     "numba", "PyQt6.QtWidgets", "PyQt6.QtTest", "pyqtgraph", "unittest.mock", "matplotlib.figure",
     "matplotlib.backends.backend_svg", "matplotlib.backends.backend_pdf", "jinja2", "pygments.lexers", "typer.testing",
 )  # fmt: skip
 """Imported before the modules begin."""
-WAITING = "COMBE_TESTS_WAIT"
-"""Whose turn it is, for the processes of the modules."""
 SLOWEST = int(os.environ.get("COMBE_SLOWEST", "10"))
 """So many tests are named with their times at the end."""
 
 
 def main() -> int:
     """All modules, each in a process of its own, two more at a time than there are processors; or those named; with
-    ``--quick`` without the slow ones."""
+    ``--quick`` without the tests that take long."""
     root = Path(__file__).resolve().parent.parent
     names = [word for word in sys.argv[1:] if word != "--quick"]
     if names:
         return run_here(names)
     modules = sorted(path.stem for path in (root / "tests").glob("test_*.py"))
-    if "--quick" in sys.argv:
-        modules = [name for name in modules if name not in SLOW]
-        print(f"without {', '.join(SLOW)}", flush=True)
     modules.sort(key=lambda name: LONG_FIRST.index(name) if name in LONG_FIRST else len(LONG_FIRST))
-    now = turns.turn(root)
-    if now is not None:
-        os.environ[WAITING] = str(now)
-        print(
-            f"turn {now + 1} of {turns.TURNS}: {len(turns.waiting(now))} long tests wait for the next commits",
-            flush=True,
-        )
+    waiting, words = turns.left_out(root, "--quick" in sys.argv)
+    if words:
+        print(words, flush=True)
     counts = [0, 0, 0]
     slowest: list[tuple[float, str]] = []
     load()
     with tempfile.TemporaryDirectory(prefix="combe-tests-") as folder:
         os.environ["COMBE_TEST_MEMORY"] = folder
         os.environ["XDG_CACHE_HOME"] = f"{folder}/cache"
-        for module, output, seconds, busy in run_apart(modules, Path(folder), root):
+        for module, output, seconds, busy in run_apart(modules, waiting, Path(folder), root):
             found = re.search(r"(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*$", output)
             own = [int(part or 0) for part in found.groups()] if found else [0, 1, 0]
             lines = re.findall(r"^  ok   (.*)  \(([\d.]+) s\)$", output, re.M)
@@ -221,7 +205,9 @@ def _warm_hypothesis() -> None:
         settings(max_examples=100, database=None)(given(strategies.floats())(lambda _: None))()
 
 
-def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[str, str, float, float]]:
+def run_apart(
+    modules: list[str], left_out: frozenset[str], folder: Path, root: Path
+) -> Iterator[tuple[str, str, float, float]]:
     """Each module in a process of its own, all it said, how long it took, and what it took of all processors; as they end."""
     waiting = list(modules)
     running: dict[int, tuple[str, float]] = {}
@@ -232,7 +218,7 @@ def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[st
             sys.stdout.flush()
             child = os.fork()
             if not child:
-                _become(module, folder / module, root)
+                _become(module, left_out, folder / module, root)
             running[child] = module, time.perf_counter()
         ended, _, used = os.wait3(0)
         if ended in running:
@@ -241,7 +227,7 @@ def run_apart(modules: list[str], folder: Path, root: Path) -> Iterator[tuple[st
             yield module, said, time.perf_counter() - started, used.ru_utime + used.ru_stime
 
 
-def _become(module: str, output: Path, root: Path) -> NoReturn:
+def _become(module: str, left_out: frozenset[str], output: Path, root: Path) -> NoReturn:
     """Run a module in this copy of the process, and end with it whatever happens."""
     status = 1
     try:
@@ -250,8 +236,7 @@ def _become(module: str, output: Path, root: Path) -> NoReturn:
             os.dup2(file, stream)
         os.chdir(root)
         sys.argv[1:] = [f"tests.{module}"]
-        now = os.environ.pop(WAITING, "")
-        status = run_here([f"tests.{module}"], turns.waiting(int(now)) if now else frozenset())
+        status = run_here([f"tests.{module}"], left_out)
     except BaseException:
         traceback.print_exc()
     finally:

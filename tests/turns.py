@@ -41,6 +41,17 @@ def long_tests() -> tuple[str, ...]:
     return tuple(name for _, name in sorted(rows, key=lambda row: (-row[0], row[1])))
 
 
+def left_out(root: Path, is_quick: bool) -> tuple[frozenset[str], str]:
+    """What a run leaves out, and that in words: all that take long in a quick one, else those whose turn it isn't."""
+    if is_quick:
+        return frozenset(long_tests()), f"without the {len(long_tests())} long tests in {TABLE.name}"
+    now = turn(root)
+    if now is None:
+        return frozenset(), ""
+    names = waiting(now)
+    return names, f"turn {now + 1} of {TURNS}: {len(names)} long tests wait for the next commits"
+
+
 def waiting(now: int) -> frozenset[str]:
     """Those that wait for another turn: dealt out longest first, there and back, so that all turns take the same time."""
     names = [name for name in long_tests() if name not in EVERY_TIME]
