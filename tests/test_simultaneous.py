@@ -48,7 +48,19 @@ class Closed(unittest.TestCase):
             self.assertLess(farthest(roots_of(taps), known), 40 * EPS, degree)
 
     def test_nothing_and_a_constant_have_none(self) -> None:
-        self.assertEqual(len(roots_of(np.array([2.5]))), 0)
+        for none in ([2.5], [], [0.0, 0.0], [0.0, 3.0]):
+            self.assertEqual(len(roots_of(np.array(none))), 0)
+
+    def test_zeros_at_the_ends_and_pairs(self) -> None:
+        """At its start they are no powers at all, at its end roots at the origin; halves of pairs are each other's mirror images."""
+        found = roots_of(np.array([0.0, 1.0, 0.0, 0.25, 0.0, 0.0]))
+        self.assertLess(np.max(np.abs(found - np.array([0.5j, -0.5j, 0, 0]))), EPS)
+        source = random.Random(8)
+        for _ in range(examples(40)):
+            found = roots_of(np.array([source.gauss(0, 1) for _ in range(source.randrange(2, 40))]))
+            upper, lower = found[found.imag > 0], found[found.imag < 0]
+            self.assertEqual(sorted(upper.tolist(), key=repr), sorted(lower.conj().tolist(), key=repr))
+            self.assertTrue(np.all(np.diff(np.angle(upper)) >= 0))
 
     def test_sizes_far_apart(self) -> None:
         """A companion matrix loses the small ones."""

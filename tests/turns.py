@@ -1,6 +1,6 @@
 """Which long tests a run of everything takes: a quarter of them, another quarter with each commit.
 
-Most of the suite's time goes into four hundred tests that take two thirds of a second or more: whole windows, compilers, simulators, races.
+Most of the suite's time goes into four hundred tests that take half a second or more: whole windows, compilers, simulators, races.
 In a clean checkout they take turns by the number of commits, so that each runs with every fourth. All of them run as soon
 as anything differs from the last commit, where there is no repository, where a module or a test is named, and in a campaign;
 ``COMBE_TURN=all`` asks for it.
@@ -17,7 +17,7 @@ import sys
 from pathlib import Path
 
 TURNS = 4
-LONG_S = 0.65
+LONG_S = 0.45
 """Tests that took so long on a slow machine are in the table."""
 TABLE = Path(__file__).with_name("long_tests.txt")
 EVERY_TIME = ("test_cli: the headless demo leaves everything",)

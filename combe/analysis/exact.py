@@ -10,6 +10,7 @@ from combe.analysis.rates import prototype_of_program
 from combe.analysis.transfer import Polynomial, Transfer, integers_of, product, stage_transfer
 from combe.filters import Cascade, Filter, Fir, Rational, rational_of, sections_of
 from combe.filters.precise import precise_roots
+from combe.filters.simultaneous import roots_of
 from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, Stage, TapSum
 
@@ -94,7 +95,7 @@ def _in_roots(base: Fir, rows: list[Row], higher: list[Rational]) -> Cascade:
     gain, delay = 1.0, 0
     taps = np.trim_zeros(base.array, "b")
     lead = int(np.flatnonzero(taps)[0]) if np.any(taps) else 0
-    zeros = [np.roots(taps[lead:])]
+    zeros = [roots_of(taps[lead:])]
     gain *= float(taps[lead]) if len(taps) else 0.0
     delay += lead
     for part in parts:
@@ -113,7 +114,7 @@ def _joined(fir: Fir, sections: tuple[tuple[float, float, float, float, float], 
     recursive = rational_of(Cascade(sections))
     taps = np.trim_zeros(fir.array)
     lead = int(np.flatnonzero(fir.array)[0])
-    zeros = np.concatenate([recursive.zeros, np.roots(taps)])
+    zeros = np.concatenate([recursive.zeros, roots_of(taps)])
     gain = recursive.gain * float(taps[0])
     return sections_of(Rational(gain, recursive.delay + lead, zeros, recursive.poles))
 

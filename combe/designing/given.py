@@ -18,6 +18,7 @@ from combe.designing.designed import Design
 from combe.designing.task import Task
 from combe.errors import DesignError, FileError
 from combe.filters import Cascade, Filter, Fir, Rational, Roots, sections_of
+from combe.filters.simultaneous import roots_of
 
 Array = NDArray[np.float64]
 LONGEST, LARGEST = 20_000, 1e100
@@ -287,7 +288,7 @@ def _from_polynomials(b: Array, a: Array) -> Given:
         return Given(Cascade(((b0, b1, b2, a1, a2),)), f"b of order {len(b) - 1} over a of order {len(a) - 1}")
     lead = int(np.flatnonzero(b)[0])
     b = np.trim_zeros(b)
-    zeros, poles = _polished(b), _polished(a)
+    zeros, poles = roots_of(b), roots_of(a)
     found = sections_of(Rational(float(b[0]), lead, zeros, poles))
     again = np.real(np.poly(poles))
     lost = float(np.max(np.abs(again - a)) / np.max(np.abs(a)))
@@ -295,22 +296,6 @@ def _from_polynomials(b: Array, a: Array) -> Given:
     if lost > 1e-9:
         words += f", split into sections to {lost:.1g} of the coefficients"
     return Given(found, words)
-
-
-def _polished(c: Array) -> NDArray[np.complex128]:
-    """Roots of Σ c_k z^(−k) by the companion matrix and two of Newton's steps, in exact conjugate pairs."""
-    roots = np.roots(c).astype(np.complex128)
-    slope = np.polyder(c) if len(c) > 1 else np.zeros(1)
-    for _ in range(2):
-        with np.errstate(divide="ignore", invalid="ignore"):
-            step = np.polyval(c, roots) / np.polyval(slope, roots)
-        better = roots - np.where(np.isfinite(step) & (np.abs(step) < 1e-3), step, 0)
-        roots = np.where(np.abs(np.polyval(c, better)) <= np.abs(np.polyval(c, roots)), better, roots)
-    real = np.abs(roots.imag) < 1e-10 * np.maximum(np.abs(roots), 1e-300)
-    upper = roots[(roots.imag > 0) & ~real]
-    if 2 * len(upper) + np.count_nonzero(real) != len(roots):
-        return np.roots(c).astype(np.complex128)
-    return np.concatenate([upper, upper.conj(), roots[real].real.astype(complex)])
 
 
 def _roots(rows: list[Row], kind: str) -> tuple[complex, ...]:

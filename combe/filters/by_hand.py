@@ -60,14 +60,8 @@ def _from_taps(source: Fir) -> Roots:
     if len(used) == 0:
         raise DesignError("all taps are zero, so there are no roots", "taps")
     core = source.array[used[0] : used[-1] + 1]
-    zeros = roots_of(core)
-    zeros = zeros[np.lexsort((np.abs(zeros), np.abs(np.angle(zeros))))]
-    zeros = np.where(np.abs(zeros.imag) < 1e-10 * np.maximum(np.abs(zeros), 1e-300), zeros.real + 0j, zeros)
-    upper = zeros[zeros.imag > 0]
-    if 2 * len(upper) + np.count_nonzero(zeros.imag == 0) == len(zeros):
-        zeros = np.concatenate([upper, upper.conj(), zeros[zeros.imag == 0]])
     poles = (0j,) * (len(core) - 1 + int(used[0]))
-    return Roots(tuple(complex(z) for z in zeros), poles, float(core[0]))
+    return Roots(tuple(complex(z) for z in roots_of(core)), poles, float(core[0]))
 
 
 def marks_of(source: Roots) -> list[Mark]:

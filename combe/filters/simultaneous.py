@@ -13,16 +13,28 @@ Complex = NDArray[np.complex128]
 
 MOST_ROUNDS = 50
 """Simple roots take a dozen."""
+REAL = 1e-10
+"""A root's imaginary part is rounding if it is a smaller share of it."""
 CLOSE = 4 * float(np.finfo(float).eps)
 
 
 def roots_of(coefficients: Real) -> Complex:
-    """Roots of a real polynomial, highest power first; its first and last coefficient aren't zero.
+    """Roots of a real polynomial, highest power first; those at the origin, told by zeros at its end, come last.
 
     Each of as many points as there are roots goes on as Newton's method would if the others were taken out (Ehrlich 1967,
-    Aberth 1973), from circles that the sizes of the coefficients tell (Bini 1996). Where points don't settle (roots that
-    lie in one place) eigenvalues of the companion matrix are found instead.
+    Aberth 1973), from circles that the sizes of the coefficients tell (Bini 1996). Conjugate pairs are exact: the upper halves, then
+    the lower, then real roots, each by their angles. Where points don't settle eigenvalues of the companion matrix are found instead.
     """
+    used = np.flatnonzero(coefficients)
+    if not len(used):
+        return np.zeros(0, dtype=np.complex128)
+    return np.append(
+        _apart(coefficients[used[0] : used[-1] + 1]), np.zeros(len(coefficients) - 1 - used[-1], dtype=np.complex128)
+    )
+
+
+def _apart(coefficients: Real) -> Complex:
+    """Those of a polynomial whose first and last coefficient aren't zero."""
     degree = len(coefficients) - 1
     if degree < 1:
         return np.zeros(0, dtype=np.complex128)
@@ -42,8 +54,19 @@ def roots_of(coefficients: Real) -> Complex:
         points[moving] = here - step
         moving = moving[np.abs(step) > CLOSE * np.abs(here)]
         if not len(moving):
-            return points
+            paired = _paired(points)
+            if len(paired) == degree:
+                return paired
+            break
     return np.asarray(np.roots(coefficients), dtype=np.complex128)
+
+
+def _paired(points: Complex) -> Complex:
+    """Exact pairs: what is as good as real is real, and of all others the upper ones stand for both."""
+    points = points[np.lexsort((np.abs(points), np.abs(np.angle(points))))]
+    is_real = np.abs(points.imag) < REAL * np.abs(points)
+    upper = points[(points.imag > 0) & ~is_real]
+    return np.concatenate([upper, upper.conj(), points[is_real].real + 0j])
 
 
 def _start(ascending: Real) -> Complex:

@@ -15,6 +15,7 @@ from combe.designing.designed import Design
 from combe.designing.rates.stages import RateStage, prototype_of, ratio_of
 from combe.errors import CombeError, DesignError, FileError
 from combe.filters import Filter, Fir, Rational, rational_of, sections_of
+from combe.filters.simultaneous import roots_of
 from combe.ledger.delay import delay_over_passbands
 from combe.project.chain import ideal_of, rounded_of
 from combe.project.document import Member, Project
@@ -146,7 +147,7 @@ def product_of(filters: list[Filter]) -> Filter:
     lead = int(np.flatnonzero(taps)[0]) if np.any(taps) else 0
     own = np.trim_zeros(taps)
     gain = float(np.prod([part.gain for part in others])) * (float(own[0]) if len(own) else 0.0)
-    zeros = np.concatenate([*(part.zeros for part in others), np.roots(own)])
+    zeros = np.concatenate([*(part.zeros for part in others), roots_of(own)])
     poles = np.concatenate([part.poles for part in others])
     return sections_of(Rational(gain, lead + sum(part.delay for part in others), zeros, poles))
 

@@ -14,6 +14,7 @@ from combe.analysis.fact import Fact
 from combe.designing.shares import share_of
 from combe.errors import FormatError
 from combe.filters import Filter, Fir, rational_of
+from combe.filters.simultaneous import roots_of
 from combe.ledger import gain_lines
 from combe.realization.cic import Cic
 from combe.realization.network import Network
@@ -72,7 +73,7 @@ def moved_roots(exact: Filter, rounded: Filter) -> list[Move]:
 def _roots(source: Filter) -> tuple[ComplexArray, ComplexArray]:
     if isinstance(source, Fir):
         taps = np.trim_zeros(source.array)
-        found = np.roots(taps) if 1 < len(taps) <= MOST_TAPS else np.zeros(0)
+        found = roots_of(taps) if 1 < len(taps) <= MOST_TAPS else np.zeros(0)
         return np.asarray(found, complex), np.zeros(0, complex)
     rational = rational_of(source)
     return rational.zeros, rational.poles
