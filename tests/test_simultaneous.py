@@ -18,7 +18,7 @@ EPS = 2.0**-52
 
 def farthest(found: np.ndarray, known: np.ndarray) -> float:
     """Of a matching that takes the nearest first: how far a root lies from where it should be, as a share of its size."""
-    assert np.all(np.isfinite(found))
+    assert len(found) == len(known) and np.all(np.isfinite(found))
     left, worst = list(known), 0.0
     for root in found:
         nearest = min(range(len(left)), key=lambda k: abs(left[k] - root))

@@ -736,8 +736,8 @@ FAULTS = (
     ),
     Fault(
         "filters/simultaneous.py",
-        "        if not np.all(np.isfinite(step)):\n            break\n",
-        "",
+        "            if len(paired) == degree:\n",
+        "            if True:\n",
         "test_simultaneous",
         "points that are lost are given as roots",
     ),

@@ -49,15 +49,13 @@ def _apart(coefficients: Real) -> Complex:
             away[np.arange(len(moving)), moving] = np.inf
             step = newton / (1 - newton * np.sum(1 / away, axis=1))
         step = np.where(is_root, 0, step)
-        if not np.all(np.isfinite(step)):
-            break
         points[moving] = here - step
         moving = moving[np.abs(step) > CLOSE * np.abs(here)]
         if not len(moving):
             paired = _paired(points)
             if len(paired) == degree:
                 return paired
-            break
+            break  # points got lost, or halves of a pair did
     return np.asarray(np.roots(coefficients), dtype=np.complex128)
 
 
