@@ -42,6 +42,17 @@ class Turns(unittest.TestCase):
         kept = left_of(unittest.TestSuite([loaded]), frozenset({"test_turns: every long test has its turn"}))
         self.assertEqual(kept.countTestCases(), loaded.countTestCases() - 1)
 
+    def test_a_quick_run_leaves_out_all_that_take_long_whatever_is_changed(self) -> None:
+        with tempfile.TemporaryDirectory() as place:
+            names, words = turns.left_out(Path(place), True)
+            self.assertEqual(names, frozenset(turns.long_tests()))
+            self.assertIn(f"{len(names)} long tests", words)
+            self.assertEqual(turns.left_out(Path(place), False), (frozenset(), ""))
+            os.environ["COMBE_TURN"] = "1"
+            names, words = turns.left_out(Path(place), False)
+            self.assertEqual(names, turns.waiting(1))
+            self.assertIn(f"turn 2 of {turns.TURNS}: {len(names)} ", words)
+
     def test_a_change_runs_all_and_the_next_commit_the_next_turn(self) -> None:
         with tempfile.TemporaryDirectory() as place:
             folder = Path(place)
