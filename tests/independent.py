@@ -21,16 +21,6 @@ def point(name: str) -> int:
     return int(name.split("f")[1])
 
 
-def brought(value: Fraction, name: str, rounding: str, overflow: str) -> tuple[Fraction, Fraction]:
-    """The value in a format, and what its rounding cut off."""
-    bits, fraction = int(name[1:].split("f")[0]), point(name)
-    raw = rounded(value * Fraction(2) ** fraction, rounding)
-    rest = value - raw * Fraction(2) ** -fraction
-    low, high = (-(1 << (bits - 1)), (1 << (bits - 1)) - 1) if name[0] == "s" else (0, (1 << bits) - 1)
-    raw = min(max(raw, low), high) if overflow == "saturate" else (raw - low) % (1 << bits) + low
-    return raw * Fraction(2) ** -fraction, rest
-
-
 PARTS = 256
 """Within a run every number is an integer of so many binary places: no sum of one needs more."""
 ONE, HALF = 1 << PARTS, 1 << (PARTS - 1)
@@ -62,13 +52,21 @@ def whole(value: int, how: str) -> int:
 
 
 def brought_parts(value: int, name: str, rounding: str, overflow: str) -> tuple[int, int]:
-    """As ``brought``."""
+    """The value in a format, and what its rounding cut off."""
     bits, places = int(name[1:].split("f")[0]), point(name)
     raw = whole(value << places if places >= 0 else value >> -places, rounding)
     rest = value - in_parts(raw, places)
     low, high = (-(1 << (bits - 1)), (1 << (bits - 1)) - 1) if name[0] == "s" else (0, (1 << bits) - 1)
     raw = min(max(raw, low), high) if overflow == "saturate" else (raw - low) % (1 << bits) + low
     return in_parts(raw, places), rest
+
+
+def brought(value: Fraction, name: str, rounding: str, overflow: str) -> tuple[Fraction, Fraction]:
+    """The same for a fraction; nothing of it may be smaller than a part."""
+    parts = value * ONE
+    assert parts.denominator == 1
+    found, rest = brought_parts(int(parts), name, rounding, overflow)
+    return Fraction(found, ONE), Fraction(rest, ONE)
 
 
 def plain_run(document: dict[str, Any], samples: list[int]) -> list[int]:
