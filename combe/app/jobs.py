@@ -9,6 +9,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, Qt, QThreadPool, pyqtSignal
 
+from combe.app.calm import CALM
 from combe.errors import CombeError, Stopped
 from combe.log import log_failure
 
@@ -78,7 +79,8 @@ class Lane(QObject):
 
     A job is a generator function that takes ``is_stopped``; whatever it yields arrives, on the interface thread,
     as ``arrived``; an error the user can act on as ``failed``; its end as ``finished``. A job submitted later
-    replaces one that waits, stops one that runs, and makes whatever the older still yields disappear.
+    replaces one that waits, stops one that runs, and makes whatever the older still yields disappear. In a patient lane
+    a job begins once the interface has painted what it was asked to.
     """
 
     arrived = pyqtSignal(object)
@@ -86,8 +88,9 @@ class Lane(QObject):
     finished = pyqtSignal()
     _from_thread = pyqtSignal(int, str, object)
 
-    def __init__(self, name: str, parent: QObject | None = None) -> None:
+    def __init__(self, name: str, parent: QObject | None = None, is_patient: bool = False) -> None:
         super().__init__(parent)
+        self._is_patient = is_patient
         self._ticket = 0
         self._waiting: tuple[int, Job] | None = None
         self._busy = False
@@ -104,6 +107,8 @@ class Lane(QObject):
 
     def submit(self, job: Job) -> None:
         """Run a job in place of all before it."""
+        if self._is_patient:
+            CALM.ask()
         with self._condition:
             self._ticket += 1
             self._waiting = (self._ticket, job)
@@ -141,6 +146,8 @@ class Lane(QObject):
         def is_stopped() -> bool:
             return ticket != self._ticket
 
+        if self._is_patient:
+            CALM.wait(is_stopped)
         try:
             for value in job(is_stopped):
                 if is_stopped():
@@ -169,7 +176,7 @@ class Lane(QObject):
 
 class Errand(QObject):
     """Fetches what a view draws, away from the interface thread: one piece of work at a time on Qt's pool, of those that
-    wait only the newest.
+    wait only the newest; where it is patient, once the interface has painted what it was asked to.
 
     What a piece of work returns arrives, on the interface thread, as ``arrived``. Without a parent on purpose: what is
     still under way when a window closes keeps its errand until it is done.
@@ -178,8 +185,9 @@ class Errand(QObject):
     arrived = pyqtSignal(object)
     _returned = pyqtSignal(object)
 
-    def __init__(self) -> None:
+    def __init__(self, is_patient: bool = False) -> None:
         super().__init__()
+        self._is_patient = is_patient
         self._running = False
         self._waiting: Callable[[], object] | None = None
         self._returned.connect(self._take, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
@@ -191,6 +199,8 @@ class Errand(QObject):
             return
         self._running = True
         _out.add(self)
+        if self._is_patient:
+            CALM.ask()
         pool = QThreadPool.globalInstance()
         assert pool is not None
         # One after another on a thread that stays: two would take the interpreter from the interface twice as often.
@@ -199,6 +209,8 @@ class Errand(QObject):
         pool.start(lambda: self._fetch(work))
 
     def _fetch(self, work: Callable[[], object]) -> None:
+        if self._is_patient:
+            CALM.wait()
         try:
             self._returned.emit(work())
         except Exception:

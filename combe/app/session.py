@@ -66,7 +66,7 @@ class Session(Working):
     def __init__(self, project: Project, path: Path | None = None, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.history = History(project)
-        self._errand = Errand()
+        self._errand = Errand(is_patient=True)
         self._errand.arrived.connect(self._take_steps)
         self.path = path
         self.saved = project

@@ -9,6 +9,8 @@ from combe.errors import CombeError
 from combe.project.results import Failure, News, Progress, Results
 
 LANES = ("chain", "side", "proof", "look", "count")
+PATIENT = ("look",)
+"""They work for a page that has just been opened."""
 
 
 class Working(QObject):
@@ -29,7 +31,7 @@ class Working(QObject):
         self._working: dict[str, tuple[str, ...]] = {}
 
     def _lane(self, name: str) -> Lane:
-        lane = Lane(name, self)
+        lane = Lane(name, self, name in PATIENT)
         lane.arrived.connect(self._take)
         lane.failed.connect(lambda error: self._fail_lane(name, error))
         lane.finished.connect(lambda: self._end(name, is_whole=True))

@@ -95,7 +95,7 @@ class BenchView(Panel):
         head.insertWidget(4, self.spectrum_mask.button)
         self.limits: list[pg.PlotDataItem] = []
         self.strokes: dict[tuple[str, str], Stroke] = {}
-        self._errand = Errand()
+        self._errand = Errand(is_patient=True)
         self._errand.arrived.connect(self._take)
         self.figures = FiguresLabel()
         self.figures.setTextFormat(Qt.TextFormat.RichText)

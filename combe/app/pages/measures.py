@@ -13,7 +13,7 @@ class MeasuresPage(SheetPage):
 
     def __init__(self) -> None:
         super().__init__("measured goodness")
-        self._errand = Errand()
+        self._errand = Errand(is_patient=True)
         self._errand.arrived.connect(self._take)
         self._shown: object = None
         self._filled: object = None

@@ -40,7 +40,7 @@ class RootsPage(Page):
         self.counted = "hz"
         self.is_unlocked = False
         self.plane = RootsPlot()
-        self._errand = Errand()
+        self._errand = Errand(is_patient=True)
         self._errand.arrived.connect(self._take)
         self.response = Plot("dB")
         self.limits = Mask()

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QRegion
 from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 from PyQt6.sip import isdeleted
 
+from combe.app.calm import CALM
 from combe.app.theme.palette import THEME
 
 SHARE_S = 0.005
@@ -32,12 +33,14 @@ class Frame:
         if self._began:
             yield
             return
+        CALM.begin()
         self._began, self._is_served = time.perf_counter(), False
         self._waiting = [part for part in self._waiting if part.is_there()]
         try:
             yield
         finally:
             self._began = 0.0
+            CALM.end()
             for part in self._waiting:
                 if part.is_there():
                     part.paint_owed()
