@@ -101,15 +101,15 @@ class OnTheBench(WindowCase):
         self.window.open_step("bench")
         self.settle()
         view = self.window.bench_page.view
-        mask = view.spectrum_mask
+        mask = view.below.spectrum_mask
         mask.add()
         self.settle()
-        self.assertEqual(view.of.currentText(), "density", "where a mask can be seen")
+        self.assertEqual(view.below.of.currentText(), "density", "where a mask can be seen")
         self.assertEqual(len(mask.pieces), 1)
         self.assertIn("spectrum from", self.session.project.bench.asks[-1])
         self.assertTrue(any(line.limit == "max_spectrum_db" for line in self.session.results.asked or ()))
         before = mask.pieces[0]
-        drag(view.spectrum, mask._handles[1], 0, 14)
+        drag(view.below.spectrum, mask._handles[1], 0, 14)
         self.settle()
         after = mask.pieces[0]
         self.assertLess(after.value, before.value - 1)
@@ -120,7 +120,7 @@ class OnTheBench(WindowCase):
         mask.read(str(path))
         self.settle()
         self.assertEqual(len(mask.pieces), 2)
-        drag(view.spectrum, mask._handles[2], 30, 0)
+        drag(view.below.spectrum, mask._handles[2], 30, 0)
         self.settle()
         self.assertGreater(mask.pieces[0].until_hz, 21_000)
         self.assertEqual(mask.pieces[0].until_hz, mask.pieces[1].hz, "pieces that touch go on touching")
@@ -132,8 +132,8 @@ class OnTheBench(WindowCase):
         mask.read(str(path))
         self.assertEqual(len(mask.pieces), 2)
         self.assertIn("line 2", said[0])
-        view.of.setCurrentText("lines")
-        view._show_lower()
+        view.below.of.setCurrentText("lines")
+        view.below.show_again()
         self.settle()
         self.assertEqual(mask.pieces, [])
         mask.clear()

@@ -216,7 +216,7 @@ class Actions:
             given = bench.input
             self.window.tell(self.sound.play("the input", given.values / given.full, bench.sample_rate_hz))
             return
-        heard = page.view.chosen_output(bench)
+        heard = page.view.below.chosen_output(bench)
         rate = heard.sample_rate_hz or bench.sample_rate_hz
         self.window.tell(self.sound.play(heard.name, heard.values / heard.full, rate))
 

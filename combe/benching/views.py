@@ -4,6 +4,7 @@ comes."""
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 from msgspec import Struct
@@ -12,7 +13,13 @@ from numpy.typing import NDArray
 from combe.signals.figures import density
 from combe.signals.lines import lines
 
+if TYPE_CHECKING:
+    from combe.benching.nodes import NodeUse
+    from combe.benching.run import Bench
+
 Array = NDArray[np.float64]
+Trace = tuple[str, Array, float, float]
+"""Name, values, their full scale, and their rate."""
 FLOOR_DB = -220.0
 LINES = {"lines": "hann", "lines, flat top": "flat top", "lines, four terms": "four terms"}
 """Windows by the words of the choice."""
@@ -29,6 +36,12 @@ class Spectrogram(Struct, frozen=True, eq=False):
     levels: Array
     times: Array
     size: int
+
+    def shades(self, range_db: float) -> NDArray[np.uint8]:
+        """Steps from 0, so far below the highest level or further, to 255, the highest: of each time all frequencies."""
+        top = float(np.max(self.levels, initial=-range_db))
+        steps = np.clip((self.levels.T - (top - range_db)) * (255 / range_db), 0, 255)
+        return np.ascontiguousarray(np.rint(steps).astype(np.uint8))
 
 
 def spectrogram(values: Array, size: int | None = None) -> Spectrogram:
@@ -71,7 +84,7 @@ def histogram(values: Array, full: float, step: float) -> Histogram:
 
 
 def spectra(
-    everything: Sequence[tuple[str, Array, float, float]], kind: str, known: Mapping[str, tuple[Array, Array] | None]
+    everything: Sequence[Trace], kind: str, known: Mapping[str, tuple[Array, Array] | None]
 ) -> dict[str, tuple[Array, Array]]:
     """Frequencies and levels of each signal (its name, values, full scale and rate): lines through a window, or power per Hz
     against that of a sine of full scale; ``known`` densities are those of long signals, of which only a part is kept."""
@@ -85,3 +98,35 @@ def spectra(
         else:
             found[name] = lines(values / full, rate, LINES.get(kind, "hann"))
     return found
+
+
+def signals_of(bench: Bench) -> list[Trace]:
+    """Input and outputs."""
+    given, rate = bench.input, bench.sample_rate_hz
+    through = [(h.name, h.values, h.full, h.sample_rate_hz or rate) for h in bench.through]
+    return [("input", given.values, given.full, rate), *through]
+
+
+def spectra_of(bench: Bench, kind: str) -> dict[str, tuple[Array, Array]]:
+    """Of input and outputs, as :func:`spectra` tells them."""
+    known = {"input": bench.input.spectrum} | {heard.name: heard.spectrum for heard in bench.through}
+    return spectra(signals_of(bench), kind, known)
+
+
+def histograms_of(bench: Bench) -> dict[str, tuple[Histogram, float]]:
+    """Of input and outputs, each with its full scale."""
+    steps = {"input": bench.input.step}
+    return {
+        name: (histogram(values, full, steps.get(name, bench.step)), full)
+        for name, values, full, _ in signals_of(bench)
+    }  # fmt: skip
+
+
+def reach_of(node: NodeUse) -> float:
+    """Full scale of a node in its own steps."""
+    return float(max(-node.lowest, node.highest + 1))
+
+
+def histogram_inside(bench: Bench, node: NodeUse) -> Histogram:
+    """Of a node, in its own steps."""
+    return histogram(bench.node(node.name).astype(np.float64), reach_of(node), 1.0)

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QColor
 
 from combe.app.plots.axes import Plot
+from combe.app.plots.dots import Dots
 from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.benching.views import Histogram, Spectrogram
@@ -24,6 +25,7 @@ Array = NDArray[np.float64]
 RANGE_DB = 100.0
 """Levels from the highest so far down are told apart by colour."""
 LEAST_SHARE_DB = -60.0
+DOT = 3.5
 
 
 class SpectrogramPlot(Plot):
@@ -37,19 +39,19 @@ class SpectrogramPlot(Plot):
         self.add(self.picture)
         self.found: Spectrogram | None = None
         self.rate = 1.0
-        self.top = 0.0
         self._edges: list[pg.InfiniteLine] = []
         self.pointed.connect(self._tell)
 
-    def show_spectrogram(self, found: Spectrogram, rate: float, requirement: Requirement | None, samples: int) -> None:
-        """Another one, over so many samples."""
+    def show_spectrogram(
+        self, found: Spectrogram, shades: NDArray[np.uint8], rate: float, samples: int, requirement: Requirement | None
+    ) -> None:
+        """Another one, over so many samples, and how it is shaded."""
         self.found, self.rate = found, rate
-        self.top = float(np.max(found.levels, initial=-RANGE_DB))
         rows, columns = found.levels.shape
         step = (found.times[-1] - found.times[0]) / max(columns - 1, 1) if columns > 1 else float(found.size)
         left = (found.times[0] - step / 2) / rate * 1e3
         half_row = rate / 2 / max(rows - 1, 1) / 2e3
-        self.picture.setImage(found.levels.T, levels=(self.top - RANGE_DB, self.top), autoLevels=False)
+        self.picture.setImage(shades, levels=(0, 255), autoLevels=False)
         self.picture.setRect(QRectF(left, -half_row, columns * step / rate * 1e3, rate / 2e3 + 2 * half_row))
         self.picture.setLookupTable(_colors())
         for line in self._edges:
@@ -119,7 +121,7 @@ class ConstellationPlot(Plot):
         self.view.setAspectLocked(True)
         self.sent = pg.ScatterPlotItem(pxMode=True, symbol="+", size=11)
         self.add(self.sent)
-        self.arrived: dict[str, pg.ScatterPlotItem] = {}
+        self.arrived: dict[str, Dots] = {}
         self.pointed.connect(lambda x, y: self.tell(f"{short(x, 4)} {short(y, 4)}j"))
 
     def show_symbols(self, found: dict[str, tuple[Received, tuple[str, float, bool]]]) -> None:
@@ -129,10 +131,10 @@ class ConstellationPlot(Plot):
         reach = 1.0
         for name, (each, look) in found.items():
             if name not in self.arrived:
-                self.arrived[name] = pg.ScatterPlotItem(pxMode=True, size=3.5, pen=None)
+                self.arrived[name] = Dots(DOT)
                 self.add(self.arrived[name])
-            kept = each.found[np.isfinite(each.found)]
-            self.arrived[name].setData(kept.real, kept.imag, brush=pg.mkBrush(THEME.color(look[0], 150)))
+            self.arrived[name].set_color(THEME.color(look[0], 150))
+            self.arrived[name].show_points(each.found.real, each.found.imag)
             self.arrived[name].setVisible(True)
             reach = max(reach, float(np.max(np.abs(each.wanted.real), initial=0.0)) * 1.2)
         first = next((each for each, _ in found.values()), None)

@@ -24,6 +24,7 @@ class Wardrobe(QObject):
         super().__init__(window)
         self.window, self.parts = window, parts
         self._waiting: list[tuple[QWidget, str]] = []
+        """With the sheet it has still to put on, or none: what else has to change with it."""
         self._timer = QTimer(self)
         self._timer.setInterval(0)
         self._timer.timeout.connect(self._next)
@@ -60,11 +61,14 @@ class Wardrobe(QObject):
         piece, sheet = self._waiting.pop(0)
         if sip.isdeleted(piece):
             return  # a row that has given way to another, which found the sheet in force by itself
-        piece.setStyleSheet(sheet)
+        if sheet:
+            piece.setStyleSheet(sheet)
+            if hasattr(piece, "dress"):  # as long again: another piece of work
+                self._waiting.insert(0, (piece, ""))
+                return
+        else:
+            piece.dress()  # type: ignore[attr-defined]
         piece.setUpdatesEnabled(True)
-        dress = getattr(piece, "dress", None)
-        if dress is not None:
-            dress()
         piece.update()
 
 
