@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import unittest
 import wave
+from typing import Any
 from unittest import mock
 
 import numpy as np
+from PyQt6.QtWidgets import QApplication
 
 import combe
+from combe.app.jobs import is_any_errand_out
 from combe.app.sound import Sound
 from combe.benching.sound import resampled, slowness_words, usual_slowness, write_sound
 from combe.designing.designed import Design
@@ -124,13 +127,29 @@ class Played(unittest.TestCase):
                 pass
 
         device = mock.Mock(preferredFormat=Kind)
-        sound = Sound()
+        application = QApplication.instance() or QApplication([])
+        sound, told = Sound(), list[str]()
+        sound.told.connect(told.append)
+
+        def play(*words: Any) -> None:
+            self.assertEqual(sound.play(*words), "")
+
+        def wait() -> None:
+            while is_any_errand_out():
+                application.processEvents()
+
         with (
             mock.patch("combe.app.sound._device", lambda: (device, "")),
             mock.patch("combe.app.sound._sink", lambda *_: Sink()),
         ):
-            said = sound.play("bit-true", np.full(25_000, 0.25), 250_000.0)
-        self.assertEqual(said, "playing bit-true: 1 s, 10 times slower")
+            play("the input", np.full(25_000, 1.0), 2.0, 250_000.0)
+            self.assertEqual(sound.stop(), "silence")
+            wait()
+            self.assertEqual((given, told), ([], []), "stopped before it was ready")
+            play("the input", np.full(25_000, 1.0), 2.0, 250_000.0)
+            play("bit-true", np.full(25_000, 0.5), 2.0, 250_000.0)
+            wait()
+        self.assertEqual(told, ["playing bit-true: 1 s, 10 times slower"])
         heard = np.frombuffer(given[0], dtype=np.int16).reshape(-1, 2)
         self.assertEqual(len(heard), 48_000)
         np.testing.assert_array_equal(heard[:, 0], heard[:, 1])
@@ -139,4 +158,4 @@ class Played(unittest.TestCase):
 
     def test_without_a_device_it_says_what_does_instead(self) -> None:
         with mock.patch("combe.app.sound._device", lambda: (None, "no device here plays sound")):
-            self.assertEqual(Sound().play("the input", np.zeros(10), 48_000.0), "no device here plays sound")
+            self.assertEqual(Sound().play("the input", np.zeros(10), 1.0, 48_000.0), "no device here plays sound")

@@ -17,6 +17,9 @@ from combe.app.widgets.action_palette import ActionPalette
 from combe.requirement.presets import SHAPES
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
     from combe.app.window import MainWindow
 
 COUNT_NAMES = {
@@ -33,6 +36,7 @@ class Actions:
         self.menus: dict[str, QMenu] = {}
         self.all: list[QAction] = []
         self.sound = Sound(window)
+        self.sound.told.connect(window.tell)
         dialogs, session = window.dialogs, window.session
         self._add("Project", "New", "Ctrl+N", dialogs.new)
         self._add("Project", "Open…", "Ctrl+O", dialogs.open)
@@ -214,11 +218,16 @@ class Actions:
             return
         if is_input:
             given = bench.input
-            self.window.tell(self.sound.play("the input", given.values / given.full, bench.sample_rate_hz))
+            self._play_values("the input", given.values, given.full, bench.sample_rate_hz)
             return
         heard = page.view.below.chosen_output(bench)
         rate = heard.sample_rate_hz or bench.sample_rate_hz
-        self.window.tell(self.sound.play(heard.name, heard.values / heard.full, rate))
+        self._play_values(heard.name, heard.values, heard.full, rate)
+
+    def _play_values(self, name: str, values: NDArray[np.float64], full: float, rate_hz: float) -> None:
+        why = self.sound.play(name, values, full, rate_hz)
+        if why:
+            self.window.tell(why)
 
     def _count(self, count: str) -> None:
         self.named(COUNT_NAMES[count]).setChecked(True)
