@@ -192,20 +192,28 @@ class MadeAhead(WindowCase):
                 __import__(entry.module)
 
     def test_all_pages_stand_in_the_end(self) -> None:
-        left = self.window.unmade()
+        left = self.ahead._left()
         self.assertIn("bench", left)
         self.assertIn("roots", left)
         for count in range(len(left) + 1):
-            self.assertEqual(len(self.window.unmade()), len(left) - count)
+            self.assertEqual(len(self.ahead._left()), len(left) - count)
             self.ahead.look() if count else [self.ahead.look() for _ in range(2)]
-        self.assertEqual(self.window.unmade(), [])
+        self.assertEqual(self.ahead._left(), [])
         self.ahead.look()
         self.assertTrue(self.ahead.is_done)
+        self.assertEqual(len(self.window.bench.rows), 3)
+        self.session.edit(edits.choose_language("verilog"))
+        self.settle()
+        self.assertIn("cost", self.ahead._left(), "circuits have pages of their own")
+        self.assertFalse(self.ahead.is_done)
+        while not self.ahead.is_done:
+            self.ahead.look()
+        self.assertIn("cost", self.window.code_view.made)
         self.window.plots.open_tab("roots")
         self.window.open_step("bench")
 
     def test_nothing_is_made_while_something_moves(self) -> None:
-        left = self.window.unmade()
+        left = self.ahead._left()
         for k in range(4):
             self.pointer = QPoint(5 + k, 5)
             self.ahead.look()
@@ -229,9 +237,9 @@ class MadeAhead(WindowCase):
                     sys.modules.pop(entry.module, None)
             self.ahead.look()
         self.assertEqual(len(loaded), 1)
-        self.assertEqual(self.window.unmade(), left)
+        self.assertEqual(self.ahead._left(), left)
         self.ahead.look()
-        self.assertEqual(self.window.unmade(), left[1:])
+        self.assertEqual(self.ahead._left(), left[1:])
 
 
 @unittest.skipUnless(has_server(), "no Xvfb")

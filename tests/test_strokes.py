@@ -17,6 +17,7 @@ try:
 except ImportError as error:  # pragma: no cover - depends on the machine
     raise unittest.SkipTest(f"Qt is missing here: {error}") from None
 
+from combe.app.plots import compiled_seen
 from combe.app.plots import seen as seen_module
 from combe.app.plots.axes import Plot
 from combe.app.plots.bundle import Bundle
@@ -90,6 +91,21 @@ class Pixels(unittest.TestCase):
             with unittest.mock.patch.object(seen_module, "_ready", threading.Event()):
                 slow = seen(x, y)
             self.assertEqual([list(part) for part in quick], [list(part) for part in slow])
+
+    def test_it_is_compiled_for_one_kind_of_array_and_takes_all(self) -> None:
+        make_ready()
+        self.assertEqual((len(compiled_seen.strokes.signatures), len(compiled_seen.kept.signatures)), (1, 1))
+        pair = np.random.default_rng(3).normal(size=(400, 2)).cumsum(axis=0)
+        x, y = np.sort(pair[:, 0]), pair[:, 1]
+        plain = strokes(x, y.copy(), 3.0, -2.0, -9.0, 9.0)
+        still = y.copy()
+        still.flags.writeable = False
+        for other in (y, still, y[::-1].copy()[::-1]):
+            np.testing.assert_array_equal(strokes(x, other, 3, -2, -9, np.float64(9)), plain)
+            np.testing.assert_array_equal(seen(x, other), seen(x, y.copy()))
+        whole = np.rint(x).astype(np.int64)
+        np.testing.assert_array_equal(strokes(whole, y, 3, -2, -9, 9), strokes(np.rint(x), y, 3, -2, -9, 9))
+        self.assertEqual((len(compiled_seen.strokes.signatures), len(compiled_seen.kept.signatures)), (1, 1))
 
     def test_of_stems_in_one_column_the_outermost_stay(self) -> None:
         source = np.random.default_rng(4)

@@ -20,20 +20,31 @@ TURN_MS = 250
 
 
 class Ahead(QObject):
-    """Makes what isn't there yet, and goes when all of it is."""
+    """Makes what isn't there yet, and rests when all of it is."""
 
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self._window = window
         self._seen: tuple[Project, str, QPoint, str] | None = None
         self._timer = QTimer(self)
+        self._timer.setInterval(TURN_MS)
         self._timer.timeout.connect(self.look)
-        self._timer.start(TURN_MS)
+        self._timer.start()
+        window.session.stepped.connect(self._on_stepped)
 
     @property
     def is_done(self) -> bool:
         """Whether all pages stand."""
         return not self._timer.isActive()
+
+    def _on_stepped(self, name: str) -> None:
+        """Code of another kind has pages of its own."""
+        if name == "package" and self.is_done and self._left():
+            self._timer.start()
+
+    def _left(self) -> list[str]:
+        """Pages to be made."""
+        return self._window.unmade(self._window.session.project.code.written_in.kind)
 
     def look(self) -> None:
         """One page more, if everything rests."""
@@ -45,10 +56,12 @@ class Ahead(QObject):
         session = window.session
         if now != before or session.is_busy or session.is_dragging:
             return
-        left = window.unmade()
+        left = self._left()
         # Modules are loaded on another thread; until then there is nothing to make a page from.
         ready = next((name for name in left if BY_NAME[name].is_loaded), "")
         if ready:
             window.make_page(ready)
         elif not left:
+            project = session.project
+            window.bench.show_setup(project.bench, project.requirement)  # its rows are as dear as a page
             self._timer.stop()

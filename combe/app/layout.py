@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QMainWindow, QStackedWidget, Q
 
 from combe.app.pages.page import Page
 from combe.app.pages.panel import PlotPanel
-from combe.app.pages.register import BY_NAME
+from combe.app.pages.register import BY_NAME, CODE, placed
 from combe.app.settings import Settings
 from combe.app.theme.wardrobe import Wardrobe, dress_late
 from combe.app.widgets.arithmetic_panel import ArithmeticPanel
@@ -125,11 +125,12 @@ class Layout(QMainWindow):
         assert isinstance(shown, Page)
         return shown
 
-    def unmade(self) -> list[str]:
-        """Pages that haven't been looked at, in the order in which they stand."""
+    def unmade(self, kind: str) -> list[str]:
+        """Pages that haven't been looked at, of code those of its kind, in the order in which they stand."""
         plots = [name for name in self.plots.buttons if name not in self.plots.pages]
         bench = ["bench"] if self.middle.count() < 3 else []
-        return [*plots, *bench, *(name for name in self.code_view.offered if name not in self.code_view.made)]
+        code = [entry.name for entry in placed(CODE) if entry.is_for(kind) and entry.name not in self.code_view.made]
+        return [*plots, *bench, *code]
 
     def make_page(self, name: str) -> None:
         """One of these."""

@@ -6,13 +6,9 @@ import math
 from collections.abc import Sequence
 
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QHeaderView,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
 )
 
@@ -23,6 +19,7 @@ from combe.app.plots.points import LOOKS
 from combe.app.theme.palette import THEME
 from combe.app.widgets.legend import Legend
 from combe.app.widgets.parts import Choice, field, label
+from combe.app.widgets.quiet_table import Cell, QuietTable
 from combe.errors import CombeError
 from combe.ledger.cycles import CYCLES_PER_INSTRUCTION
 from combe.project.document import Processor
@@ -101,16 +98,7 @@ class BudgetPage(Page):
         self.strokes = Legend()
         self.words = label("", "muted", wrap=True)
         self.by_block, self.by_taps = SharePlot("samples a block"), SharePlot("taps, blocks of 256")
-        self.table = QTableWidget(0, len(HEADS))
-        self.table.setHorizontalHeaderLabels(list(HEADS))
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setAccessibleName("budget")
-        self.table.setShowGrid(False)
-        rows_head, columns_head = self.table.verticalHeader(), self.table.horizontalHeader()
-        if rows_head is not None and columns_head is not None:
-            rows_head.hide()
-            rows_head.setDefaultSectionSize(22)
-            columns_head.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.table = QuietTable("budget", HEADS, is_even=True)
         plots = QHBoxLayout()
         plots.addWidget(self.by_block)
         plots.addWidget(self.by_taps)
@@ -166,17 +154,7 @@ class BudgetPage(Page):
             [(row.variant, row.taps, 100 * row.share) for row in rows if row.taps and row.block == 256]
         )
         self.by_taps.setVisible(not rows or any(row.taps for row in rows))
-        self.table.setRowCount(len(own))
-        for index, row in enumerate(own):
-            words = (
-                row.variant, str(row.block), f"{row.instructions:.1f}", f"{row.cycles:.1f}", f"{100 * row.share:.2f} %",
-                frequency_text(float(f"{row.highest_rate_hz:.4g}"), 1e12, "hz"), f"{short(row.cycles_left / 1e6, 4)} M/s",
-            )  # fmt: skip
-            for place, word in enumerate(words):
-                item = QTableWidgetItem(word)
-                if place:
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.table.setItem(index, place, item)
+        self.table.show_cells([_cells(row) for row in own])
 
     def dress(self) -> None:
         """Take on the theme's colours."""
@@ -194,3 +172,12 @@ class BudgetPage(Page):
         self.edited.emit(edit)
         if was_counted:
             self.asked.emit("count", None)
+
+
+def _cells(row: BudgetRow) -> list[Cell]:
+    """A line of the table."""
+    words = (
+        str(row.block), f"{row.instructions:.1f}", f"{row.cycles:.1f}", f"{100 * row.share:.2f} %",
+        frequency_text(float(f"{row.highest_rate_hz:.4g}"), 1e12, "hz"), f"{short(row.cycles_left / 1e6, 4)} M/s",
+    )  # fmt: skip
+    return [Cell(row.variant), *(Cell(word, is_right=True) for word in words)]

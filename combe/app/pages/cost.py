@@ -8,13 +8,14 @@ from collections.abc import Mapping, Sequence
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
 
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
 from combe.app.plots.points import LOOKS
 from combe.app.theme.palette import THEME
-from combe.app.widgets.parts import label, quiet_table
+from combe.app.widgets.parts import label
+from combe.app.widgets.quiet_table import Cell, QuietTable
 from combe.delivery.hdl.choices import ARCHITECTURES, USUAL_CLOCK_HZ
 from combe.delivery.hdl.circuit import Count
 from combe.delivery.hdl.compare import Compared
@@ -46,10 +47,15 @@ class CostPlot(Plot):
         super().__init__("multipliers + adders", frequency=False)
         self.plain_unit = "highest sample rate, Hz"
         self.items: list[object] = []
+        self._shown: tuple[object, ...] = ()
         self.label_axes()
 
     def show_rows(self, rows: Sequence[Compared], asked_hz: float) -> None:
         """All that can be had; a line at the rate that's asked."""
+        shown = tuple(rows), asked_hz, THEME.name
+        if shown == self._shown:
+            return
+        self._shown = shown
         for item in self.items:
             self.take_out(item)
         self.items = []
@@ -59,13 +65,13 @@ class CostPlot(Plot):
         xs, ys = [], []
         for row in possible:
             assert row.built is not None
-            x, y = math.log10(row.rate_hz), float(row.built.count.multipliers + row.built.count.adders)
-            xs.append(x)
-            ys.append(y)
-            role, symbol = LOOKS[ARCHITECTURES.index(row.architecture) % len(LOOKS)]
-            dot = pg.ScatterPlotItem([x], [y], size=11, symbol=symbol, brush=THEME.color(role), pen=None)
-            self.add(dot)
-            self.items.append(dot)
+            xs.append(math.log10(row.rate_hz))
+            ys.append(float(row.built.count.multipliers + row.built.count.adders))
+        looks = [LOOKS[ARCHITECTURES.index(row.architecture) % len(LOOKS)] for row in possible]
+        brushes = [pg.mkBrush(THEME.color(role)) for role, _ in looks]
+        dots = pg.ScatterPlotItem(xs, ys, size=11, symbol=[symbol for _, symbol in looks], brush=brushes, pen=None)
+        self.add(dots)
+        self.items.append(dots)
         self._names(possible, max(ys))
         line = pg.InfiniteLine(
             pos=math.log10(asked_hz), angle=90, pen=pg.mkPen(THEME.color("clay"), style=Qt.PenStyle.DashLine)
@@ -119,7 +125,7 @@ class CostPage(Page):
         head.addWidget(self.words, 1)
         head.addWidget(self.measure)
         self.chart = CostPlot()
-        self.table = quiet_table("architectures", HEADS)
+        self.table = QuietTable("architectures", HEADS)
         self.table.cellClicked.connect(
             lambda row, _: self.edited.emit(choose_architecture(self.rows[row].architecture))
         )
@@ -177,37 +183,32 @@ class CostPage(Page):
             "The one in force is measured by itself."
         )
         self.chart.show_rows(rows, asked_hz)
-        self.table.clearSpans()
-        self.table.setRowCount(len(rows))
-        for index, row in enumerate(rows):
-            cells, tips = [row.architecture], {}
-            if row.built is None:
-                cells += ["", "", "", "", "", "", "", row.sentence, ""]
-            else:
-                count = row.built.count
-                found = {each.device: each for each in measured.get(row.architecture, ())}
-                tips = {MEASURED[device]: each.sentence() for device, each in found.items() if not row.sentence}
-                told = [_short(found[device]) if device in found else "" for device in MEASURED]
-                cells += [
-                    str(row.built.clocks), str(row.built.latency), frequency_text(float(f"{row.rate_hz:.4g}"), 1e12, "hz"),
-                    _multipliers(count), str(count.adders), str(count.registers), str(count.memory_bits), *([row.sentence, ""] if row.sentence else told),
-                ]  # fmt: skip
-            first = MEASURED["ecp5"]
-            if row.sentence:
-                self.table.setSpan(index, first, 1, 2)
-            for place, word in enumerate(cells):
-                item = QTableWidgetItem(word)
-                if 0 < place < first:
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                if row.built is None or row.sentence:
-                    item.setForeground(THEME.color("clay" if place >= first else "muted"))
-                item.setToolTip(tips.get(place, word) if place >= first else "")
-                self.table.setItem(index, place, item)
+        self.table.show_cells([_cells(row, measured.get(row.architecture, ())) for row in rows])
 
     def dress(self) -> None:
         """Take on the theme's colours."""
         self.chart.dress()
         self.chart.show_rows(self.rows, self.asked_hz)
+
+
+def _cells(row: Compared, measured: Sequence[Synthesized]) -> list[Cell]:
+    """An architecture's line of the table."""
+    first = MEASURED["ecp5"]
+    name = Cell(row.architecture, "muted" if row.built is None or row.sentence else "ink")
+    why = Cell(row.sentence, "clay", row.sentence, span=2)
+    if row.built is None:
+        return [name, *[Cell("", is_right=True)] * (first - 1), why]
+    count = row.built.count
+    words = (
+        str(row.built.clocks), str(row.built.latency), frequency_text(float(f"{row.rate_hz:.4g}"), 1e12, "hz"),
+        _multipliers(count), str(count.adders), str(count.registers), str(count.memory_bits),
+    )  # fmt: skip
+    counted = [Cell(word, name.role, is_right=True) for word in words]
+    if row.sentence:
+        return [name, *counted, why]
+    found = {each.device: each for each in measured}
+    told = [Cell(_short(found[d]), tip=found[d].sentence()) if d in found else Cell("") for d in MEASURED]
+    return [name, *counted, *told]
 
 
 def _multipliers(count: Count) -> str:

@@ -9,7 +9,6 @@ from PyQt6.QtGui import QHelpEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
-    QTableWidgetItem,
     QToolTip,
     QVBoxLayout,
     QWidget,
@@ -17,7 +16,8 @@ from PyQt6.QtWidgets import (
 
 from combe.app.pages.page import Page, Scene
 from combe.app.theme.palette import SMALL, THEME, font
-from combe.app.widgets.parts import Choice, label, quiet_table
+from combe.app.widgets.parts import Choice, label
+from combe.app.widgets.quiet_table import Cell, QuietTable
 from combe.proof.device_budget import CAPACITY
 from combe.proof.together import Taker, Together, percent
 from combe.requirement.quantities import frequency_text
@@ -126,7 +126,7 @@ class TogetherPage(Page):
         head.addWidget(self.device)
         head.addWidget(self.measure)
         self.bars = Bars()
-        self.table = quiet_table("filters together", (), 24)
+        self.table = QuietTable("filters together", (), 24)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
@@ -164,9 +164,7 @@ class TogetherPage(Page):
         heads = ["Filter", "Rate", *(part[0].upper() + part[1:] for part in found.parts), "How"]
         if not any(taker.how or taker.failure for taker in found.takers):
             heads.pop()
-        self.table.setColumnCount(len(heads))
-        self.table.setHorizontalHeaderLabels(heads)
-        self.table.setRowCount(len(found.takers))
+        rows = []
         for row, taker in enumerate(found.takers):
             amounts = [
                 f"{amount}  ({percent(share)})" if share and not math.isinf(share) else amount
@@ -178,15 +176,13 @@ class TogetherPage(Page):
                 *amounts,
                 "; ".join(filter(None, (taker.how, taker.failure))),
             ]
-            for column, text in enumerate(texts[: len(heads)]):
-                item = QTableWidgetItem(text)
-                if column == 0:
-                    item.setForeground(THEME.color(ROLES[row % len(ROLES)]))
-                elif taker.failure:
-                    item.setForeground(THEME.color("clay"))
-                if column == len(texts) - 1:
-                    item.setToolTip(text)
-                self.table.setItem(row, column, item)
+            role = "clay" if taker.failure else "ink"
+            name, *others = texts[: len(heads)]
+            rows.append([
+                Cell(name, ROLES[row % len(ROLES)]),
+                *(Cell(text, role, text if text is texts[-1] else "") for text in others),
+            ])  # fmt: skip
+        self.table.show_cells(rows, heads)
 
     def dress(self) -> None:
         """Take on the theme's colours."""

@@ -26,12 +26,18 @@ def make_ready() -> None:
     _ready.set()
 
 
+def _plain(values: Array) -> Array:
+    """Values as the loop was made ready for: for any other kind of array it would be compiled once more, here and now."""
+    is_plain = values.dtype == np.float64 and values.flags.c_contiguous and values.flags.writeable
+    return values if is_plain else np.array(values, dtype=np.float64)
+
+
 def seen(x: Array, y: Array) -> tuple[Array, Array]:
     """The points that make a difference; those on a line between their neighbors go."""
     if _ready.is_set():
         from combe.app.plots.compiled_seen import kept
 
-        places = kept(x, y, TOLERANCE, PASSES)
+        places = kept(_plain(x), _plain(y), TOLERANCE, PASSES)
         return x[places], y[places]
     for _ in range(PASSES):
         if len(x) < 8:
@@ -56,7 +62,8 @@ def strokes(x: Array, y: Array, across: float, up: float, low: float, high: floa
     if _ready.is_set():
         from combe.app.plots import compiled_seen
 
-        return np.asarray(compiled_seen.strokes(x, y, across, up, low, high, TOLERANCE, PASSES))
+        scales = float(across), float(up), float(low), float(high)
+        return np.asarray(compiled_seen.strokes(_plain(x), _plain(y), *scales, TOLERANCE, PASSES))
     x, y = seen(across * x, up * np.clip(y, low, high))
     return np.column_stack([x[:-1], y[:-1], x[1:], y[1:]])
 

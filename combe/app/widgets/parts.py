@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QChildEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -12,12 +11,10 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFrame,
-    QHeaderView,
     QLabel,
     QLineEdit,
     QScrollArea,
     QSizePolicy,
-    QTableWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -265,22 +262,6 @@ def line_up(column: QVBoxLayout, widgets: list[QWidget]) -> None:
         if item is None or item.widget() is not widget:
             column.removeWidget(widget)
             column.insertWidget(place, widget)
-
-
-def quiet_table(name: str, heads: Sequence[str] = (), row_height: int = 22) -> QTableWidget:
-    """A table to be read: no grid, no numbers at the side, columns as wide as their words, the last one to the end."""
-    table = QTableWidget(0, len(heads))
-    table.setHorizontalHeaderLabels(list(heads))
-    table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-    table.setShowGrid(False)
-    table.setAccessibleName(name)
-    rows_head, columns_head = table.verticalHeader(), table.horizontalHeader()
-    if rows_head is not None and columns_head is not None:
-        rows_head.hide()
-        rows_head.setDefaultSectionSize(row_height)
-        columns_head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        columns_head.setStretchLastSection(True)
-    return table
 
 
 def clear_layout(column: QVBoxLayout) -> None:
