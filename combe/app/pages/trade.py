@@ -28,7 +28,13 @@ class TradeMap(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.cells: dict[tuple[int, int], Cell] = {}
-        self.best: list[Cell] = []
+        self.orders: list[int] = []
+        """From left to right."""
+        self.widths: list[int] = []
+        """From the top down: the widest first."""
+        self._columns: dict[int, int] = {}
+        self._rows: dict[int, int] = {}
+        self._best: set[tuple[int, int]] = set()
         self.chosen: tuple[int, int] | None = None
         self.at: tuple[int, int] | None = None
         self.word = "order"
@@ -40,26 +46,21 @@ class TradeMap(QWidget):
     def show_cells(self, cells: Sequence[Cell], chosen: tuple[int, int], word: str) -> None:
         """Other cells, or more of them; ``chosen`` is the order and width in force."""
         self.cells = {(cell.order, cell.bits): cell for cell in cells}
-        self.best, self.chosen, self.word = unbeaten(cells), chosen, word
+        self.orders = sorted({order for order, _ in self.cells})
+        self.widths = sorted({bits for _, bits in self.cells}, reverse=True)
+        self._columns = {order: place for place, order in enumerate(self.orders)}
+        self._rows = {bits: place for place, bits in enumerate(self.widths)}
+        self._best = {(cell.order, cell.bits) for cell in unbeaten(cells)}
+        self.chosen, self.word = chosen, word
         if self.at not in self.cells:
             self.at = None
         self.update()
-
-    @property
-    def orders(self) -> list[int]:
-        """From left to right."""
-        return sorted({order for order, _ in self.cells})
-
-    @property
-    def widths(self) -> list[int]:
-        """From the top down: the widest first."""
-        return sorted({bits for _, bits in self.cells}, reverse=True)
 
     def box(self, order: int, bits: int) -> QRectF:
         """Where a cell is drawn."""
         wide = min(max(self.width() - LEFT - 8, 1) / max(len(self.orders), 1), WIDEST)
         high = min(max(self.height() - BOTTOM - 4, 1) / max(len(self.widths), 1), HIGHEST)
-        x, y = LEFT + self.orders.index(order) * wide, 4 + self.widths.index(bits) * high
+        x, y = LEFT + self._columns[order] * wide, 4 + self._rows[bits] * high
         return QRectF(x, y, wide, high)
 
     def cell_at(self, place: QPointF) -> tuple[int, int] | None:
@@ -122,6 +123,7 @@ class TradeMap(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(font(SMALL))
         most = max((cell.margin_db for cell in self.cells.values() if cell.meets), default=1.0) or 1.0
         for key, cell in self.cells.items():
             self._paint_cell(painter, self.box(*key).adjusted(1, 1, -1, -1), cell, most)
@@ -138,9 +140,8 @@ class TradeMap(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(THEME.color("moss", strength))
             painter.drawRoundedRect(box, 3, 3)
-            if cell in self.best:
+            if (cell.order, cell.bits) in self._best:
                 painter.fillRect(QRectF(box.left() + 5, box.bottom() - 4, box.width() - 10, 2.5), THEME.color("ink"))
-        painter.setFont(font(SMALL))
         painter.setPen(THEME.color("ink" if cell.meets else "clay"))
         words = f"{'+' if cell.margin_db >= 0 else '−'}{abs(cell.margin_db):.3f}"
         if abs(cell.margin_db) >= 10:
