@@ -152,7 +152,7 @@ class InTheWindow(WindowCase):
         captured = self.session.results.captured
         assert captured is not None
         outputs = captured.heard.tolist()
-        self.assertEqual(len(page.heard.points()), 256)
+        self.assertEqual(len(page.heard.x), 256)
         file = Path(self.folder) / "chip.bin"
         file.write_bytes(sent([outputs[0] + 1, *outputs[1:]], captured.output.bits))
         page.read_file(str(file))

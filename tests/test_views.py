@@ -256,6 +256,13 @@ class Views(WindowCase):
         for tab in ("phase", "delay", "level", "magnitude"):
             self.window.plots.open_tab(tab)
             self.assertFalse(self.window.plots.grab().isNull())
+            self.assertTrue(self.window.plots.current_plot.frequency_axis.is_log, tab)
+        log.trigger()
+        self.window.plots.open_tab("phase")
+        self.assertFalse(self.window.plots.current_plot.frequency_axis.is_log, "what wasn't seen follows when it is")
+        log.trigger()
+        self.window.plots.open_tab("magnitude")
+        self.assertTrue(plot.axis.is_log)
         plot.jump("half power")
         log.trigger()
         handle = next(h for h in plot._handles if h.property("band") == 0 and h.property("kind") == "stop")

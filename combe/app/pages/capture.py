@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout
 
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
+from combe.app.plots.dots import Dots
 from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label
@@ -46,9 +47,9 @@ class CapturePage(Page):
         self.outputs, self.gain = Plot("output", frequency=False), Plot("dB")
         self.outputs.plain_unit = "sample of the self-test"
         self.model, self.designed = Stroke(), Stroke()
-        self.heard = pg.ScatterPlotItem(size=5, pen=None)
+        self.heard = Dots(5.0)
         self.wrong = pg.ScatterPlotItem(size=11, symbol="d", pen=None)
-        self.found = pg.ScatterPlotItem(size=4, pen=None)
+        self.found = Dots(4.0)
         for plot, items in (
             (self.outputs, (self.model, self.heard, self.wrong)),
             (self.gain, (self.designed, self.found)),
@@ -102,7 +103,7 @@ class CapturePage(Page):
         wanted, heard = capture.wanted * step, capture.heard * step
         wrong = np.array(capture.differing, dtype=np.intp)
         self.model.show_points(places, np.asarray(wanted, dtype=np.float64))
-        self.heard.setData(places, heard)
+        self.heard.show_points(places, np.asarray(heard, dtype=np.float64))
         self.wrong.setData(places[wrong], heard[wrong])
         low, high = float(min(wanted.min(), heard.min())), float(max(wanted.max(), heard.max()))
         room = max(0.06 * (high - low), step)
@@ -114,7 +115,7 @@ class CapturePage(Page):
             wished = np.maximum(gain_db(frequency_response(designed, omega)), DEEPEST)
             measured = np.maximum(gain_db(frequency_response(answer, omega[::4])), DEEPEST)
             self.designed.show_points(hz, wished)
-            self.found.setData(hz[::4], measured)
+            self.found.show_points(hz[::4], measured)
             self.gain.set_home(
                 0.0, rate_hz / 2, float(max(min(wished.min(), measured.min()), -110.0)) - 4, float(wished.max()) + 4
             )
@@ -127,8 +128,8 @@ class CapturePage(Page):
             plot.dress()
         for line in (self.model, self.designed):
             line.set_look(THEME.color("river"), 2.0)
-        self.heard.setBrush(pg.mkBrush(THEME.color("ochre")))
-        self.found.setBrush(pg.mkBrush(THEME.color("ochre")))
+        self.heard.set_color(THEME.color("ochre"))
+        self.found.set_color(THEME.color("ochre"))
         self.wrong.setBrush(pg.mkBrush(THEME.color("clay")))
 
     def read_file(self, path: str) -> None:

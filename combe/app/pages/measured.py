@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout
 
 from combe.app.pages.page import Page, Scene
 from combe.app.plots.axes import Plot
+from combe.app.plots.dots import Dots
 from combe.app.plots.stroke import Stroke
 from combe.app.theme.palette import THEME
 from combe.app.widgets.parts import label
@@ -34,7 +34,7 @@ class MeasuredPage(Page):
         self.words = label("", "muted", wrap=True)
         self.plots = [Plot(unit) for unit in UNITS]
         self.ideal = [Stroke() for _ in UNITS]
-        self.found = [pg.ScatterPlotItem(size=3, pen=None) for _ in UNITS]
+        self.found = [Dots(3.0) for _ in UNITS]
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.words)
@@ -67,8 +67,9 @@ class MeasuredPage(Page):
     def show_heard(self, heard: MeasuredResponse | None, ideal: Filter | None, requirement: Requirement | None) -> None:
         """What was measured, over what was designed."""
         self.heard = heard
-        for item in (*self.ideal, *self.found):
-            item.setVisible(heard is not None)
+        for line, dots in zip(self.ideal, self.found):
+            line.setVisible(heard is not None)
+            dots.setVisible(heard is not None)
         if heard is None or ideal is None or requirement is None:
             self.words.setText("Prove the code, and noise through the compiled program measures what it does.")
             return
@@ -85,7 +86,7 @@ class MeasuredPage(Page):
             self.ideal[index].show_points(
                 heard.hz, np.maximum(self.designed[index], -400) if index == 0 else self.designed[index]
             )
-            self.found[index].setData(heard.hz[mask], values[mask])
+            self.found[index].show_points(heard.hz[mask], values[mask])
             shown = np.concatenate([values[mask], self.designed[index][mask]]) if np.any(mask) else self.designed[index]
             low, high = float(np.min(shown)), float(np.max(shown))
             room = max(0.06 * (high - low), 0.5)
@@ -101,7 +102,7 @@ class MeasuredPage(Page):
         for plot, line, dots in zip(self.plots, self.ideal, self.found):
             plot.dress()
             line.set_look(THEME.color("river"), 2.0)
-            dots.setBrush(pg.mkBrush(THEME.color("ochre")))
+            dots.set_color(THEME.color("ochre"))
         for plot in self.plots:
             plot.read_out.setAlignment(Qt.AlignmentFlag.AlignRight)
 

@@ -33,6 +33,7 @@ class PlotPanel(Panel):
         self.scene: Scene | None = None
         self.tab = ""
         self.is_log = False
+        self._is_log_of: dict[str, bool] = {}
         self.column.setContentsMargins(12, 8, 8, 8)
         self.column.setSpacing(4)
         head = Flow(gap=0, least=CLOSE)
@@ -69,8 +70,7 @@ class PlotPanel(Panel):
             if made.extra is not None:
                 self.ways.insertWidget(1, made.extra)
                 made.extra.hide()
-            if self.is_log:
-                made.set_log(True)
+            self._is_log_of[name] = False
             self.page_made.emit(made)
         return self.pages[name]
 
@@ -125,6 +125,7 @@ class PlotPanel(Panel):
         if self.scene is None:
             return
         page = self.current_page
+        self._show_log()
         page.show_scene(self.scene)
         strokes = page.legend()
         if strokes is None:
@@ -149,8 +150,13 @@ class PlotPanel(Panel):
     def set_log(self, is_log: bool) -> None:
         """A logarithmic frequency axis in every view, or an even one again."""
         self.is_log = is_log
-        for page in self.pages.values():
-            page.set_log(is_log)
+        self._show_log()
+
+    def _show_log(self) -> None:
+        """On the page that can be seen; the others follow when they are."""
+        if self._is_log_of.get(self.tab, self.is_log) != self.is_log:
+            self._is_log_of[self.tab] = self.is_log
+            self.current_page.set_log(self.is_log)
 
     def point_at(self, line: Line) -> None:
         """Bring a ledger line's worst point into view."""
