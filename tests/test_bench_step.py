@@ -13,12 +13,16 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from combe.app.pages import bench_lower
+from combe.app.pages.bench_figures import look_of
 from combe.app.picture import settle
 from combe.app.session import Session
 from combe.app.settings import Settings
 from combe.app.states import states
+from combe.app.theme.palette import THEME
 from combe.app.window import MainWindow
 from combe.benching.setup import BenchSetup
+from combe.project import edits
 from combe.project.demo import demo_project
 from combe.project.document import DesignChoice
 from combe.project.file import project_document, project_from
@@ -116,6 +120,57 @@ class Step(unittest.TestCase):
         stroke = view.below.strokes["bit-true"]
         self.assertTrue(stroke.isVisible())
         self.assertAlmostEqual(stroke.value_at(50_000), -6.0, delta=1.6)
+
+    def test_what_is_known_of_a_bench_is_drawn_at_once_and_of_another_not_at_all(self) -> None:
+        below, asked = self.view.below, []  # type: ignore[attr-defined]
+        really = bench_lower._found
+
+        def found(bench: object, view: str, of: str) -> object:
+            asked.append((view, of))
+            return really(bench, view, of)  # type: ignore[arg-type]
+
+        with unittest.mock.patch.object(bench_lower, "_found", found):
+            below.show_view("histogram")
+            settle(self.session)
+            self.assertEqual(asked, [("histogram", bench_lower.ALL)])
+            before = self.session.results.bench
+            self.window.dress("dark")
+            self.window.wardrobe.finish()
+            stroke = below.others["histogram"].strokes["input"]
+            self.assertEqual(stroke.look()[0].color(), THEME.color(look_of("input")[0]))
+            below.show_view("spectra")
+            settle(self.session)
+            self.assertEqual(len(asked), 1, "nothing is worked out twice")
+            shown = below.strokes["input"].levels
+            self.session.edit(edits.set_bench(edits.with_bench(self.session.project.bench, seed=9)))
+            settle(self.session)
+            self.assertIsNot(self.session.results.bench, before)
+            self.assertEqual(asked[1:], [("spectra", "lines")])
+            self.assertIsNot(below.strokes["input"].levels, shown)
+            now = below.strokes["input"].levels
+            below._take((before, ("spectra", "lines"), {"input": (shown, 1.0, 0.0)}))
+            self.assertIs(below.strokes["input"].levels, now, "late, and of the bench before")
+            for kind in bench_lower.DENSITIES:
+                below.of.setCurrentText(kind)
+                below.show_again()
+                settle(self.session)
+            below.show_view("constellation")
+            settle(self.session)
+            self.assertLessEqual(len(below._known), bench_lower.KEPT)
+            below.show_view("spectra")
+
+    def test_a_long_signal_is_drawn_as_few_points(self) -> None:
+        below = self.view.below  # type: ignore[attr-defined]
+        setup = edits.with_bench(self.session.project.bench, signal="sine 50 kHz -6 dB + white -80 dB", samples=40_000)
+        self.session.edit(edits.set_bench(setup))
+        settle(self.session)
+        QApplication.processEvents()
+        stroke = below.strokes["bit-true"]
+        self.assertEqual(stroke.levels.count, 8193)
+        self.assertFalse(self.window.grab().isNull())
+        self.assertLess(len(stroke.x), 4_000)
+        self.assertAlmostEqual(stroke.value_at(50_000), -6.0, delta=0.1)
+        self.assertAlmostEqual(float(np.max(stroke.y)), -6.0, delta=0.1, msg="the line isn't lost among its neighbors")
 
     def test_it_opens_on_something_alive(self) -> None:
         bench = self.session.results.bench

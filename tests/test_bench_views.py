@@ -46,6 +46,16 @@ class Spectrograms(unittest.TestCase):
         silent = found.levels[:, np.abs(found.times - 1234) > 80]
         self.assertTrue(np.all(silent == -220.0))
 
+    def test_shades_are_steps_below_the_highest(self) -> None:
+        found = spectrogram(np.random.default_rng(2).normal(size=3000) * np.linspace(1e-7, 1, 3000))
+        shades = found.shades(60.0)
+        self.assertEqual((shades.dtype, shades.shape), (np.uint8, found.levels.T.shape))
+        top = max(map(max, found.levels.tolist()))
+        for row, column in ((0, 0), (5, 7), *zip(*map(list, np.where(found.levels == top)))):
+            share = min(max(1 + (found.levels[row, column] - top) / 60, 0), 1)
+            self.assertLess(abs(int(shades[column, row]) - 255 * share), 0.51)
+        self.assertEqual((int(shades.min()), int(shades.max())), (0, 255))
+
     def test_signals_of_any_length(self) -> None:
         for count in (1, 2, 15, 16, 17, 1000, 300_000):
             found = spectrogram(np.ones(count))

@@ -90,6 +90,9 @@ class Filled(unittest.TestCase):
 class Stamped(unittest.TestCase):
     """Dots against ellipses painted one by one."""
 
+    def setUp(self) -> None:
+        self.app = application()
+
     def painted(self, x: np.ndarray, y: np.ndarray, size: float, ratio: float) -> tuple[np.ndarray, np.ndarray]:
         plot = Plot("dB", frequency=False)
         plot.resize(400, 300)
@@ -99,7 +102,7 @@ class Stamped(unittest.TestCase):
         plot.add(dots)
         plot.set_home(-1.0, 1.0, -1.0, 1.0)
         plot.show()
-        application().processEvents()
+        self.app.processEvents()
         pictures = []
         for how in ("stamped", "one by one"):
             image = QImage(round(400 * ratio), round(300 * ratio), QImage.Format.Format_RGB32)
