@@ -114,6 +114,23 @@ class Random(unittest.TestCase):
             if spread > 0.05:
                 self.assertLess(farthest(roots_of(given), known), 1e-9)
 
+    def test_a_real_root_that_rounding_moves_off_the_axis(self) -> None:
+        """One half of no pair: a billionth beside the axis, whose place the taps hardly tell."""
+        for count, cutoff, window in (
+            (30, 0.0896292677568763, np.kaiser(30, 13.80690601513176)),
+            (146, 0.030672462322084922, np.hanning(148)[1:-1]),
+            (156, 0.08849056996560939, np.blackman(158)[1:-1]),
+        ):
+            taps = 2 * cutoff * np.sinc(2 * cutoff * (np.arange(count) - (count - 1) / 2)) * window
+            with mock.patch.object(simultaneous.np, "roots", side_effect=AssertionError("eigenvalues")):
+                found = roots_of(taps)
+            self.assertEqual(len(found), count - 1)
+            complex_ones = found[found.imag != 0]
+            self.assertEqual(sorted(complex_ones.tolist(), key=str), sorted(complex_ones.conj().tolist(), key=str))
+            on_axis = found[found.imag == 0]
+            self.assertGreater(len(on_axis), 2)
+            self.assertLess(worst_residual(taps, np.append(on_axis, complex_ones[::60])), 4 * count)
+
     def test_points_that_do_not_settle_are_found_another_way(self) -> None:
         taps = np.array([1.0, -1.5, 0.7, 0.2])
         with mock.patch.object(simultaneous, "MOST_ROUNDS", 1):

@@ -741,6 +741,13 @@ FAULTS = (
         "test_simultaneous",
         "points that are lost are given as roots",
     ),
+    Fault(
+        "filters/simultaneous.py",
+        "is_real[alone[np.abs(share[alone]) < ALONE]] = True",
+        "pass",
+        "test_simultaneous",
+        "a real root that lies next to the axis loses its other half, and all are looked for again",
+    ),
     # -- several filters, long signals, what a bench must show
     Fault(
         "project/sources.py",

@@ -15,6 +15,8 @@ MOST_ROUNDS = 50
 """Simple roots take a dozen."""
 REAL = 1e-10
 """A root's imaginary part is rounding if it is a smaller share of it."""
+ALONE = 1e-6
+"""The same of a root without a conjugate."""
 CLOSE = 4 * float(np.finfo(float).eps)
 
 
@@ -60,11 +62,17 @@ def _apart(coefficients: Real) -> Complex:
 
 
 def _paired(points: Complex) -> Complex:
-    """Exact pairs: what is as good as real is real, and of all others the upper ones stand for both."""
+    """Exact pairs: what is as good as real is real, and of all others the upper ones stand for both. A point that has no
+    other half and lies next to the axis is real, too: of some roots rounding says little."""
     points = points[np.lexsort((np.abs(points), np.abs(np.angle(points))))]
-    is_real = np.abs(points.imag) < REAL * np.abs(points)
-    upper = points[(points.imag > 0) & ~is_real]
-    return np.concatenate([upper, upper.conj(), points[is_real].real + 0j])
+    share = points.imag / np.abs(points)
+    is_real = np.abs(share) < REAL
+    upper, lower = np.flatnonzero((share > 0) & ~is_real), np.flatnonzero((share < 0) & ~is_real)
+    longer, spare = (upper if len(upper) > len(lower) else lower), abs(len(upper) - len(lower))
+    alone = longer[np.argsort(np.abs(share[longer]))[:spare]]
+    is_real[alone[np.abs(share[alone]) < ALONE]] = True
+    halves = points[(share > 0) & ~is_real]
+    return np.concatenate([halves, halves.conj(), points[is_real].real + 0j])
 
 
 def _start(ascending: Real) -> Complex:
