@@ -30,8 +30,9 @@ from combe.designing.methods import design_task
 from combe.designing.task import DesignChoice, Task
 from combe.errors import DesignError
 from combe.ledger import gain_lines
-from combe.project import edits
+from combe.project import edits, following
 from combe.project.demo import demo_project
+from combe.project.results import Results
 from combe.responses import curves, frequency_response
 from combe.values import replace
 from tests.support import BAT, asked
@@ -372,6 +373,34 @@ class Drafts(unittest.TestCase):
             self.assertAlmostEqual(draft.margin, line.margin, delta=0.05)
 
 
+class Aside(unittest.TestCase):
+    """What a lane works out beside what it tells, and when."""
+
+    def trace(self, long_taps: int) -> list[str]:
+        seen: list[str] = []
+
+        def lines(_: object) -> tuple[()]:
+            seen.append("lines")
+            return ()
+
+        made = following.chain(demo_project(), None, False, Results(), lambda: False)
+        with (
+            unittest.mock.patch.object(following, "magnitude_curve", lambda _: seen.append("curve")),
+            unittest.mock.patch.object(following.Ideal, "lines", property(lines)),
+            unittest.mock.patch.object(following.Rounded, "lines", property(lines)),
+            unittest.mock.patch.object(following, "LONG_TAPS", long_taps),
+        ):
+            for report in following.with_curves(made):
+                seen.append(report.name)
+        return seen
+
+    def test_curves_come_first_and_the_ledger_last(self) -> None:
+        self.assertEqual(self.trace(400), ["curve", "ideal", "curve", "rounded", "lines", "lines"])
+
+    def test_of_long_filters_the_ledger_comes_first_too(self) -> None:
+        self.assertEqual(self.trace(112)[:6], ["curve", "lines", "ideal", "curve", "lines", "rounded"])
+
+
 class Dressing(WindowCase):
     def sheets(self) -> set[str]:
         found = {piece.styleSheet() for part in self.window._parts() for piece in [part, *part.findChildren(object)]
@@ -538,6 +567,23 @@ class Following(WindowCase):
         self.settle()
         assert self.session.results.ideal is not None
         self.assertEqual(self.session.results.ideal.design.requirement.bands[0].stop_hz, 11_000.0)
+
+    def test_what_a_lane_drafts_brings_its_curves(self) -> None:
+        asked: list[object] = []
+        really = following.with_curves
+        with unittest.mock.patch.object(following, "with_curves", lambda made: asked.append(made) or really(made)):
+            self.window.drag(lambda project: edits.move_edge(project, 0, "stop", 11_800.0))
+            while self.session.lanes["chain"].is_busy:
+                QApplication.processEvents()
+            self.assertEqual(len(asked), 0 if self.session._pace.is_quick else 1)
+            asked.clear()
+            self.session._pace.seconds = float("inf")
+            self.window.drag(lambda project: edits.move_edge(project, 0, "stop", 11_500.0))
+            while self.session.lanes["chain"].is_busy:
+                QApplication.processEvents()
+        self.assertEqual(len(asked), 1)
+        self.session.end_gesture()
+        self.settle()
 
     def test_a_refused_move_leaves_everything(self) -> None:
         before = self.session.project

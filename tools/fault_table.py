@@ -2556,6 +2556,27 @@ FAULTS = (
         "a sound that was stopped is played once it is ready",
     ),
     Fault(
+        "project/following.py",
+        "isinstance(source, Fir) and len(source.taps) > LONG_TAPS",
+        "False",
+        "test_strokes.Aside",
+        "what the ledger says of a long filter is worked out where it is shown",
+    ),
+    Fault(
+        "app/session.py",
+        "lambda is_stopped: work().with_curves(job(is_stopped))",
+        "job",
+        "test_strokes.Following",
+        "the curve of a long filter is worked out while a hand waits for it",
+    ),
+    Fault(
+        "responses/curves.py",
+        "(t - 2) * far * a",
+        "(t - 2) * far * b",
+        "test_seeing",
+        "tops of a drawn curve lie beside it",
+    ),
+    Fault(
         "app/ahead.py",
         'if name == "package" and self.is_done and self._left():',
         "if False:",

@@ -326,7 +326,8 @@ class Session(Working):
         # Of work in another process the time of this one says nothing.
         may_be_here = self._pace.is_quick and not work().is_long(project)
         if not (may_be_here and self._draft_here(names, follow)):
-            self._submit("chain", names, self._pace.timed(follow))
+            job = self._pace.timed(follow)
+            self._submit("chain", names, lambda is_stopped: work().with_curves(job(is_stopped)))
 
     def _draft_here(self, names: tuple[str, ...], work: Job) -> bool:
         """A draft that takes less than a thread takes to be woken and heard is made at once; not one that now takes longer."""

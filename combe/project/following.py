@@ -19,7 +19,7 @@ from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
 from combe.designing.workers import apart, soon, urgent
 from combe.errors import CombeError, PoleError
-from combe.filters import Filter
+from combe.filters import Filter, Fir
 from combe.ledger import Line, worst_line
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, bench_lines, ideal_of, package_of, rounded_of
 from combe.project.document import INPUT, Member, Project, hardware_of
@@ -34,6 +34,8 @@ from combe.rounding.remedies import rounding_remedies
 from combe.values import replace
 
 WIDTHS = range(FEWEST_BITS + 4, 25)
+LONG_TAPS = 400
+"""More take longer to be held against limits than a frame may."""
 FAR_DB = -6.0
 """Where plain rounding misses by more, or holds, better integers are not searched for the list of widths."""
 HELPS = Fact("warning", "Rounding misses a limit. What helps, each tried:")
@@ -54,14 +56,12 @@ def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known
     rounded = None if "rounded" in missing else known.rounded
     if ideal is not None:
         yield News("ideal", ideal)
-    for report in _made(project, ideal, near, rounded, is_stopped) if ideal is None or rounded is None else ():
-        # Worked out here, not where they are shown.
+    made = _made(project, ideal, near, rounded, is_stopped) if ideal is None or rounded is None else iter(())
+    for report in with_curves(made):
         if isinstance(report, News) and report.name == "ideal":
             ideal = report.value
-            magnitude_curve(ideal.design.filter)
         elif isinstance(report, News) and report.is_whole:
             rounded = report.value
-            magnitude_curve(rounded.exact)
         yield report
     if ideal is None or rounded is None:
         return
@@ -77,6 +77,23 @@ def chain(project: Project, start: Ideal | Design | None, with_rest: bool, known
             yield News("asked", bench_lines(project, ideal, rounded, is_stopped))
     if set(missing) & {"measured", "certified", "compared", "package", "facts", "rounding_facts"}:
         yield from _followed(project, ideal, rounded, missing, is_stopped)
+
+
+def with_curves(reports: Reports) -> Reports:
+    """The same, what is drawn of filters worked out before they are told of: here, not where it is shown. So is what the
+    ledger says of long ones; of others the picture doesn't wait for that."""
+    told: list[Ideal | Rounded] = []
+    for report in reports:
+        if isinstance(report, News) and isinstance(report.value, (Ideal, Rounded)):
+            found = report.value
+            source = found.design.filter if isinstance(found, Ideal) else found.exact
+            magnitude_curve(source)
+            if isinstance(source, Fir) and len(source.taps) > LONG_TAPS:
+                _ = found.lines
+            told.append(found)
+        yield report
+    for found in told:
+        _ = found.lines
 
 
 @urgent

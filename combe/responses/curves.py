@@ -17,8 +17,6 @@ from combe.responses.time import impulse_response, step_response
 
 Array = NDArray[np.float64]
 LEAST_POINTS = 1025
-FEW_PRODUCTS = 100_000
-"""Tops times taps up to which all cosines are taken at once."""
 
 
 @lru_cache(maxsize=48)
@@ -49,13 +47,16 @@ def _lobed(source: Fir) -> tuple[Array, Array]:
     turned = uniform_response(source, count) * turn
     amplitude = turned.real if source.symmetry == 1 else turned.imag
     places = lobes(omega, amplitude)
-    if len(places) * len(source.taps) > FEW_PRODUCTS:
-        return _with_points(omega, gain_db(amplitude), places, gain_db(frequency_response(source, places)))
-    middle = (len(source.taps) - 1) / 2 - np.arange((len(source.taps) + 1) // 2)
-    half = 2 * source.array[: len(middle)]
-    half[-1] *= 0.5 if len(source.taps) % 2 else 1.0
-    wave = np.cos if source.symmetry == 1 else np.sin
-    return _with_points(omega, gain_db(amplitude), places, gain_db(wave(np.outer(places, middle)) @ half))
+    return _with_points(omega, gain_db(amplitude), places, gain_db(_between(amplitude, places / omega[1])))
+
+
+def _between(values: Array, places: Array) -> Array:
+    """Values between those at 0, 1, 2, …: on the cubic through the four next to each place (Lagrange 1795)."""
+    first = np.clip(places.astype(np.intp), 1, len(values) - 3)
+    t = places - first
+    a, b, c, d = (values[first + k] for k in (-1, 0, 1, 2))
+    far, near = t * (t - 1) / 6, (t + 1) * (t - 2) / 2
+    return np.asarray((t + 1) * far * d - (t - 2) * far * a + near * ((t - 1) * b - t * c))
 
 
 @remembered(16 << 20)
