@@ -11,10 +11,12 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QApplication, QTableWidget, QTableWidgetItem
 
+from combe.app.pages.sheet import SheetPage
 from combe.app.plots.axes import Plot
 from combe.app.plots.dots import Dots
 from combe.app.theme.palette import THEME
 from combe.app.widgets.quiet_table import Cell, QuietTable
+from combe.ledger.goodness import Table
 
 
 def application() -> QApplication:
@@ -85,6 +87,29 @@ class Filled(unittest.TestCase):
         self.table.show_cells([[Cell("dipper"), Cell("3"), Cell("weir")]])
         self.assertEqual(self.table.columnSpan(0, 1), 1)
         self.assertEqual(self.words(), [["dipper", "3", "weir"]])
+
+
+class Sheets(unittest.TestCase):
+    def test_columns_are_as_wide_as_the_style_makes_them(self) -> None:
+        app = application()
+        rows = tuple(
+            (f"tap {k}", "−0.12345678901" if k == 37 else f"{k / 7:.3g}", "i" * (k % 9), "W" * (k % 5))
+            for k in range(60)
+        )
+        for figures in (False, True):
+            page = SheetPage("taps")
+            page.resize(900, 400)
+            page.fill(Table(("Value", "Of many", "W"), rows), figures)
+            page.show()
+            app.processEvents()
+            across = page.sheet.horizontalHeader()
+            assert across is not None
+            found = [page.sheet.columnWidth(column) for column in range(3)]
+            across.setResizeContentsPrecision(-1)
+            page.sheet.resizeColumnsToContents()
+            np.testing.assert_allclose(found, [page.sheet.columnWidth(column) for column in range(3)], atol=2)
+            page.fill(Table((), ()))
+            page.deleteLater()
 
 
 class Stamped(unittest.TestCase):

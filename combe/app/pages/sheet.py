@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
-from PyQt6.QtGui import QShowEvent
+from PyQt6.QtGui import QFontMetrics, QShowEvent
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableView, QVBoxLayout
 
 from combe.app.pages.page import Page
@@ -14,8 +14,8 @@ from combe.ledger.goodness import Table
 
 WAYS = ("text", "csv", "markdown")
 ROOT = QModelIndex()
-MEASURED_ROWS = 50
-"""Columns are as wide as these many rows in view need: thousands aren't gone through."""
+MEASURED_ROWS = 500
+"""Columns are as wide as so many rows need: thousands aren't gone through."""
 
 
 class Cells(QAbstractTableModel):
@@ -78,7 +78,6 @@ class SheetPage(Page):
             header.hide()
         across = self.sheet.horizontalHeader()
         if across is not None:
-            across.setResizeContentsPrecision(MEASURED_ROWS)
             across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
             across.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         column = QVBoxLayout(self)
@@ -108,8 +107,18 @@ class SheetPage(Page):
             across, view = self.sheet.horizontalHeader(), self.sheet.viewport()
             assert across is not None and view is not None
             across.setStretchLastSection(False)  # what is wider than the page is scrolled, not cut
-            self.sheet.resizeColumnsToContents()
+            for column in range(self.cells.columnCount()):
+                self.sheet.setColumnWidth(column, max(across.sectionSizeHint(column), self._width_of(column)))
             across.setStretchLastSection(self._stretches and across.length() < view.width())
+
+    def _width_of(self, column: int) -> int:
+        """What the longest word needs: asked of the style for that one, where all would take twenty times as long."""
+        words = [row[column] if column < len(row) else "" for row in self.table.rows[:MEASURED_ROWS]]
+        if not words:
+            return 0
+        measure = QFontMetrics(mono() if self.cells.is_figures else self.sheet.font())
+        longest = max(range(len(words)), key=lambda row: measure.horizontalAdvance(words[row]))
+        return self.sheet.sizeHintForIndex(self.cells.index(longest, column)).width()
 
     def modes(self) -> Sequence[str]:
         """Not ways of looking but of copying."""
