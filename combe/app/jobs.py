@@ -187,7 +187,7 @@ class Errand(QObject):
 
     def __init__(self, is_patient: bool = False) -> None:
         super().__init__()
-        self._is_patient = is_patient
+        self.is_patient = is_patient
         self._running = False
         self._waiting: Callable[[], object] | None = None
         self._returned.connect(self._take, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
@@ -199,17 +199,18 @@ class Errand(QObject):
             return
         self._running = True
         _out.add(self)
-        if self._is_patient:
+        if self.is_patient:
             CALM.ask()
         pool = QThreadPool.globalInstance()
         assert pool is not None
         # One after another on a thread that stays: two would take the interpreter from the interface twice as often.
         pool.setMaxThreadCount(1)
         pool.setExpiryTimeout(-1)
-        pool.start(lambda: self._fetch(work))
+        is_patient = self.is_patient
+        pool.start(lambda: self._fetch(work, is_patient))
 
-    def _fetch(self, work: Callable[[], object]) -> None:
-        if self._is_patient:
+    def _fetch(self, work: Callable[[], object], is_patient: bool) -> None:
+        if is_patient:
             CALM.wait()
         try:
             self._returned.emit(work())

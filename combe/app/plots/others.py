@@ -35,7 +35,7 @@ class SidePlot(Plot):
         self.curves: list[Curve] = []
         self._items: list[pg.GraphicsObject] = []
         self._known: dict[tuple[object, ...], tuple[Curve, Points]] = {}
-        self._errand = Errand()
+        self._errand = Errand(is_patient=True)
         self._errand.arrived.connect(self._take)
         self.bands: list[pg.LinearRegionItem] = []
         self.pointed.connect(self._on_pointed)
@@ -96,6 +96,7 @@ class SidePlot(Plot):
         self._errand.send(work)
 
     def _take(self, found: dict[tuple[object, ...], tuple[Curve, Points]]) -> None:
+        self._errand.is_patient = False  # what has been seen once follows a hand
         self._known.update(found)
         if all(self._key(curve) in self._known for curve in self._drawn()):
             self._draw()
