@@ -103,14 +103,16 @@ class Following(Layout):
         session = self.session
         self.path_bar.show_path(session.project, [session.standings.of(member) for member in session.project.members])
 
-    def _catch_up(self) -> None:
-        """Show what the hand has moved, and whatever has followed so far: all of it painted once."""
-        if self._is_behind:
-            self._is_behind = False
-            self._paint_anyway.stop()
-            self._show_curves()
-            # Before anything else that waits, but not in the same stretch of work as the filter itself.
-            QCoreApplication.postEvent(self, QEvent(PICTURE), FIRST)
+    def _catch_up(self) -> bool:
+        """Show what the hand has moved, and whatever has followed so far: all of it painted once. Whether there was any."""
+        if not self._is_behind:
+            return False
+        self._is_behind = False
+        self._paint_anyway.stop()
+        self._show_curves()
+        # Before anything else that waits, but not in the same stretch of work as the filter itself.
+        QCoreApplication.postEvent(self, QEvent(PICTURE), FIRST)
+        return True
 
     def _paint_picture(self) -> None:
         """The plots first; the brief's figures, whose rows have to be laid out before anything is painted, come after."""
@@ -129,9 +131,8 @@ class Following(Layout):
         results = self.session.results
         entry = self.entry
         is_shown = name in entry.shows if entry is not None else name in ("package", "colored")
-        if name == "rounded":
-            self._catch_up()
-        if is_shown and not (name == "ideal" and self.session.is_dragging):
+        has_caught_up = name == "rounded" and self._catch_up()
+        if is_shown and not has_caught_up and not (name == "ideal" and self.session.is_dragging):
             self._show_curves()
         if name in FIGURES_OF:
             self._plan_figures()
