@@ -10,7 +10,9 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QApplication, QTableWidget, QTableWidgetItem
+from scipy.optimize import minimize
 
+from combe.app.pages.cost import apart
 from combe.app.pages.sheet import SheetPage
 from combe.app.plots.axes import Plot
 from combe.app.plots.dots import Dots
@@ -87,6 +89,25 @@ class Filled(unittest.TestCase):
         self.table.show_cells([[Cell("dipper"), Cell("3"), Cell("weir")]])
         self.assertEqual(self.table.columnSpan(0, 1), 1)
         self.assertEqual(self.words(), [["dipper", "3", "weir"]])
+
+
+class Names(unittest.TestCase):
+    def test_names_stand_apart_and_as_near_as_can_be(self) -> None:
+        """Against a minimizer that knows nothing of pools."""
+        self.assertEqual(apart([], 1.0), [])
+        np.testing.assert_allclose(apart([0.0, 5.0, 9.0], 2.0), [0, 5, 9])
+        np.testing.assert_allclose(apart([3.0, 3.0, 3.0], 2.0), [1, 3, 5])
+        source = np.random.default_rng(6)
+        for _ in range(30):
+            wanted, gap = np.sort(source.uniform(0, 5, 6)), float(source.uniform(0.2, 1.5))
+            found = np.array(apart(wanted.tolist(), gap))
+            self.assertGreaterEqual(float(np.min(np.diff(found))), gap - 1e-9)
+            asked = [{"type": "ineq", "fun": lambda x, k=k, gap=gap: x[k + 1] - x[k] - gap} for k in range(5)]
+            best = minimize(
+                lambda x, wanted=wanted: np.sum((x - wanted) ** 2), wanted, method="SLSQP", constraints=asked,
+                options={"ftol": 1e-14, "maxiter": 500},
+            )  # fmt: skip
+            self.assertLessEqual(np.sum((found - wanted) ** 2), best.fun + 1e-6)
 
 
 class Sheets(unittest.TestCase):

@@ -2240,6 +2240,13 @@ FAULTS = (
     ),
     Fault(
         "app/pages/cost.py",
+        "total, count = total + before, count + many",
+        "count += many",
+        "test_tables",
+        "names drift from their marks",
+    ),
+    Fault(
+        "app/pages/cost.py",
         "if not (self.is_wanted and self.isVisible()):",
         "if not self.is_wanted:",
         "test_kept_costs",

@@ -36,6 +36,8 @@ HEADS = (
     "ECP5",
     "iCE40 UP5K",
 )
+APART = 0.13
+"""From one name to the next, as a share of the highest mark."""
 MEASURED = {"ecp5": 8, "ice40-up5k": 9}
 """The columns of what synthesis counts."""
 
@@ -84,20 +86,37 @@ class CostPlot(Plot):
         self.set_home(low - 0.4, high + 0.4, -0.1 * max(ys), max(ys) * 1.25 + 1)
 
     def _names(self, possible: Sequence[Compared], top: float) -> None:
-        """Names beside their marks, those at one rate kept apart."""
-        taken: dict[float, float] = {}
-        middle = sum(math.log10(row.rate_hz) for row in possible) / len(possible)
-        for row in sorted(
-            possible, key=lambda each: each.built.count.multipliers + each.built.count.adders if each.built else 0
-        ):
+        """Names beside their marks and in their colors, those at one rate kept apart."""
+        columns: dict[float, list[tuple[float, str]]] = {}
+        for row in possible:
             assert row.built is not None
-            x = round(math.log10(row.rate_hz), 1)
-            y = max(float(row.built.count.multipliers + row.built.count.adders), taken.get(x, -top) + 0.13 * top)
-            taken[x] = y
-            words = pg.TextItem(row.architecture, color=THEME.color("ink"), anchor=(1.12 if x > middle else -0.12, 0.5))
-            words.setPos(math.log10(row.rate_hz), y)
-            self.add(words)
-            self.items.append(words)
+            place = float(row.built.count.multipliers + row.built.count.adders), row.architecture
+            columns.setdefault(round(math.log10(row.rate_hz), 1), []).append(place)
+        rates = {row.architecture: math.log10(row.rate_hz) for row in possible}
+        middle = sum(rates.values()) / len(rates)
+        for column in columns.values():
+            column.sort()
+            for (_, name), y in zip(column, apart([y for y, _ in column], APART * top)):
+                role, _ = LOOKS[ARCHITECTURES.index(name) % len(LOOKS)]
+                side = 1.12 if rates[name] > middle else -0.12
+                words = pg.TextItem(name, color=THEME.color(role), anchor=(side, 0.5))
+                words.setPos(rates[name], y)
+                self.add(words)
+                self.items.append(words)
+
+
+def apart(wanted: Sequence[float], gap: float) -> list[float]:
+    """Places at least a gap apart, each as near as can be to where it is wanted, in ascending order: the least sum of squared
+    distances (neighbors that get in each other's way are pooled, Ayer et al. 1955)."""
+    pools: list[tuple[float, int]] = []
+    for k, each in enumerate(wanted):
+        total, count = each - k * gap, 1
+        while pools and pools[-1][0] / pools[-1][1] >= total / count:
+            before, many = pools.pop()
+            total, count = total + before, count + many
+        pools.append((total, count))
+    steady = [total / count for total, count in pools for _ in range(count)]
+    return [place + k * gap for k, place in enumerate(steady)]
 
 
 RESTING_MS = 1500
