@@ -468,6 +468,44 @@ def thread() -> None:
         note("thread_released", 1e3 * app.longest, "ms", f"and let go, all else following: the longest was {app.worst}")
 
 
+def long_signals() -> None:
+    """The longest events on the interface thread with a million samples on the bench, each view below looked at and dressed anew."""
+    from hand import Clocked, application, as_the_application, demo_with, idle, opened
+
+    from combe.app.picture import settle
+    from combe.project import edits
+
+    app = application(Clocked)
+    assert isinstance(app, Clocked)
+    as_the_application()
+    signal = "modulated points 16 symbols 3 kHz 9 kHz -12 dB + white -70 dB"
+    with opened(demo_with()) as (window, _):
+        session = window.session
+        session.edit(edits.set_bench(edits.with_bench(session.project.bench, signal=signal, samples=1_000_000)))
+        window.open_step("bench")
+        settle(session)
+        below = window.bench_page.view.below
+        looks = {
+            name: lambda name=name: below.show_view(name)
+            for name in ("spectrogram", "histogram", "constellation", "spectra")
+        }
+        for name, look in (looks | {"theme": lambda: window.dress("dark")}).items():
+            app.longest = 0.0
+            started = time.perf_counter()
+            look()
+            spent = time.perf_counter() - started
+            idle(app, 0.3)
+            settle(session)
+            idle(app, 0.3)
+            worst = 1e3 * max(spent, app.longest)
+            note(
+                f"thread_long_{name}",
+                worst,
+                "ms",
+                f"a million samples: the longest stretch on the interface thread ({name})",
+            )
+
+
 def screen() -> None:
     """The same hand, window and theme on an X server's screen, where there is one."""
     from tests.screens import has_server, screen
@@ -605,7 +643,8 @@ def main() -> int:
     """All of them, or those named, each in a process of its own: none finds what another has warmed up or left."""
     sys.path.insert(0, str(ROOT))
     parts = (
-        commands, designs, classics, races, runs, arithmetic, processors, rates, host, response, start, dragging, thread, screen, frames
+        commands, designs, classics, races, runs, arithmetic, processors, rates, host, response, start, dragging, thread, long_signals, screen,
+        frames,
     )  # fmt: skip
     names = [part.__name__ for part in parts]
     wanted = [name for name in sys.argv[1:] if name in names]
