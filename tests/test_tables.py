@@ -69,7 +69,7 @@ class Filled(unittest.TestCase):
                                    [Cell("dipper"), Cell("4", "clay"), Cell("weir")]])  # fmt: skip
         never.assert_not_called()
         self.table.show_cells([[Cell("owl")]])
-        self.assertEqual(self.table.rowCount(), 1)
+        self.assertEqual(self.words(), [["owl", "", ""]], "nothing stays of a longer row")
 
     def test_another_theme_and_other_heads_fill_it_again(self) -> None:
         rows = [[Cell("dipper", "clay"), Cell("3"), Cell("weir")]]

@@ -63,6 +63,8 @@ class QuietTable(QTableWidget):
                     self.setSpan(row, column, 1, cell.span)
                 if column >= len(known) or known[column] != cell:
                     self.setItem(row, column, _item(cell))
+            for column in range(len(cells), self.columnCount()):
+                self.takeItem(row, column)
         head.setSectionResizeMode(self._wide)
 
 
