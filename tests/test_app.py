@@ -122,9 +122,7 @@ class WindowCase(unittest.TestCase):
         return self.session.project.requirement.bands
 
     def handle(self, band: int, kind: str) -> Handle:
-        return next(
-            h for h in self.window.plots.magnitude._handles if (h.property("band"), h.property("kind")) == (band, kind)
-        )
+        return next(h for h in self.window.plots.magnitude._handles if (h.band, h.kind) == (band, kind))
 
 
 class Start(WindowCase):

@@ -85,6 +85,18 @@ class References(unittest.TestCase):
         self.assertEqual(len(stretched), posed.unknowns + 1)
         self.assertTrue(np.all(np.diff(stretched) > 0))
 
+    def test_where_an_edge_has_passed_several_points_those_of_its_band_stay_apart(self) -> None:
+        there = exchange(problem(LOWPASS, 121)).reference
+        for edge in (0.285, 0.3, 0.315):
+            posed = problem(asked(2, (0, edge, -0.1, 0.1), (edge + 0.1, 1, -60)), 121)
+            passed = np.count_nonzero((there > edge * np.pi) & (there < 0.32 * np.pi))
+            self.assertEqual(passed > 2, edge < 0.3)
+            fitted = fitted_reference(posed, there)
+            self.assertEqual(len(fitted), len(there))
+            self.assertGreater(np.min(np.diff(fitted)), np.min(np.diff(there)) / 4)
+            self.assertTrue(all(any(p.start <= w <= p.stop for p in posed.pieces) for w in fitted))
+            self.assertFalse(np.array_equal(fitted, first_reference(posed)))
+
     def test_where_the_symmetry_forces_a_zero_no_point_stands(self) -> None:
         reference = first_reference(problem(LOWPASS, 40))
         self.assertLess(reference[-1], np.pi)

@@ -93,6 +93,18 @@ class Standing(unittest.TestCase):
         self.assertEqual((ended.pending, ended.budget), (frozenset(), NOTHING.budget))
         self.assertIn("contenders", ended.stale)
 
+    def test_work_that_began_ended_or_came_further_is_told_of(self) -> None:
+        begun = NOTHING.begun(("budget", "contenders"))
+        self.assertEqual(set(begun.working_differently(NOTHING)), {"budget", "contenders"})
+        self.assertEqual(begun.working_differently(begun), [])
+        ended = begun.ended(("budget",), True)
+        self.assertEqual(ended.working_differently(begun), ["budget"])
+        further = begun.told("contenders", "2 of 7")
+        self.assertEqual(further.working_differently(begun), ["contenders"])
+        self.assertEqual(
+            set(further.ended(("budget", "contenders"), True).working_differently(further)), {"budget", "contenders"}
+        )
+
     def test_a_failure_takes_away_what_depends_on_it(self) -> None:
         found = FILLED.failed("rounded", CombeError("too narrow"))
         for name in ("rounded", "measured", "package", "proof", "facts", "budget"):

@@ -479,6 +479,33 @@ class Dressing(WindowCase):
         self.assertEqual(freeze.call_count, 1)
 
 
+class Grips(unittest.TestCase):
+    """Where edges and levels are taken hold of, whichever of them has moved."""
+
+    def places(self, plot: MagnitudePlot) -> dict[tuple[int, str], tuple[float, float]]:
+        return {(one.band, one.kind): (one.pos().x(), one.pos().y()) for one in plot._handles}
+
+    def test_each_stands_at_its_edge_or_level_after_every_change(self) -> None:
+        QApplication.instance() or QApplication(["combe"])
+        plot = MagnitudePlot()
+        steps = ((8.0, 11.0, -60.0), (9.0, 11.0, -60.0), (9.0, 12.0, -60.0), (9.0, 12.0, -40.0), (9.0, 12.0, -40.0))
+        for (stop, start, level), rate in zip(steps, (48.0, 48.0, 48.0, 48.0, 40.0)):
+            plot.show_requirement(asked(rate, (0, stop, -0.5, 1.0), (start, rate / 2, level)))
+            for linear, at in ((False, lambda db: db), (True, lambda db: 10 ** (db / 20)), (False, lambda db: db)):
+                plot.set_linear(linear)
+                found = self.places(plot)
+                expected = {
+                    (0, "stop"): (stop, at(0.25)), (1, "start"): (start, at(level)),
+                    (1, "upper"): ((start + rate / 2) / 2, at(level)), (0, "upper"): (stop / 2, 1.0), (0, "lower"): (stop / 2, -0.5),
+                }  # fmt: skip
+                for name, place in expected.items():
+                    np.testing.assert_allclose(found[name], place, rtol=1e-12, err_msg=str((name, stop, level, linear)))
+        plot.set_log(True)
+        self.assertAlmostEqual(self.places(plot)[0, "stop"][0], np.log10(9.0))
+        plot.set_log(False)
+        self.assertAlmostEqual(self.places(plot)[0, "stop"][0], 9.0)
+
+
 class Following(WindowCase):
     def test_what_the_hand_moved_is_seen_with_the_filter_and_all_else_after_it_lets_go(self) -> None:
         window = self.window

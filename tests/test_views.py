@@ -245,7 +245,7 @@ class Views(WindowCase):
         log = self.window.actions_table.named("Logarithmic frequency axis")
         log.trigger()
         plot = self.window.plots.magnitude
-        handle = next(h for h in plot._handles if h.property("band") == 0 and h.property("kind") == "stop")
+        handle = next(h for h in plot._handles if h.band == 0 and h.kind == "stop")
         self.assertAlmostEqual(10 ** handle.pos().x(), 12_000, places=3)
         plot._on_moved(handle, 4.0, -60.0)
         self.settle()
@@ -265,12 +265,12 @@ class Views(WindowCase):
         self.assertTrue(plot.axis.is_log)
         plot.jump("half power")
         log.trigger()
-        handle = next(h for h in plot._handles if h.property("band") == 0 and h.property("kind") == "stop")
+        handle = next(h for h in plot._handles if h.band == 0 and h.kind == "stop")
         self.assertAlmostEqual(handle.pos().x(), self.session.project.requirement.bands[0].stop_hz)
 
     def test_a_whole_band_is_moved_and_figures_are_typed_from_the_plot(self) -> None:
         plot = self.window.plots.magnitude
-        handle = next(h for h in plot._handles if h.property("band") == 1 and h.property("kind") == "start")
+        handle = next(h for h in plot._handles if h.band == 1 and h.kind == "start")
         handle.is_whole = True
         plot._on_moved(handle, 20_000, 0.0)
         self.window.session.end_gesture()

@@ -16,6 +16,63 @@ class Fault(NamedTuple):
 
 
 FAULTS = (
+    # -- what a hand waits for
+    Fault(
+        "designing/equiripple/exchange.py",
+        "        moved = _drawn_together(start, owner, lows, highs)\n",
+        "        pass\n",
+        "test_exchange",
+        "an edge that passes several points makes the exchange begin anew",
+    ),
+    Fault(
+        "designing/equiripple/exchange.py",
+        "first, last = min(mine[0], lows[band]), max(mine[-1], highs[band])",
+        "first, last = lows[band], highs[band]",
+        "test_exchange",
+        "points are drawn together beyond the edge of their band",
+    ),
+    Fault(
+        "designing/equiripple/exchange.py",
+        "np.pi - small if at_half else None",
+        "None",
+        "test_exchange",
+        "a point stands where the symmetry forces a zero",
+    ),
+    Fault(
+        "responses/compiled_curves.py",
+        "while there > 0 and places[there - 1] > places[there]:",
+        "while False:",
+        "test_seeing",
+        "a compiled curve goes back and forth",
+    ),
+    Fault(
+        "responses/compiled_curves.py",
+        "places[number] = omega[k] + omega[1] * (a[k - 1] - a[k + 1]) / (2 * bend)",
+        "places[number] = omega[k]",
+        "test_seeing",
+        "tops of a compiled curve are those of its grid",
+    ),
+    Fault(
+        "app/plots/magnitude.py",
+        "key = (requirement.bands[handle.band], centers, axis, handle.is_held)",
+        "key = (centers, axis, handle.is_held)",
+        "test_strokes",
+        "handles stay behind when their band moves",
+    ),
+    Fault(
+        "app/plots/magnitude.py",
+        "axis = self._centers(), (requirement.nyquist_hz, self.axis.is_log, self.linear)",
+        "axis = self._centers(), (requirement.nyquist_hz, self.axis.is_log)",
+        "test_strokes",
+        "handles stay at their decibels when gain is shown",
+    ),
+    Fault(
+        "project/results.py",
+        "turned = self.pending ^ before.pending",
+        "turned = self.pending - before.pending",
+        "test_results",
+        "nobody is told that work has ended",
+    ),
     # -- clocks and scans of long filters
     Fault(
         "delivery/c/source.c.j2",

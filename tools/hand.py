@@ -110,7 +110,7 @@ def idle(app: QApplication, seconds: float) -> None:
 def edge(window: MainWindow, band: int, kind: str) -> Handle:
     """The grip of an edge or a level."""
     handles = window.plots.magnitude._handles
-    return next(one for one in handles if (one.property("band"), one.property("kind")) == (band, kind))
+    return next(one for one in handles if (one.band, one.kind) == (band, kind))
 
 
 class Hand:

@@ -26,6 +26,7 @@ from combe.project.document import INPUT, Member, Project, hardware_of
 from combe.project.results import STREAMED_S, Failure, News, Reports, Results, Stop
 from combe.project.sources import way_to
 from combe.project.way import product_of
+from combe.responses import curves
 from combe.responses.curves import delay_curve, magnitude_curve, phase_curve
 from combe.rounding.movement import rounding_facts
 from combe.rounding.rates import realize_design
@@ -192,6 +193,7 @@ def make_ready(is_recursive: bool = False) -> None:
     if is_recursive:
         importlib.import_module("scipy.optimize")
     exchange.make_ready()
+    curves.make_ready()
     if is_recursive:
         from combe.running import compiled
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from collections.abc import Set as AbstractSet
 from functools import lru_cache
+from operator import attrgetter
 from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct, field
@@ -131,15 +132,22 @@ class Results(Struct, frozen=True):
 
     def differing(self, before: Results, first: str = "") -> list[str]:
         """Names of results that are others than before; ``first`` in front."""
-        names = [name for name in DEPENDS if getattr(self, name) is not getattr(before, name)]
+        names = [name for name, mine, other in zip(DEPENDS, _values(self), _values(before)) if mine is not other]
         return sorted(names, key=lambda name: name != first)
 
     def working_differently(self, before: Results) -> list[str]:
         """Names of results whose work began, ended or came further."""
+        if self.progress == before.progress:
+            turned = self.pending ^ before.pending
+            return [name for name in DEPENDS if name in turned] if turned else []
         return [
             name for name in DEPENDS
             if (name in self.pending, self.progress.get(name)) != (name in before.pending, before.progress.get(name))
         ]  # fmt: skip
+
+    def _filled(self, names: AbstractSet[str]) -> set[str]:
+        """Those of some names that there is anything of."""
+        return {name for name in names if self._has(name)}
 
     def _has(self, name: str) -> bool:
         return bool(getattr(self, name) != getattr(NOTHING, name))
@@ -176,7 +184,7 @@ class Results(Struct, frozen=True):
         found = replace(self, pending=self.pending - {name})
         if DEPENDS[name].outlives_failure:
             every = _with_users({name})
-            found = replace(found, fresh=found.fresh - every, stale=found.stale | (every & set(_filled(found))))
+            found = replace(found, fresh=found.fresh - every, stale=found.stale | found._filled(every))
         else:
             found = found._emptied(_with_users({name}))
         return replace(found, troubles={**found.troubles, name: error})
@@ -191,8 +199,10 @@ class Results(Struct, frozen=True):
         broken = set() if is_whole else every & self.pending
         progress = {name: words for name, words in self.progress.items() if name not in every}
         found = replace(self, pending=self.pending - every, progress=progress)
+        if not broken:
+            return found
         staying = {name for name in broken if DEPENDS[name].stays}
-        return replace(found._emptied(broken - staying), stale=found.stale | (staying & set(_filled(found))))
+        return replace(found._emptied(broken - staying), stale=found.stale | found._filled(staying))
 
     def told(self, name: str, words: str) -> Results:
         """What work on a result is at."""
@@ -201,7 +211,7 @@ class Results(Struct, frozen=True):
     def _outdated(self, names: Iterable[str]) -> Results:
         every = _with_users(names)
         staying = {name for name in every if DEPENDS[name].stays}
-        stale = self.stale | (staying & set(_filled(self)))
+        stale = self.stale | self._filled(staying)
         return replace(self._emptied(every - staying), fresh=self.fresh - every, stale=stale)
 
     def _emptied(self, names: AbstractSet[str]) -> Results:
@@ -310,6 +320,7 @@ DEPENDS: dict[str, Dependence] = {
 """Each result and what it depends on."""
 
 NOTHING = Results()
+_values = attrgetter(*DEPENDS)
 
 
 class News(Struct, frozen=True):
@@ -357,10 +368,6 @@ def _with_users(names: Iterable[str]) -> frozenset[str]:
 def _followed(names: frozenset[str]) -> frozenset[str]:
     more = {name for name, entry in DEPENDS.items() if names.intersection(entry.on)} - names
     return _followed(names | more) if more else names
-
-
-def _filled(results: Results) -> list[str]:
-    return [name for name in DEPENDS if results._has(name)]
 
 
 assert set(DEPENDS) == set(Results.__struct_fields__) - {"fresh", "stale", "pending", "troubles", "progress"}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from functools import lru_cache
 
 import numpy as np
@@ -17,6 +18,15 @@ from combe.responses.time import impulse_response, step_response
 
 Array = NDArray[np.float64]
 LEAST_POINTS = 1025
+_ready = threading.Event()
+
+
+def make_ready() -> None:
+    """Load, or compile, the loop that curves of linear-phase taps are made by where a hand waits for them."""
+    from combe.responses.compiled_curves import lobed
+
+    lobed(_turn(9, LEAST_POINTS)[0], np.zeros(LEAST_POINTS))  # arrays of the kind that come later
+    _ready.set()
 
 
 @lru_cache(maxsize=48)
@@ -45,7 +55,12 @@ def _lobed(source: Fir) -> tuple[Array, Array]:
     count = 1 + (1 << int(np.ceil(np.log2(max(LEAST_POINTS - 1, 16 * len(source.taps))))))
     omega, turn = _turn(len(source.taps), count)
     turned = uniform_response(source, count) * turn
-    amplitude = turned.real if source.symmetry == 1 else turned.imag
+    amplitude = np.ascontiguousarray(turned.real if source.symmetry == 1 else turned.imag)
+    if _ready.is_set():
+        from combe.responses.compiled_curves import lobed
+
+        places, heights = lobed(omega, amplitude)
+        return places, gain_db(heights)
     places = lobes(omega, amplitude)
     return _with_points(omega, gain_db(amplitude), places, gain_db(_between(amplitude, places / omega[1])))
 

@@ -48,6 +48,10 @@ class MagnitudePage(Page):
         self.below.activated.connect(lambda _: self.show_below(self.below.currentText()))
         self.extra = self.below
 
+    def plots(self) -> list[Plot]:
+        """Known without a search: asked for in every frame under the hand."""
+        return [self.magnitude.main, self.magnitude.loupe, *self.second.values()]
+
     def show_scene(self, scene: Scene) -> None:
         """Only what is another is drawn anew: under the hand every part of a frame counts."""
         before, self.scene = self.scene, scene

@@ -32,26 +32,26 @@ class MeasuredPage(Page):
         self.heard: MeasuredResponse | None = None
         self.designed: list[np.ndarray] = []
         self.words = label("", "muted", wrap=True)
-        self.plots = [Plot(unit) for unit in UNITS]
+        self.three = [Plot(unit) for unit in UNITS]
         self.ideal = [Stroke() for _ in UNITS]
         self.found = [Dots(3.0) for _ in UNITS]
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.words)
-        for index, plot in enumerate(self.plots):
+        for index, plot in enumerate(self.three):
             plot.add(self.ideal[index])
             plot.add(self.found[index])
             plot.has_bottom_label = index == len(UNITS) - 1
             plot.axis("bottom").showLabel(plot.has_bottom_label)
             column.addWidget(plot, 3 if index == 0 else 2)
             if index:
-                plot.follow(self.plots[0])
+                plot.follow(self.three[0])
             plot.pointed.connect(self._on_pointed)
         self.show_heard(None, None, None)
 
     def show_scene(self, scene: Scene) -> None:
         """Another sample rate, another measurement."""
-        for plot in self.plots:
+        for plot in self.three:
             if plot.frequency_axis is not None:
                 plot.frequency_axis.set_rate(scene.requirement.sample_rate_hz, scene.counted)
             plot.label_axes()
@@ -62,7 +62,7 @@ class MeasuredPage(Page):
     @property
     def plot(self) -> Plot:
         """The gain."""
-        return self.plots[0]
+        return self.three[0]
 
     def show_heard(self, heard: MeasuredResponse | None, ideal: Filter | None, requirement: Requirement | None) -> None:
         """What was measured, over what was designed."""
@@ -90,7 +90,7 @@ class MeasuredPage(Page):
             shown = np.concatenate([values[mask], self.designed[index][mask]]) if np.any(mask) else self.designed[index]
             low, high = float(np.min(shown)), float(np.max(shown))
             room = max(0.06 * (high - low), 0.5)
-            self.plots[index].set_home(0.0, requirement.nyquist_hz, low - room, high + room)
+            self.three[index].set_home(0.0, requirement.nyquist_hz, low - room, high + room)
         self.words.setText(
             f"Noise through the compiled program, {len(heard.hz)} frequencies; gains are measured down to "
             f"{short(heard.floor_db, 3)} dB. Dots: measured. Line: designed. Phase and delay only where enough comes through."
@@ -99,18 +99,18 @@ class MeasuredPage(Page):
 
     def dress(self) -> None:
         """Take on the theme's colours."""
-        for plot, line, dots in zip(self.plots, self.ideal, self.found):
+        for plot, line, dots in zip(self.three, self.ideal, self.found):
             plot.dress()
             line.set_look(THEME.color("river"), 2.0)
             dots.set_color(THEME.color("ochre"))
-        for plot in self.plots:
+        for plot in self.three:
             plot.read_out.setAlignment(Qt.AlignmentFlag.AlignRight)
 
     def _on_pointed(self, x: float, _: float) -> None:
         if self.heard is None or not self.designed:
             return
         found = (self.heard.db, self.heard.phase_rad, self.heard.delay_samples)
-        for plot, told, heard, unit in zip(self.plots, self.designed, found, UNITS):
+        for plot, told, heard, unit in zip(self.three, self.designed, found, UNITS):
             words = f"designed {short(float(np.interp(x, self.heard.hz, told)), 5)}"
             near = int(np.argmin(np.abs(self.heard.hz - x)))
             plot.tell(f"{plot.frequency_words(x)}   {words}   measured {short(float(heard[near]), 5)} {unit}")

@@ -104,6 +104,10 @@ class Page(QWidget):
         """The plot that is copied and sent home, if there is one."""
         return None
 
+    def plots(self) -> Sequence[Plot]:
+        """All of its plots, seen or not."""
+        return self.findChildren(Plot)
+
     def copy(self) -> str:
         """Put what is shown on the clipboard; what to say of it."""
         plot = self.plot

@@ -134,7 +134,7 @@ class PlotPanel(Panel):
 
     def paint_now(self) -> None:
         """Paint what has changed of the open page's plots, before anything around them is laid out."""
-        plots = [plot for plot in self.current_page.findChildren(Plot) if plot.isVisible()]
+        plots = [plot for plot in self.current_page.plots() if plot.isVisible()]
         for plot in plots:
             plot.settle_scene()
         if plots:

@@ -23,9 +23,10 @@ class Handle(pg.GraphicsObject):
     released = pyqtSignal()
     typing_wanted = pyqtSignal()
 
-    def __init__(self, sideways: bool, tip: str) -> None:
+    def __init__(self, sideways: bool, tip: str, band: int = -1, kind: str = "") -> None:
         super().__init__()
         self.sideways = sideways
+        self.band, self.kind = band, kind
         self._hovered = False
         self._held = False
         self.is_whole = False

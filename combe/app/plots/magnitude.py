@@ -55,6 +55,8 @@ class MagnitudePlot(QWidget):
         self._dots = (pg.ScatterPlotItem(pxMode=True), pg.ScatterPlotItem(pxMode=True))
         self._marks: list[WorstMark] = []
         self._handles: list[Handle] = []
+        self._placed: dict[Handle, object] = {}
+        """What each was placed for."""
         self._shape: list[bool] = []
         self.main_mask, self.loupe_mask, self.outline = Mask(), Mask(passbands_only=True), Outline()
         self.main.add(self.outline)
@@ -390,11 +392,16 @@ class MagnitudePlot(QWidget):
             for handle in self._handles:
                 handle.scene().removeItem(handle)
             self._handles = []
+            self._placed = {}
             self._shape = shape
             for index, band in enumerate(requirement.bands):
                 self._make_handles(index, band)
+        centers, axis = self._centers(), (requirement.nyquist_hz, self.axis.is_log, self.linear)
         for handle in self._handles:
-            self._place(handle, requirement)
+            key = (requirement.bands[handle.band], centers, axis, handle.is_held)
+            if self._placed.get(handle) != key:  # under the hand one of them moves, or two
+                self._placed[handle] = key
+                self._place(handle, requirement)
 
     def _make_handles(self, index: int, band: Band) -> None:
         kinds = [("start", self.main), ("stop", self.main)]
@@ -402,11 +409,8 @@ class MagnitudePlot(QWidget):
         for kind, plot in kinds:
             sideways = kind in ("start", "stop")
             what = f"{'edge' if sideways else 'limit'} of {band.name}"
-            handle = Handle(
-                sideways, f"Drag the {what}{', with Shift the whole band' if sideways else ''}; double click to type it"
-            )
-            handle.setProperty("band", index)
-            handle.setProperty("kind", kind)
+            tip = f"Drag the {what}{', with Shift the whole band' if sideways else ''}; double click to type it"
+            handle = Handle(sideways, tip, index, kind)
             handle.moved.connect(partial(self._on_moved, handle))
             handle.released.connect(self.released)
             handle.typing_wanted.connect(partial(self.typing_wanted.emit, index, kind))
@@ -414,7 +418,7 @@ class MagnitudePlot(QWidget):
             self._handles.append(handle)
 
     def _place(self, handle: Handle, requirement: Requirement) -> None:
-        index, kind = handle.property("band"), handle.property("kind")
+        index, kind = handle.band, handle.kind
         band = requirement.bands[index]
         level = band.upper.first_db if kind != "lower" and not band.is_passband else 0.0
         if handle.sideways:
@@ -436,7 +440,7 @@ class MagnitudePlot(QWidget):
         handle.setPos(hz, 10 ** (level / 20) if self.linear else level)
 
     def _on_moved(self, handle: Handle, x: float, y: float) -> None:
-        index, kind = handle.property("band"), handle.property("kind")
+        index, kind = handle.band, handle.kind
         plot = self.loupe if handle.getViewBox() is self.loupe.view else self.main
         (left, right), (bottom, top) = plot.view.viewRange()
         if handle.sideways:

@@ -166,7 +166,7 @@ def first_reference(problem: Problem) -> Array:
     for piece in problem.pieces:
         count = max(12, int(12 * wanted * (piece.stop - piece.start) / total))
         parts.append(piece.start + (piece.stop - piece.start) * (1 - np.cos(np.linspace(0, np.pi, count))) / 2)
-    omega = _usable(problem, np.concatenate(parts))
+    omega = _usable(problem, np.unique(np.concatenate(parts)))
     x = np.cos(omega)
     picked = [0]
     logs = np.zeros(len(x))
@@ -178,35 +178,43 @@ def first_reference(problem: Problem) -> Array:
 
 
 def fitted_reference(problem: Problem, start: Array) -> Array:
-    """A reference of another length stretched to this problem: its density over the bands is kept."""
+    """A reference of another length or of other edges brought to this problem: its density over the bands is kept."""
     bands = problem.pieces
     start = np.sort(start)
     wanted = problem.unknowns + 1
     if len(start) != wanted:
         where = np.linspace(0, len(start) - 1, wanted)
         start = np.interp(where, np.arange(len(start)), start)
-    # A point that fell between two bands goes to the nearer edge.
     lows, highs = np.array([p.start for p in bands]), np.array([p.stop for p in bands])
     last = np.maximum(np.searchsorted(lows, start, "right") - 1, 0)
-    before, after = highs[last], lows[np.minimum(last + 1, len(lows) - 1)]
-    nearer = np.where(start - before <= np.abs(after - start), before, after)
-    moved = np.where(start < lows[0], lows[0], np.where(start <= before, start, nearer))
+    after = np.minimum(last + 1, len(lows) - 1)
+    # A point that fell between two bands belongs to the nearer one, and goes to its edge.
+    owner = np.where((start > highs[last]) & (start - highs[last] > np.abs(lows[after] - start)), after, last)
+    moved = np.minimum(np.maximum(start, lows[owner]), highs[owner])
+    if np.min(np.diff(moved), initial=1.0) < 1e-9:
+        moved = _drawn_together(start, owner, lows, highs)
     if np.min(np.diff(moved), initial=1.0) < 1e-9:
         return first_reference(problem)
     return _usable(problem, moved)
 
 
+def _drawn_together(reference: Array, owner: NDArray[np.intp], lows: Array, highs: Array) -> Array:
+    """Where an edge has passed more points than one, those of the whole band move a little instead of all of them to the edge."""
+    moved = reference.copy()
+    for band in np.unique(owner):
+        mine = reference[owner == band]
+        first, last = min(mine[0], lows[band]), max(mine[-1], highs[band])
+        moved[owner == band] = lows[band] + (mine - first) * ((highs[band] - lows[band]) / (last - first))
+    return moved
+
+
 def _usable(problem: Problem, reference: Array) -> Array:
-    """Keep points off the frequencies where the symmetry forces a zero."""
-    reference = np.unique(reference)
+    """Keep points, in order and none of them twice, off the frequencies where the symmetry forces a zero."""
     if problem.symmetry == 1 and problem.taps % 2:
         return reference
     small = 1e-6 * np.pi / (problem.unknowns + 1)
-    if problem.factor(np.zeros(1))[0] < 1e-15:
-        reference[reference < small] = small
-    if problem.factor(np.array([np.pi]))[0] < 1e-15:
-        reference[reference > np.pi - small] = np.pi - small
-    return np.unique(reference)
+    at_zero, at_half = problem.factor(np.array([0.0, np.pi])) < 1e-15
+    return np.unique(np.clip(reference, small if at_zero else None, np.pi - small if at_half else None))
 
 
 def barycentric_weights(x: Array) -> Array:

@@ -50,8 +50,10 @@ class Table(Struct, frozen=True, eq=False):
     times_omega: NDArray[np.bool_]
 
     @classmethod
+    @lru_cache(maxsize=64)
     def of(cls, pieces: tuple[Piece, ...]) -> Table:
-        """The columns of some pieces; a missing lower limit is NaN."""
+        """The columns of some pieces; a missing lower limit is NaN. A search asks for those of the same pieces at every
+        length."""
         lower = np.array([piece.lower_db if piece.lower_db is not None else (np.nan, np.nan) for piece in pieces])
         upper = np.array([piece.upper_db for piece in pieces])
         high, low = 10 ** (upper[:, 0] / 20), 10 ** (lower[:, 0] / 20)
