@@ -18,6 +18,20 @@ class Fault(NamedTuple):
 FAULTS = (
     # -- what a hand waits for
     Fault(
+        "project/readiness.py",
+        "    if not is_kept(name):\n",
+        "    if False:\n",
+        "test_readiness",
+        "loops are compiled beside the window",
+    ),
+    Fault(
+        "designing/equiripple/problem.py",
+        '(np.array([getattr(piece, end) for piece in pieces]) for end in ("start", "stop"))',
+        "np.array([[piece.start, piece.stop] for piece in pieces]).T",
+        "test_readiness",
+        "the exchange is compiled once more while a hand waits",
+    ),
+    Fault(
         "designing/equiripple/exchange.py",
         "        moved = _drawn_together(start, owner, lows, highs)\n",
         "        pass\n",

@@ -24,7 +24,6 @@ def work(module: str = WORK) -> ModuleType:
 def make_ready(is_recursive: bool) -> None:
     """Load what a hand on an edge needs at once, designs first; on a thread of its own, when nobody waits."""
     work().make_ready(is_recursive)
-    import_module("combe.app.plots.seen").make_ready()
     for entry in import_module("combe.app.pages.register").REGISTER:
         if entry.made_in:
             import_module(entry.module)

@@ -13,7 +13,6 @@ from combe.analysis.facts import facts
 from combe.delivery.hdl.compare import compared
 from combe.designing.contenders import QUICK_FIRST, Contender, contender_of, contenders
 from combe.designing.designed import Design
-from combe.designing.equiripple import exchange
 from combe.designing.methods import method_shown
 from combe.designing.nearest import Relaxation, relaxations
 from combe.designing.prices import Price, prices
@@ -21,12 +20,12 @@ from combe.designing.workers import apart, soon, urgent
 from combe.errors import CombeError, PoleError
 from combe.filters import Filter, Fir
 from combe.ledger import Line, worst_line
+from combe.project import readiness
 from combe.project.chain import Ideal, Rounded, arithmetic_lines, bench_lines, ideal_of, package_of, rounded_of
 from combe.project.document import INPUT, Member, Project, hardware_of
 from combe.project.results import STREAMED_S, Failure, News, Reports, Results, Stop
 from combe.project.sources import way_to
 from combe.project.way import product_of
-from combe.responses import curves
 from combe.responses.curves import delay_curve, magnitude_curve, phase_curve
 from combe.rounding.movement import rounding_facts
 from combe.rounding.rates import realize_design
@@ -192,12 +191,10 @@ def make_ready(is_recursive: bool = False) -> None:
     designed with, and the loops that these are run through, or the first to be opened would take half a second."""
     if is_recursive:
         importlib.import_module("scipy.optimize")
-    exchange.make_ready()
-    curves.make_ready()
+    for name in (readiness.EXCHANGE, readiness.CURVES, readiness.STROKES):
+        readiness.make_ready(name)
     if is_recursive:
-        from combe.running import compiled
-
-        compiled.make_ready()
+        readiness.make_ready(readiness.SECTIONS)
 
 
 def side(project: Project, ideal: Ideal | None, known: list[Contender], is_stopped: Stop) -> Reports:

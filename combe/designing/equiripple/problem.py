@@ -61,10 +61,11 @@ class Table(Struct, frozen=True, eq=False):
         level = bool(
             np.all(upper[:, 0] == upper[:, 1]) and np.all((lower[:, 0] == lower[:, 1]) | np.isnan(lower[:, 0]))
         )
-        edges = np.array([[piece.start, piece.stop] for piece in pieces])
+        # Columns of their own: for slices of one array loops would be compiled once more, while a hand waits.
+        starts, stops = (np.array([getattr(piece, end) for piece in pieces]) for end in ("start", "stop"))
         rising = np.array([piece.times_omega for piece in pieces])
         level = level and not np.any(rising)
-        return cls(edges[:, 0], edges[:, 1], lower, upper, level, (low + high) / 2, (high - low) / 2, rising)
+        return cls(starts, stops, lower, upper, level, (low + high) / 2, (high - low) / 2, rising)
 
     def target(self, omega: Array, piece: NDArray[np.intp]) -> tuple[Array, Array]:
         """Middle of the limits and half the room between them, each frequency within the piece named for it."""
