@@ -80,7 +80,7 @@ class Spoken(unittest.TestResult):
 
 
 LONG_FIRST = (
-    "test_circuits", "test_half_band_stages", "test_app", "test_rates", "test_cli", "test_polynomials", "test_code_choices",
+    "test_circuits", "test_half_band_stages", "test_app", "test_saving", "test_rates", "test_rate_designs", "test_cli", "test_polynomials", "test_code_choices",
     "test_target", "test_views", "test_workers", "test_path", "test_networks", "test_design_panel", "test_bench_step",
     "test_certified", "test_report", "test_path_window", "test_sizes", "test_rows", "test_strokes", "test_rate_rows",
     "test_equiripple", "test_rate_streams", "test_budget", "test_contenders", "test_delivery", "test_runners", "test_results",

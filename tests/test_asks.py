@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox
 
 import combe
+from combe.app.states import states
 from combe.app.widgets.recording_dialog import RecordingDialog
 from combe.benching.asks import EXAMPLES, ask_from, ask_lines
 from combe.benching.setup import BenchSetup
@@ -28,8 +29,8 @@ from combe.signals.roost import BAT_KG, BEAM_KG, FULL_KG, visits
 from combe.signals.spec import signal_from_sentence
 from combe.signals.survey import night_values
 from combe.values import replace
-from tests.test_app import WindowCase, states, type_over
 from tests.test_cli import InFolder, call
+from tests.window_case import WindowCase, type_over
 
 S16 = parse_format("s16f15")
 

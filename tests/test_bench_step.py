@@ -29,8 +29,8 @@ from combe.project.file import project_document, project_from
 from combe.values import replace
 from tests import memory
 from tests.support import plain_gain_db
-from tests.test_app import type_over
 from tests.test_delivery import HAS_GCC
+from tests.window_case import type_over
 
 application = QApplication.instance() or QApplication(["combe"])
 

@@ -26,9 +26,9 @@ from combe.proof.runners import BitTrue
 from combe.realization.stages import Realization
 from combe.signals.spec import signal_from_sentence
 from tests.support import in_campaign, some
-from tests.test_app import WindowCase
 from tests.test_cli import InFolder, call
 from tests.test_delivery import HAS_GCC
+from tests.window_case import WindowCase
 
 RATE = 48_000.0
 

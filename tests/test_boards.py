@@ -21,8 +21,8 @@ from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
 from combe.running.simulate import simulate
 from combe.values import replace
+from tests.rate_cases import random_rates
 from tests.support import IS_CAMPAIGN, fewer_vectors, some
-from tests.test_rates import random_rates
 
 setUpModule = fewer_vectors
 

@@ -24,10 +24,10 @@ from combe.proof.captured import capture_from, simulated_capture
 from combe.realization.stages import Realization
 from combe.running.simulate import simulate
 from combe.values import replace
+from tests.rate_cases import random_rates
 from tests.support import some
-from tests.test_app import WindowCase
 from tests.test_cli import InFolder, call
-from tests.test_rates import random_rates
+from tests.window_case import WindowCase
 
 HAS_ICARUS = shutil.which("iverilog") is not None
 

@@ -22,7 +22,7 @@ from combe.project.demo import fresh_project
 from combe.project.document import DesignChoice
 from combe.values import replace
 from tests.support import LOWPASS
-from tests.test_app import WindowCase
+from tests.window_case import WindowCase
 
 
 class Bar(unittest.TestCase):

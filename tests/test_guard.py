@@ -16,7 +16,7 @@ from combe.app.guard import Guard
 from combe.app.jobs import Lane
 from combe.app.recovery import Recovery
 from combe.project import edits
-from tests.test_app import QApplication, WindowCase
+from tests.window_case import QApplication, WindowCase
 
 
 class Guarded(WindowCase):

@@ -12,12 +12,12 @@ from combe.errors import CombeError
 from combe.project.demo import recorder_project
 from combe.realization.stages import Realization
 from combe.rounding.realize import realize
+from tests.rate_cases import random_rates
 from tests.support import examples
 from tests.test_claims import ROOT
 from tests.test_code_choices import sections, taps
 from tests.test_delivery import random_realization
 from tests.test_networks import random_network
-from tests.test_rates import random_rates
 from tests.test_rows import changing
 
 SECTION = re.search(

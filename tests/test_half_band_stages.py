@@ -58,9 +58,9 @@ from combe.running.simulate import ideal_run, simulate
 from combe.values import replace
 from tests import memory
 from tests.independent import _network, in_parts, point, times, whole
+from tests.rate_cases import DOWN, SANITIZERS, UP, asked, by_the_book, random_input
 from tests.support import application_for, fewer_vectors, in_campaign, some
 from tests.test_cli import InFolder, call
-from tests.test_rates import DOWN, SANITIZERS, UP, asked, by_the_book, random_input
 
 setUpModule = fewer_vectors
 

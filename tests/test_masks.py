@@ -12,8 +12,8 @@ from combe.benching.heard import Heard
 from combe.errors import FileError
 from combe.filters import Fir
 from combe.rounding.realize import Choices, realize
-from tests.test_app import WindowCase, drag
 from tests.test_cli import InFolder, call
+from tests.window_case import WindowCase, drag
 
 RATE = 48_000.0
 

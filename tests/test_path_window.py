@@ -22,8 +22,8 @@ from combe.project.results import Results
 from combe.project.standings import Shelf, Standings, is_another
 from combe.values import replace
 from tests import memory
-from tests.test_app import QTest, WindowCase
 from tests.test_sizes import HIGHEST, WIDEST, widest_parts
+from tests.window_case import QTest, WindowCase
 
 
 class Recorder(WindowCase):

@@ -65,10 +65,10 @@ from combe.values import replace
 from tests import memory
 from tests.benches import from_verilog, from_vhdl
 from tests.independent import brought, point
+from tests.rate_cases import FASTER, RATIO, SANITIZERS, SLOWER, UP, asked, by_the_book, random_input
 from tests.support import application_for, fewer_vectors, in_campaign, some
 from tests.test_cli import InFolder, call
 from tests.test_half_band_stages import SIMULATORS, as_circuits, in_c, in_floating_point, in_rust
-from tests.test_rates import FASTER, RATIO, SANITIZERS, SLOWER, UP, asked, by_the_book, random_input
 
 setUpModule = fewer_vectors
 

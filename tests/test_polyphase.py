@@ -26,8 +26,8 @@ from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, Stage, TapSum, needed_accumulator
 from combe.running.simulate import simulate
 from combe.values import replace
+from tests.rate_cases import rounded
 from tests.support import fewer_vectors, some
-from tests.test_rates import rounded
 
 setUpModule = fewer_vectors
 

@@ -18,7 +18,7 @@ from combe.project import edits, templates
 from combe.project.demo import recorder_project
 from combe.project.document import ProofRecord
 from combe.project.file import read_project
-from tests.test_app import QApplication, WindowCase
+from tests.window_case import QApplication, WindowCase
 
 
 class Kept(unittest.TestCase):

@@ -42,8 +42,8 @@ from combe.rounding.rates import rate_lines, realize_stages
 from combe.running.simulate import simulate
 from combe.values import replace
 from tests import memory
+from tests.rate_cases import DOWN, SANITIZERS, by_the_book, cut_on_the_way, design_of, random_input
 from tests.support import IS_CAMPAIGN, application_for, fewer_vectors, some
-from tests.test_rates import DOWN, SANITIZERS, by_the_book, cut_on_the_way, design_of, random_input
 
 setUpModule = fewer_vectors
 

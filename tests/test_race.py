@@ -24,9 +24,9 @@ from combe.racing.targets import coefficient_bits, target_named
 from combe.rounding.rates import rate_lines
 from combe.running.simulate import simulate
 from combe.values import replace
+from tests.rate_cases import asked as changing
 from tests.support import IS_CAMPAIGN, asked
 from tests.test_cli import InFolder, call
-from tests.test_rates import asked as changing
 
 LOW = asked(48_000, (0, 4000, -1, 1), (12_000, 24_000, -40))
 HAS_ARM = shutil.which("arm-none-eabi-gcc") is not None and shutil.which("qemu-system-arm") is not None

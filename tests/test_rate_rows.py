@@ -20,8 +20,8 @@ from combe.proof.hdl import prove_hdl
 from combe.realization.cic import Cic
 from combe.realization.stages import Realization, TapSum
 from combe.values import replace
+from tests.rate_cases import random_rates
 from tests.support import fewer_vectors, some
-from tests.test_rates import random_rates
 from tests.test_zero_taps import FORMAT, in_a_row, summed
 
 setUpModule = fewer_vectors

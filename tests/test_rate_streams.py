@@ -28,9 +28,9 @@ from combe.realization.cic import Cic
 from combe.realization.stages import Realization
 from combe.running.simulate import simulate
 from tests import test_half_band_stages, test_polynomials
+from tests.rate_cases import random_input, random_rates
 from tests.support import IS_CAMPAIGN, fewer_vectors
 from tests.test_polyphase import one_way
-from tests.test_rates import random_input, random_rates
 from tests.test_zero_taps import in_a_row
 
 setUpModule = fewer_vectors

@@ -17,8 +17,8 @@ from combe.proof.cores import prove_on_target
 from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, TapSum, needed_accumulator
 from combe.values import replace
+from tests.rate_cases import asked, dearer_than_plain
 from tests.support import some
-from tests.test_rates import asked, dearer_than_plain
 
 HAS_ARM = shutil.which("arm-none-eabi-gcc") is not None and shutil.which("qemu-system-arm") is not None
 

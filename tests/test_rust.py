@@ -24,11 +24,11 @@ from combe.realization.stages import Realization
 from combe.rounding.realize import Choices, realize
 from combe.values import replace
 from tests.independent import plain_run
+from tests.rate_cases import random_rates
 from tests.support import IS_CAMPAIGN, asked
 from tests.test_arithmetic import random_realization
 from tests.test_cli import InFolder, call
 from tests.test_networks import random_network
-from tests.test_rates import random_rates
 from tests.test_wide import random_wide
 from tests.test_zero_taps import band
 

@@ -30,7 +30,7 @@ from combe.app.widgets.figures_label import FiguresLabel
 from combe.project import edits
 from tests.screens import has_server, screen
 from tests.support import application_for
-from tests.test_app import WindowCase
+from tests.window_case import WindowCase
 
 ROOT = Path(__file__).resolve().parent.parent
 SHOWN = """

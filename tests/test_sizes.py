@@ -16,7 +16,7 @@ from combe.project.demo import wake_up_project
 from combe.project.document import STEPS
 from combe.values import replace
 from tests.support import IS_CAMPAIGN
-from tests.test_app import WindowCase
+from tests.window_case import WindowCase
 
 WIDEST, HIGHEST = 1180, 700
 LONG = "a wake-up call of the lesser horseshoe bat, as heard at the lower pond on the way to the quarry, " * 2

@@ -181,7 +181,7 @@ except ImportError:
 class OnThePage(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
-        from tests.test_app import application
+        from tests.window_case import application
 
         cls.application = application
         project = audible_project()

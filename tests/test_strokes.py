@@ -36,7 +36,7 @@ from combe.project.results import Results
 from combe.responses import curves, frequency_response
 from combe.values import replace
 from tests.support import BAT, asked
-from tests.test_app import WindowCase, drag
+from tests.window_case import WindowCase, drag
 
 
 def farthest(x: np.ndarray, y: np.ndarray, kept: tuple[np.ndarray, np.ndarray]) -> float:

@@ -17,7 +17,7 @@ from combe.proof.budget import Share
 from combe.proof.synthesis import Synthesized
 from combe.proof.together import Taker, Together, percent
 from combe.values import replace
-from tests.test_app import WindowCase
+from tests.window_case import WindowCase
 
 METHOD = Edit("another method", lambda project: replace(project, design=DesignChoice("butterworth")))
 CELLS = {

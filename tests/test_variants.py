@@ -17,8 +17,8 @@ from combe.project.history import FIRST, History
 from combe.project.variant_edits import drop_variant, keep_variant, state_of, take_variant
 from combe.requirement.sentences import with_levels
 from combe.values import replace
-from tests.test_app import WindowCase
 from tests.test_cli import InFolder, call
+from tests.window_case import WindowCase
 
 
 class Values(unittest.TestCase):

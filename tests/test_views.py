@@ -31,7 +31,7 @@ from combe.filters.by_hand import marks_of
 from combe.project.demo import wake_up_project
 from combe.project.document import DesignChoice
 from tests.support import in_campaign
-from tests.test_app import WindowCase
+from tests.window_case import WindowCase
 
 
 def drag(widget: RootsPlot, start: complex, stop: complex) -> None:

@@ -24,9 +24,9 @@ from combe.running.simulate import simulate
 from combe.signals.stimuli import vectors
 from combe.values import replace
 from tests.independent import plain_run
+from tests.rate_cases import by_the_book
 from tests.support import some
 from tests.test_delivery import HAS_GCC
-from tests.test_rates import by_the_book
 
 STRICT = ["-std=c99", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wsign-conversion", "-Werror"]
 SANITIZERS = ["-fsanitize=undefined,address", "-fno-sanitize-recover=all", "-O0"]

@@ -19,8 +19,8 @@ from combe.proof.hdl import prove_hdl
 from combe.realization.formats import Format
 from combe.realization.stages import Realization, Requantize, Stage, TapSum, needed_accumulator
 from combe.values import replace
+from tests.rate_cases import SANITIZERS, rounded
 from tests.support import fewer_vectors, some
-from tests.test_rates import SANITIZERS, rounded
 
 setUpModule = fewer_vectors
 

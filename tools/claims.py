@@ -111,13 +111,13 @@ CLAIMS = (
     Claim("docs/commands.md", "that no other cell keeps every limit with as few taps and as few bits", (
         "trade.Map.nothing_beats_the_frontier", "trade.Map.each_cell_is_what_designing_and_rounding_give")),
     Claim("docs/rates.md", "the true worst over all stretches that land there", (
-        "rates.Asked.what_lands_on_a_passband_is_limited_and_nothing_else",)),
+        "rate_designs.Asked.what_lands_on_a_passband_is_limited_and_nothing_else",)),
     Claim("docs/rates.md", "and the single stage where it may win, are designed", (
-        "rates.Designed.the_search_loses_to_no_plan", "rates.Designed.every_plan_keeps_every_limit")),
+        "rate_designs.Designed.the_search_loses_to_no_plan", "rate_designs.Designed.every_plan_keeps_every_limit")),
     Claim("docs/rates.md", "tries widths upward until all stages together keep every\nlimit", (
-        "rates.InIntegers.fewest_bits_keep_every_limit",)),
+        "rate_integers.InIntegers.fewest_bits_keep_every_limit",)),
     Claim("docs/rates.md", "Noise is predicted with each rounding's path through the stages behind it", (
-        "rates.InIntegers.noise_is_what_was_predicted",)),
+        "rate_integers.InIntegers.noise_is_what_was_predicted",)),
     Claim("docs/rates.md", "no zero is multiplied", ("rates.Code.no_multiply_is_wasted_on_zeros",)),
     Claim("docs/rates.md", "says for how many `y` must have room", (
         "rates.Code.room_for_outputs_is_told_and_new_taps_are_taken",)),
@@ -140,7 +140,7 @@ CLAIMS = (
     Claim("docs/rates.md", "Taps that are always zero take no clock", ("zero_taps.AsCircuits.a_clock_is_a_tap_that_is_not_zero",)),
     Claim("docs/rates.md", "then the busiest one more until they do", ("rate_rows.Rows.as_many_are_taken_as_keep_up",)),
     Claim("docs/rates.md", "3 to 8 and they cost a twentieth less", (
-        "rates.Designed.a_third_band_stage_is_taken_where_it_costs_less",)),
+        "rate_designs.Designed.a_third_band_stage_is_taken_where_it_costs_less",)),
     Claim("docs/circuits.md", "through the lanes, so that a sample meets its mirror at the multiplier", (
         "pairs.Paired.outputs_and_clocks_are_those_told",)),
     Claim("docs/circuits.md", "`combe capture` holds these bytes, kept in a file, against the model word by word", (
