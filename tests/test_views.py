@@ -23,6 +23,7 @@ except ImportError as error:  # pragma: no cover - depends on the machine
     raise unittest.SkipTest(f"Qt is missing here: {error}") from None
 
 from combe.app.jobs import Errand
+from combe.app.pages.magnitude import MagnitudePage
 from combe.app.pages.register import PLOTS, placed
 from combe.app.plots import others
 from combe.app.plots.roots import RootsPlot, gain_at
@@ -267,6 +268,21 @@ class Views(WindowCase):
         log.trigger()
         handle = next(h for h in plot._handles if h.band == 0 and h.kind == "stop")
         self.assertAlmostEqual(handle.pos().x(), self.session.project.requirement.bands[0].stop_hz)
+
+    def test_a_second_view_stays_where_the_main_plot_was_zoomed_to(self) -> None:
+        main = self.window.plots.magnitude.main
+        main.show_around(30_000, 8000)
+        for words in ("delay below", "phase below", "loupe alone"):
+            self.window.plots.show_below(words)
+            self.settle()
+            (left, right), _ = main.view.viewRange()
+            self.assertEqual((round(left), round(right)), (26_000, 34_000), words)
+        self.window.plots.show_below("delay below")
+        page = self.window.plots.page("magnitude")
+        assert isinstance(page, MagnitudePage)
+        page.second["delay"].set_home(0, 125_000, -1, 40)
+        (left, right), _ = main.view.viewRange()
+        self.assertEqual((round(left), round(right)), (26_000, 34_000))
 
     def test_a_whole_band_is_moved_and_figures_are_typed_from_the_plot(self) -> None:
         plot = self.window.plots.magnitude

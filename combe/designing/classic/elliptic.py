@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 
 ComplexArray = NDArray[np.complex128]
 TERMS = 14
+LOST = 1e-17
+"""A term so much smaller than the sum changes no digit of it; those that follow are smaller still."""
 
 
 class Modulus(Struct, frozen=True):
@@ -58,16 +60,32 @@ def quarter_period(k: float, kc: float) -> float:
 
 def _modulus(log_nome: float) -> float:
     """k = (θ2/θ3)² by their series in the nome."""
-    upper = sum(exp(log_nome * m * (m + 1)) for m in range(TERMS))
-    lower = 1 + 2 * sum(exp(log_nome * m * m) for m in range(1, TERMS))
+    upper = 1.0
+    for m in range(1, TERMS):
+        term = exp(log_nome * m * (m + 1))
+        upper += term
+        if term < LOST:
+            break
+    lower = 1 + 2 * _squares(log_nome, 1.0)
     return 4 * exp(log_nome / 2) * (upper / lower) ** 2
 
 
 def _complement(log_nome: float) -> float:
     """k' = (θ4/θ3)²."""
-    upper = 1 + 2 * sum((-1) ** m * exp(log_nome * m * m) for m in range(1, TERMS))
-    lower = 1 + 2 * sum(exp(log_nome * m * m) for m in range(1, TERMS))
+    upper, lower = 1 + 2 * _squares(log_nome, -1.0), 1 + 2 * _squares(log_nome, 1.0)
     return float((upper / lower) ** 2)
+
+
+def _squares(log_nome: float, sign: float) -> float:
+    """Σ sign^m·q^(m²) from m = 1 on, as far as a term still counts."""
+    total, way = 0.0, sign
+    for m in range(1, TERMS):
+        term = exp(log_nome * m * m)
+        total += way * term
+        if term < LOST * abs(total):
+            break
+        way *= sign
+    return total
 
 
 def cd(u: ComplexArray, modulus: Modulus) -> ComplexArray:

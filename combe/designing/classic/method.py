@@ -24,6 +24,7 @@ from combe.requirement.quantities import frequency_text, level_text
 from combe.values import replace
 
 ROUNDING_STEPS = 4
+DRAWN_IN = 1 - 1e-6
 TIGHTER = (1.0, 1 - 1e-6, 1 - 1e-5, 1 - 1e-4, 1 - 1e-3, 0.99)
 
 
@@ -86,41 +87,48 @@ def _least(family: Family, task: Task) -> tuple[Cascade, tuple[str, ...]]:
         if task.is_stopped():
             raise Stopped
         if order not in fits:
-            fits[order] = best_fit(family, plan, order, task.choice.spare)
+            fits[order] = best_fit(family, plan, order, task.choice.spare, task.is_draft)
         return fits[order]
 
-    def holds(order: int) -> bool:
+    def holds(order: int, is_quick: bool) -> bool:
         if task.is_stopped():
             raise Stopped
-        return keeps(family, plan, order, task.choice.spare)
+        return keeps(family, plan, order, task.choice.spare, is_quick)
 
     order = first_that_keeps(family, plan, holds)
     for more in range(ROUNDING_STEPS):
         here = fit(order + more) if order + more <= family.most_order else None
         if here is None:
             break
-        found = verified(family, plan, here, requirement)
+        found = _drafted(family, plan, here) if task.is_draft else verified(family, plan, here, requirement)
         if found is not None:
             if plan.shape == "bandpass":
                 row = in_a_row(family, task, 2 * (order + more))
                 if row is not None:
                     return row
+            if task.is_draft:
+                return found, ()
             return found, _story(family, plan, fit, order + more, requirement)
     what = f"order {order * _per_section(plan.shape)} would do in exact numbers, but rounding of the sections in "
     raise DesignError(what + "double precision breaks a limit", instead="widen the passband or ask for more ripple")
 
 
-def first_that_keeps(family: Family, plan: Plan, holds: Callable[[int], bool]) -> int:
-    """The least order that ``holds``: doubled until one does, then halved in between."""
+def first_that_keeps(family: Family, plan: Plan, holds: Callable[[int, bool], bool]) -> int:
+    """The least order that ``holds``: doubled until a quick look is sure of one, halved in between, and then those below it
+    are looked at closely. What an order doesn't hold takes longest to find out, and no lower one holds."""
     high = 1
-    while not holds(high):
+    while not holds(high, True):
         if high == family.most_order:
+            if holds(high, False):
+                break
             raise _hopeless(family, best_fit(family, plan, high))
         high = min(2 * high, family.most_order)
     low = high // 2
     while high - low > 1:
         middle = (low + high) // 2
-        low, high = (low, middle) if holds(middle) else (middle, high)
+        low, high = (low, middle) if holds(middle, True) else (middle, high)
+    while high > 1 and holds(high - 1, False):
+        high -= 1
     return high
 
 
@@ -144,6 +152,12 @@ def verified(family: Family, plan: Plan, fit: Fit, requirement: Requirement) -> 
         if fit.ripple <= tighter * 0.9:
             return None
     return None
+
+
+def _drafted(family: Family, plan: Plan, fit: Fit) -> Cascade:
+    """The filter of a fit, its tolerances drawn in by as much as rounding may take; measured once the hand lets go."""
+    ripple = fit.ripple * DRAWN_IN if fit.ripple > DRAWN_IN else fit.ripple
+    return filter_of(family, plan, Fit(fit.order, fit.share, ripple, fit.stop, fit.center, fit.floor))
 
 
 def in_a_row(family: Family, task: Task, order: int) -> tuple[Cascade, tuple[str, ...]] | None:

@@ -73,6 +73,7 @@ def elliptic(order: int, epsilon: float, stop: float, stop_excess: float | None 
     return Prototype(np.concatenate([zeros, zeros.conj()]), _tidy(np.concatenate(every)), order % 2 == 0)
 
 
+@lru_cache(maxsize=1024)
 def selectivity(stop: float, stop_excess: float | None = None) -> Modulus:
     """The modulus k = 1/stop of a transition."""
     excess = stop - 1 if stop_excess is None else stop_excess
@@ -161,18 +162,25 @@ def log_chebyshev(order: int, x: float) -> float:
     return t - log(2) + log1p(exp(-2 * t)) if t > 1 else log(cosh(t))
 
 
+@lru_cache(maxsize=1024)
 def log_discrimination(order: int, stop: float, stop_excess: float | None = None) -> float:
     """ln(1/k1): how much an elliptic filter of an order tells its bands apart (the degree equation)."""
     return -Modulus(order * selectivity(stop, stop_excess).log_nome).log_k
 
 
-def log_elliptic(order: int, stop: float, omega: float) -> float:
-    """ln R_n(Ω) between passband and stopband edge, from the roots of the elliptic rational function."""
+@lru_cache(maxsize=256)
+def _elliptic_zeros(order: int, stop: float) -> tuple[float, NDArray[np.float64], NDArray[np.float64]]:
+    """The modulus, the zeros of the elliptic rational function, and its factors at the passband edge."""
     modulus = selectivity(stop)
     u = (2 * np.arange(1, order // 2 + 1) - 1) / order
     zeros = cd(u.astype(complex), modulus).real
-    ones = (1 - zeros**2) / (1 - (modulus.k * zeros) ** 2)
-    here = (omega**2 - zeros**2) / (1 - (modulus.k * zeros * omega) ** 2)
+    return modulus.k, zeros, (1 - zeros**2) / (1 - (modulus.k * zeros) ** 2)
+
+
+def log_elliptic(order: int, stop: float, omega: float) -> float:
+    """ln R_n(Ω) between passband and stopband edge, from the roots of the elliptic rational function."""
+    k, zeros, ones = _elliptic_zeros(order, stop)
+    here = (omega**2 - zeros**2) / (1 - (k * zeros * omega) ** 2)
     total = float(np.sum(np.log(np.abs(here / ones))))
     return total + (log(omega) if order % 2 else 0.0)
 

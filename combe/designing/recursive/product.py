@@ -115,7 +115,9 @@ class Products:
                 raise Stopped
             try:
                 plan = plan_of(self.part(factor, share))
-                self._orders[key] = first_that_keeps(ELLIPTIC, plan, lambda order: keeps(ELLIPTIC, plan, order))
+                self._orders[key] = first_that_keeps(
+                    ELLIPTIC, plan, lambda order, is_quick: keeps(ELLIPTIC, plan, order, "shared", is_quick)
+                )
             except DesignError:
                 self._orders[key] = None
         return self._orders[key]
