@@ -9,15 +9,23 @@ from combe.designing.estimates import estimated_taps
 from combe.requirement import Requirement
 
 LOOK_BELOW = 3
+DRAFT_ROOM = 1 + 2e-3
+"""What a grid may miss of a share."""
 
 
 def least_length(
-    share: Callable[[int], float], guess: int, allowed: Callable[[int], bool], most: int, least: int = 1
+    share: Callable[[int], float],
+    guess: int,
+    allowed: Callable[[int], bool],
+    most: int,
+    least: int = 1,
+    step: int | None = None,
+    look_below: int = LOOK_BELOW,
 ) -> int | None:
     """The least allowed length whose share is at most 1, both parities looked at; None if there is none.
 
-    Shares mostly fall with length, so each parity is bracketed from a guess and halved in between; a few lengths
-    below are looked at in case they fare better than their neighbors.
+    Shares mostly fall with length, so each parity is bracketed from a guess, by an even ``step`` to begin with, and halved in
+    between; a few lengths below are looked at in case they fare better than their neighbors.
     """
     found: int | None = None
     for parity in (0, 1):
@@ -25,16 +33,23 @@ def least_length(
         start += (start + parity + guess) % 2
         if not allowed(start):
             continue
-        best = _of_parity(share, start, most if found is None else min(found + 1, most), least)
+        best = _of_parity(share, start, most if found is None else min(found + 1, most), least, step, look_below)
         if best is not None and (found is None or best < found):
             found = best
     return found
 
 
-def _of_parity(share: Callable[[int], float], start: int, most: int, least: int) -> int | None:
+def drafted_length(share: Callable[[int], float], near: int, allowed: Callable[[int], bool], most: int) -> int | None:
+    """About the least length, looked for from one that did for a requirement nearby, and not verified: a little room is left."""
+    return least_length(lambda n: share(n) * DRAFT_ROOM, near, allowed, min(2 * near + 16, most), step=2, look_below=0)
+
+
+def _of_parity(
+    share: Callable[[int], float], start: int, most: int, least: int, step: int | None, look_below: int
+) -> int | None:
     floor = least + (start - least) % 2
     high = low = start
-    step = max(2, start // 10 * 2)
+    step = step or max(2, start // 10 * 2)
     if share(start) <= 1:
         while low > floor and share(low) <= 1:
             high, low = low, max(floor, low - step)
@@ -50,7 +65,7 @@ def _of_parity(share: Callable[[int], float], start: int, most: int, least: int)
     while high - low > 2:
         middle = low + (high - low) // 4 * 2
         low, high = (low, middle) if share(middle) <= 1 else (middle, high)
-    for below in range(high - 2 * LOOK_BELOW, high, 2):
+    for below in range(high - 2 * look_below, high, 2):
         if below >= floor and share(below) <= 1:
             return below
     return high

@@ -93,6 +93,14 @@ class Task(Struct, frozen=True):
     is_draft: bool = False
 
     @property
+    def drafted_from(self) -> int | None:
+        """How many taps did nearby, where a draft may begin from there."""
+        from combe.filters import Fir
+
+        near = self.near.filter if self.is_draft and self.near is not None else None
+        return len(near.taps) if isinstance(near, Fir) else None
+
+    @property
     def asked(self) -> Requirement:
         """The requirement, refused where there is none."""
         if self.requirement is None:

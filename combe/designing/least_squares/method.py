@@ -11,7 +11,7 @@ from combe.designing.caps import bulges, transition_pieces
 from combe.designing.designed import Design
 from combe.designing.equiripple.problem import pieces_of
 from combe.designing.least_squares.equations import Equations
-from combe.designing.lengths import allowed_lengths, first_guess, least_length
+from combe.designing.lengths import allowed_lengths, drafted_length, first_guess, least_length
 from combe.designing.linear_phase import shares
 from combe.designing.task import Task
 from combe.designing.weights import check_weights
@@ -34,7 +34,10 @@ def make(task: Task) -> Design:
     search = _Search(task)
     notes: tuple[str, ...] = ()
     if task.choice.order is None:
-        taps = search.least()
+        near = task.drafted_from
+        taps = (
+            drafted_length(search.used, near, allowed_lengths(requirement), MAXIMUM_TAPS) if near else None
+        ) or search.least()
     else:
         taps = task.order + 1
         check_taps(requirement, taps)
@@ -121,6 +124,10 @@ class _Search:
                 self.known[taps] = self._damped(taps, equations)
         return self.known[taps]
 
+    def used(self, taps: int) -> float:
+        """The least share at a length."""
+        return self.best(taps)[0]
+
     def _balanced(self, equations: Equations) -> tuple[float, Array, Array]:
         """Weights raised where a band uses more than its share, until all use the same."""
         weights = self.start.copy()
@@ -150,11 +157,11 @@ class _Search:
             raise DesignError(what, "bands", "widen a transition")
         allowed = allowed_lengths(self.requirement)
         most = min(MAXIMUM_TAPS, 6 * guess + 60)
-        taps = least_length(lambda n: self.best(n)[0], guess, allowed, most)
+        taps = least_length(self.used, guess, allowed, most)
         if taps is not None:
             self.hold_transitions(taps)
             if self.damping:
-                taps = least_length(lambda n: self.best(n)[0], taps, allowed, most)
+                taps = least_length(self.used, taps, allowed, most)
         for _ in range(12):
             if taps is None or taps > MAXIMUM_TAPS:
                 break

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from combe.designing.designed import Design
-from combe.designing.lengths import allowed_lengths, first_guess, least_length
+from combe.designing.lengths import allowed_lengths, drafted_length, first_guess, least_length
 from combe.designing.linear_phase import share
 from combe.designing.settings import KAISER_DOWN
 from combe.designing.task import Task
@@ -42,7 +42,7 @@ def make(shape: Shape, task: Task) -> Design:
     else:
         search = _Search(shape, task.asked, fixed, task.is_stopped)
         if task.choice.order is None:
-            found, notes = search.least()
+            found, notes = (search.draft(task.drafted_from) if task.drafted_from else None) or search.least()
         else:
             taps = task.order + 1
             check_taps(task.asked, taps)
@@ -170,6 +170,15 @@ class _Search:
         if found is None:
             raise self._hopeless(taps)
         return self._shorter(taps, found, allowed)
+
+    def draft(self, near: int) -> tuple[Fir, tuple[str, ...]] | None:
+        """About the shortest, looked for from a length that did nearby; None where the least must be looked for from the start."""
+        allowed = allowed_lengths(self.requirement)
+        taps = drafted_length(self.rough, near, allowed, MAXIMUM_TAPS)
+        if taps is None:
+            return None
+        self.known.setdefault(taps, self.roughly.get(taps, (0.0, 0.0)))
+        return self.filter(taps), self.story(taps)
 
     def kept(self, taps: int) -> Fir | None:
         """The filter of a length if it keeps every limit over the whole of each band."""
