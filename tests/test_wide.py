@@ -138,15 +138,16 @@ class Wide(unittest.TestCase):
                 self.checked(random_wide(source))
 
     def test_ties_are_rounded_as_asked_beyond_64_bits(self) -> None:
-        """Products that lie halfway, on either side of zero, at both ends of the range."""
+        """Products that lie halfway, on either side of zero, at both ends of the range; a last tap of 1 keeps all bits in use."""
         entry = Format(True, 36, 35)
-        taps = TapSum((1 << 34, 0, 1 << 33), Format(True, 36, 35), Format(True, 2, 0))
+        taps = TapSum((1 << 34, 0, 1 << 33, 0, 0, 0, 1), Format(True, 36, 35), Format(True, 2, 0))
         taps = replace(taps, accumulator=replace(needed_accumulator(taps, entry), bits=71))
         for rounding in some(ROUNDINGS, 2):
             for overflow in some(("saturate", "wrap"), 1):
                 after = Requantize(taps.accumulator, Format(True, 20, 35), rounding, overflow)
                 made = Realization("ties", 1.0, "direct", entry, after.target, (taps, after))
-                samples = [*range(-9, 10), entry.least, entry.most, entry.least, 2, 0, entry.most, -2, 0]
+                alone = [x for each in (1, -1, 2, -2, 3, -3, 5, -5, 6, -6) for x in (each, *[0] * 6)]
+                samples = [*alone, *range(-9, 10), entry.least, entry.most, entry.least, 2, 0, entry.most, -2, 0]
                 self.checked(made, np.array(samples))
 
     def test_sums_in_a_row_are_the_same_both_ways(self) -> None:

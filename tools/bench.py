@@ -445,6 +445,41 @@ def drag(name: str, project: Project, what: str) -> None:
     note(f"{name}_ratio", painted / bare, "×", f"move to picture; a bare repaint of the same plots ({bare:.1f} ms) = 1")
 
 
+def drafts() -> None:
+    """Designs alone under a hand, method by method: an edge of the demo moved a little each time, each from the last."""
+    from combe.designing.equiripple import exchange
+    from combe.designing.methods import design_task
+    from combe.designing.task import DesignChoice, Task
+    from combe.project import edits
+    from combe.project.demo import demo_project
+
+    exchange.make_ready()
+    for method in (
+        "equiripple",
+        "kaiser",
+        "dolph-chebyshev",
+        "hann-window",
+        "least-squares",
+        "butterworth",
+        "elliptic",
+    ):
+        project = replace(demo_project(), design=DesignChoice(method))
+        near = design_task(Task(project.requirement, 250_000, project.design))
+        times = []
+        for _ in range(12):
+            project = edits.move_edge(project, 0, "stop", project.requirement.bands[0].stop_hz - 37).make(project)
+            started = time.perf_counter()
+            near = design_task(Task(project.requirement, 250_000, project.design, near=near, is_draft=True))
+            times.append(1e3 * (time.perf_counter() - started))
+        name = method.replace("-", "_")
+        note(
+            f"draft_{name}",
+            statistics.median(times),
+            "ms",
+            f"a draft of the demo by {method}, order {near.filter.order}",
+        )
+
+
 def thread() -> None:
     """The longest events on the interface thread, whatever is done."""
     from hand import Clocked, Hand, application, as_the_application, demo_with, edge, idle, opened
@@ -643,7 +678,7 @@ def main() -> int:
     """All of them, or those named, each in a process of its own: none finds what another has warmed up or left."""
     sys.path.insert(0, str(ROOT))
     parts = (
-        commands, designs, classics, races, runs, arithmetic, processors, rates, host, response, start, dragging, thread, long_signals, screen,
+        commands, designs, classics, races, runs, arithmetic, processors, rates, host, response, start, dragging, drafts, thread, long_signals, screen,
         frames,
     )  # fmt: skip
     names = [part.__name__ for part in parts]

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from math import cos, pi
 
 from combe.designing.equiripple.problem import fits_symmetry, pieces_of
 from combe.designing.estimates import estimated_taps
+from combe.designing.linear_phase import POINTS_PER_TAP
 from combe.requirement import Requirement
 
 LOOK_BELOW = 3
-DRAFT_ROOM = 1 + 2e-3
-"""What a grid may miss of a share."""
+DRAFT_ROOM = 1 / cos(pi / (2 * POINTS_PER_TAP))
+"""What a grid of so many points a tap may miss of a share: a cosine polynomial of degree n falls from its largest value no
+faster than cos nω does (M. Riesz 1914)."""
 
 
 def least_length(
