@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import subprocess
 import sys
 import tempfile
@@ -11,16 +10,6 @@ import unittest
 import weakref
 from pathlib import Path
 from unittest import mock
-
-from tests import memory
-from tests.support import fewer_vectors, some
-from tests.window_case import application
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-try:
-    __import__("PyQt6.QtWidgets")
-except ImportError as error:
-    raise unittest.SkipTest(f"Qt can't be loaded: {error}") from None
 
 from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
@@ -31,6 +20,9 @@ from combe.app.settings import Settings
 from combe.app.window import MainWindow
 from combe.errors import CombeError, Stopped
 from combe.project.demo import demo_project
+from tests import memory
+from tests.support import fewer_vectors, some
+from tests.window_case import application
 
 setUpModule = fewer_vectors
 
@@ -117,6 +109,19 @@ class Background(unittest.TestCase):
             self.assertAlmostEqual(pace.seconds, 0.003)
             list(pace.timed(lambda _: iter((1,)))(lambda: False))
         self.assertFalse(pace.is_quick)
+
+    def test_work_that_took_long_once_is_trusted_when_it_was_quick_a_few_times(self) -> None:
+        from combe.app.jobs import Pace
+
+        for long, count in ((0.009, 1), (0.05, 6), (0.2, 10)):
+            clock = iter((0.0, long, *(0.0,) * 100))
+            pace, times = Pace(), 0
+            with mock.patch("combe.app.jobs.time.thread_time", lambda clock=clock: next(clock)):
+                list(pace.timed(lambda _: iter(()))(lambda: False))
+                while not pace.is_quick:
+                    list(pace.timed(lambda _: iter(()))(lambda: False))
+                    times += 1
+            self.assertEqual(times, count)
 
     def test_work_that_now_takes_long_is_left_to_a_lane(self) -> None:
         """Asked to stop it may raise, end early, or complain of what it hasn't found: none of that is an answer."""

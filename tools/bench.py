@@ -445,6 +445,29 @@ def drag(name: str, project: Project, what: str) -> None:
     note(f"{name}_ratio", painted / bare, "×", f"move to picture; a bare repaint of the same plots ({bare:.1f} ms) = 1")
 
 
+def steady() -> None:
+    """A hand that moves on without a rest, as a mouse tells of it: how often a filter is painted, by a method that is quick and by others."""
+    from hand import Hand, as_the_application, demo_with, edge, opened
+
+    from combe.project.document import DesignChoice
+
+    as_the_application()
+    for name, every_ms, choice in (
+        ("demo", 8, None),
+        ("demo_1000_hz", 1, None),
+        ("kaiser", 8, DesignChoice("kaiser")),
+        ("elliptic", 8, DesignChoice("elliptic")),
+        ("optimized", 8, DesignChoice("optimized-iir")),
+    ):
+        with opened(demo_with() if choice is None else demo_with(design=choice)) as (window, paints):
+            hand = Hand(window, paints, edge(window, 0, "stop"))
+            hand.steadily(1, every_ms)
+            gaps = hand.steadily(4, every_ms)
+            hand.release()
+        what = f"from filter to filter on the screen while the hand moves every {every_ms} ms"
+        note(f"steady_{name}", statistics.median(gaps), "ms", f"{what}; {max(gaps):.0f} ms at most")
+
+
 def drafts() -> None:
     """Designs alone under a hand, method by method: an edge of the demo moved a little each time, each from the last."""
     from combe.designing.equiripple import exchange
@@ -678,7 +701,7 @@ def main() -> int:
     """All of them, or those named, each in a process of its own: none finds what another has warmed up or left."""
     sys.path.insert(0, str(ROOT))
     parts = (
-        commands, designs, classics, races, runs, arithmetic, processors, rates, host, response, start, dragging, drafts, thread, long_signals, screen,
+        commands, designs, classics, races, runs, arithmetic, processors, rates, host, response, start, dragging, steady, drafts, thread, long_signals, screen,
         frames,
     )  # fmt: skip
     names = [part.__name__ for part in parts]

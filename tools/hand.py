@@ -28,6 +28,8 @@ from combe.project.document import Project
 from combe.proof.process import be_polite
 from combe.values import replace
 
+WAY = 30
+"""Pixels that a hand moves to and fro."""
 Paint = tuple[Plot, float, float, object]
 """Which plot, when it began and ended, and the rounded filter there was at the time."""
 
@@ -154,6 +156,28 @@ class Hand:
                 known = min(self.known[0], done[0][1])
                 return 1e3 * (known - started), 1e3 * (done[0][2] - started), 1e3 * painting
         raise RuntimeError("the plot didn't follow the hand")
+
+    def steadily(self, seconds: float, every_ms: float) -> list[float]:
+        """Moves without a rest, to and fro; milliseconds between one painted filter and the next."""
+        del self.paints[:]
+        start = due = time.perf_counter()
+        middle = QPointF(self.place)
+        while due < start + seconds:
+            now = time.perf_counter()
+            if now >= due:
+                swing = (now - start) % 0.5 / 0.25
+                self.place = middle + QPointF(WAY * (min(swing, 2 - swing) - 0.5), 0)
+                self._send(QEvent.Type.MouseMove, Qt.MouseButton.LeftButton)
+                due = max(due + every_ms / 1e3, now)
+            self.app.processEvents()
+        self.place = middle
+        seen = [start]
+        last: object = None
+        for plot, _, end, made in self.paints:
+            if plot is self.plot and made is not last:
+                last = made
+                seen.append(end)
+        return [1e3 * (after - before) for before, after in zip(seen, [*seen[1:], time.perf_counter()])]
 
     def release(self) -> None:
         """Let go."""

@@ -17,13 +17,15 @@ Job = Callable[[Callable[[], bool]], Iterator[Any]]
 
 
 QUICK_S = 0.008
-PATIENCE_S = 0.03
-"""How long work that was quick the last time may hold the interface thread this time."""
 """Work of up to so many seconds is done sooner than a thread is woken, shares the interpreter and is heard."""
+PATIENCE_S = 0.03
+"""How long work that was quick before may hold the interface thread this time."""
+FADING = 0.7
+"""Work that took long once may do so again: it has to be quick so often that this share, as often taken, makes it quick."""
 
 
 class Pace:
-    """How long work of a kind took when it was last done, wherever that was."""
+    """How long work of a kind took when it was last done, wherever that was, or what is left of when it took longer."""
 
     def __init__(self) -> None:
         self.seconds = float("inf")
@@ -44,7 +46,7 @@ class Pace:
                 report = next(reports, None)
                 spent += time.thread_time() - begun
                 if report is None:
-                    self.seconds = spent
+                    self.seconds = max(spent, FADING * self.seconds) if self.seconds < float("inf") else spent
                     return
                 yield report
 
@@ -52,12 +54,12 @@ class Pace:
 
     def at_once(self, job: Job) -> list[Any] | None:
         """What work yields that is done here and now; None where it takes longer than it took, for a lane to do it over."""
-        ends = time.monotonic() + PATIENCE_S
+        begun = time.monotonic()
         was_late = False
 
         def is_late() -> bool:
             nonlocal was_late
-            was_late = was_late or time.monotonic() > ends
+            was_late = was_late or time.monotonic() > begun + PATIENCE_S
             return was_late
 
         try:
@@ -69,7 +71,7 @@ class Pace:
                 raise
             reports = []
         if was_late:  # asked to stop, it may have ended with less than it would have found
-            self.seconds = float("inf")
+            self.seconds = time.monotonic() - begun
             return None
         return reports
 

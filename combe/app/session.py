@@ -75,10 +75,12 @@ class Session(Working):
         self._wanted = ""
         self._known: dict[tuple[Requirement, DesignChoice], Ideal] = {}
         self._dragging = False
+        self._is_drafting = self._is_draft_due = False
         self._pace = Pace()
         self._is_ready_to_drag = False
         self._shelf = Shelf()
         self.standings = Standings()
+        self.lanes["chain"].finished.connect(self._draft_again)
         self._walk = Lane("path", self)
         self._walk.arrived.connect(self._take_standing)
         self._rest = QTimer(self)
@@ -267,8 +269,10 @@ class Session(Working):
         self._walk.stop()
         changed = set(DEPENDS) if before is None else affected(before, self.project)
         for name in self.lanes:
-            # What is being worked out for the project as it was would arrive as if it held for this one.
-            if changed.intersection(self._working.get(name, ())):
+            # What is being worked out for the project as it was would arrive as if it held for this one. Not so a draft: a
+            # hand that goes on moving would stop each before it is done, and see none.
+            is_draft = name == "chain" and self._dragging and self._is_drafting
+            if changed.intersection(self._working.get(name, ())) and not is_draft:
                 self._halt(name)
         if before is not None:
             self._show(self.results.outdated(*changed))
@@ -311,6 +315,9 @@ class Session(Working):
             self.path_changed.emit()
 
     def _submit_chain(self, with_rest: bool) -> None:
+        self._is_draft_due = not with_rest and self._is_drafting
+        if self._is_draft_due:
+            return  # the next draft begins where the hand is by then
         project, results = self.project, self.results
         known = self._known.get((project.requirement, project.design))
         near = results.ideal.design if results.ideal is not None else None
@@ -328,6 +335,17 @@ class Session(Working):
         if not (may_be_here and self._draft_here(names, follow)):
             job = self._pace.timed(follow)
             self._submit("chain", names, lambda is_stopped: work().with_curves(job(is_stopped)))
+            self._is_drafting = True
+
+    def _draft_again(self) -> None:
+        """A draft is there, or can't be had: the hand has gone on meanwhile."""
+        if self._is_draft_due and self._dragging:
+            self._submit_chain(with_rest=False)
+
+    def _end(self, lane: str, is_whole: bool) -> None:
+        super()._end(lane, is_whole)
+        if lane == "chain":
+            self._is_drafting = False
 
     def _draft_here(self, names: tuple[str, ...], work: Job) -> bool:
         """A draft that takes less than a thread takes to be woken and heard is made at once; not one that now takes longer."""

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFrame, QLabel, QWidget
 
 from combe.app.plots.field import Field
 from combe.app.plots.frame import InTurn
+from combe.app.plots.pace import Paced
 from combe.app.theme.palette import SMALL, THEME, font
 from combe.requirement.quantities import frequency_text, short
 
@@ -170,7 +171,7 @@ class LevelAxis(QuietAxis):
         return [short(value, 6) if abs(value) > spacing * 1e-6 else "0" for value in values]
 
 
-class Plot(InTurn, pg.GraphicsView):
+class Plot(InTurn, Paced):
     """A plot with a frequency axis (or a plain one) and a read-out under the pointer."""
 
     zoomed = pyqtSignal()
@@ -228,7 +229,7 @@ class Plot(InTurn, pg.GraphicsView):
     @property
     def is_held(self) -> bool:
         """While something in it is dragged."""
-        return self.scene().dragItem is not None
+        return self.is_dragged
 
     def dress(self) -> None:
         """Take on the theme's colours."""
