@@ -1,4 +1,4 @@
-"""A screen that nobody looks at: an X server for as long as it is needed."""
+"""A screen that nobody looks at: an X server for as long as it is needed; and whether windows can be had at all."""
 
 from __future__ import annotations
 
@@ -7,6 +7,18 @@ import shutil
 import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import cache
+from importlib import import_module
+
+
+@cache
+def has_windows() -> bool:
+    """Whether all that Qt needs is on this machine."""
+    try:
+        import_module("PyQt6.QtWidgets")
+    except ImportError:
+        return False
+    return True
 
 
 def has_server() -> bool:

@@ -156,7 +156,6 @@ def both_versions(project: Project, key: str, value: object) -> tuple[tuple[dict
 
 def application_for(case: unittest.TestCase) -> Any:
     """The one application of this process, for a test of a part of the window among tests of the core; skipped without Qt."""
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     try:
         from PyQt6.QtWidgets import QApplication
     except ImportError as error:  # pragma: no cover - depends on the machine

@@ -2,18 +2,7 @@
 
 from __future__ import annotations
 
-import os
-import unittest
 from unittest import mock
-
-from combe.values import replace
-from tests.support import fewer_vectors, some
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-try:
-    __import__("PyQt6.QtWidgets")
-except ImportError as error:
-    raise unittest.SkipTest(f"Qt can't be loaded: {error}") from None
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
@@ -26,6 +15,8 @@ from combe.app.widgets.action_palette import matches
 from combe.project.demo import demo_project
 from combe.project.document import STEPS, DesignChoice
 from combe.requirement.presets import SHAPES
+from combe.values import replace
+from tests.support import fewer_vectors, some
 from tests.window_case import WindowCase, drag, type_over
 
 setUpModule = fewer_vectors

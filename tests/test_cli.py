@@ -20,6 +20,7 @@ import numpy as np
 from combe.app.pages.register import NAMES
 from combe.cli import run_verb
 from tests.independent import plain_run
+from tests.screens import has_windows
 from tests.support import IS_CAMPAIGN, document, few_methods, fewer_vectors, in_campaign, some, worst_margin_db
 from tests.test_delivery import HAS_GCC
 
@@ -290,12 +291,28 @@ class Commands(InFolder):
             self.assertEqual(found["iverilog"], 0)
         for name in summary["files"]:
             self.assertGreater((self.folder / "out" / name).stat().st_size, 0, name)
-        self.assertIn("window.png", summary["files"])
+        if has_windows():
+            self.assertIn("window.png", summary["files"])
         taps = json.loads((self.folder / "out" / "design.json").read_text())["taps"]
         from combe.project.demo import demo_project
 
         self.assertGreaterEqual(worst_margin_db(taps, demo_project().requirement), 0)
 
+    def test_without_what_qt_needs_a_window_or_picture_is_refused_in_a_sentence(self) -> None:
+        (self.folder / "PyQt6").mkdir()
+        missing = "libEGL.so.1: cannot open shared object file"
+        (self.folder / "PyQt6" / "__init__.py").write_text(f"raise ImportError('{missing}')")
+        way = {"PYTHONPATH": f"{self.folder}{os.pathsep}{os.environ.get('PYTHONPATH', '')}"}
+        for words in (("picture", "phase", "--to", "p.png"), ()):
+            done = self.run_combe(*words, **way, QT_QPA_PLATFORM="offscreen")
+            self.assertEqual(done.returncode, 2, words)
+            self.assertEqual(
+                done.stderr,
+                f"combe: Qt can't be loaded ({missing}) (combe): make setup as root installs what it needs\n",
+            )
+        self.assertEqual(self.run_combe("methods", **way).returncode, 0)
+
+    @unittest.skipUnless(has_windows(), "Qt can't be loaded")
     def test_pictures_of_every_view(self) -> None:
         listed = call("picture", "--list")[1].split()
         self.assertEqual(tuple(listed), NAMES)

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 import unittest
 
-try:
-    from PyQt6.QtCore import QPoint, Qt
-    from PyQt6.QtTest import QTest
-except ImportError as error:  # pragma: no cover - depends on the machine
-    raise unittest.SkipTest(f"Qt is missing here: {error}") from None
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
 
 from combe.app.widgets.brief_panel import price_words
 from combe.app.widgets.design_bar import DesignBar

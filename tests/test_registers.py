@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-import os
 import re
 import subprocess
 import sys
 import tempfile
 import unittest
 from pathlib import Path
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from combe.app.pages.register import CODE, NAMES, PLOTS, REGISTER, STEP, placed
 from combe.delivery import languages

@@ -3,20 +3,10 @@
 from __future__ import annotations
 
 import json
-import os
 import shutil
 import time
 import unittest
 from unittest import mock
-
-from combe.values import replace
-from tests.support import IS_CAMPAIGN, fewer_vectors, in_campaign
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-try:
-    __import__("PyQt6.QtWidgets")
-except ImportError as error:
-    raise unittest.SkipTest(f"Qt can't be loaded: {error}") from None
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -27,6 +17,8 @@ from combe.delivery import languages
 from combe.project import edits
 from combe.project.file import read_project
 from combe.project.unsaved import left_behind
+from combe.values import replace
+from tests.support import IS_CAMPAIGN, fewer_vectors, in_campaign
 from tests.test_delivery import HAS_GCC
 from tests.window_case import WindowCase, type_over
 

@@ -4,18 +4,11 @@ whole window painted at once."""
 from __future__ import annotations
 
 import json
-import os
 import subprocess
 import sys
 import unittest
 from pathlib import Path
 from unittest import mock
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-try:
-    __import__("PyQt6.QtWidgets")
-except ImportError as error:
-    raise unittest.SkipTest(f"Qt can't be loaded: {error}") from None
 
 from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QColor, QImage

@@ -4,11 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-try:
-    from combe.app.shown import FEW_PINS, curves_of, ledger_of, lines_at
-except ImportError as error:  # pragma: no cover - depends on the machine
-    raise unittest.SkipTest(f"Qt is missing here: {error}") from None
-
+from combe.app.shown import FEW_PINS, curves_of, ledger_of, lines_at
 from combe.filters import Fir
 from combe.ledger import Line
 from combe.project.chain import Rounded, ideal_of

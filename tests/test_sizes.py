@@ -4,10 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-try:
-    from PyQt6.QtWidgets import QApplication, QWidget
-except ImportError as error:  # pragma: no cover
-    raise unittest.SkipTest("PyQt6 isn't there") from error
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from combe.app.pages.register import CODE, PLOTS, REGISTER
 from combe.delivery.languages import CIRCUITS, LANGUAGES

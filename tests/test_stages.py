@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import os
 import random
 import unittest
 
@@ -23,8 +22,6 @@ from combe.rounding.rates import realize_design
 from combe.rounding.remedies import rounding_remedies
 from combe.values import replace
 from tests.support import some
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 
 def random_taps(source: random.Random, count: int) -> tuple[float, ...]:
@@ -170,14 +167,6 @@ def holds(made, brief):  # type: ignore[no-untyped-def]
     return meets(rounded_lines(made, brief))
 
 
-try:
-    __import__("PyQt6.QtWidgets")
-    HAS_QT = True
-except ImportError:
-    HAS_QT = False
-
-
-@unittest.skipUnless(HAS_QT, "Qt can't be loaded")
 class OnThePage(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:

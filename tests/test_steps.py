@@ -3,18 +3,13 @@
 from __future__ import annotations
 
 import json
-import os
 import tempfile
 import unittest
 import zlib
 from pathlib import Path
 from unittest import mock
 
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-try:
-    from PyQt6.QtWidgets import QApplication
-except ImportError as error:  # pragma: no cover - depends on the machine
-    raise unittest.SkipTest(f"Qt is missing here: {error}") from None
+from PyQt6.QtWidgets import QApplication
 
 from combe.app.picture import settle
 from combe.app.session import Session

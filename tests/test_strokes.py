@@ -7,15 +7,11 @@ import unittest
 import unittest.mock
 
 import numpy as np
-
-try:
-    from PyQt6 import sip
-    from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer
-    from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
-    from PyQt6.QtTest import QTest
-    from PyQt6.QtWidgets import QApplication, QDialog, QLabel, QWidget
-except ImportError as error:  # pragma: no cover - depends on the machine
-    raise unittest.SkipTest(f"Qt is missing here: {error}") from None
+from PyQt6 import sip
+from PyQt6.QtCore import QEvent, QPointF, Qt, QTimer
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QDialog, QLabel, QWidget
 
 from combe.app.plots import compiled_seen
 from combe.app.plots import seen as seen_module

@@ -11,16 +11,10 @@ import unittest.mock
 from pathlib import Path
 
 import numpy as np
-
-from combe.values import replace
-
-try:
-    from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
-    from PyQt6.QtGui import QImage, QMouseEvent
-    from PyQt6.QtTest import QTest
-    from PyQt6.QtWidgets import QApplication, QPushButton
-except ImportError as error:  # pragma: no cover - depends on the machine
-    raise unittest.SkipTest(f"Qt is missing here: {error}") from None
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QImage, QMouseEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QPushButton
 
 from combe.app.jobs import Errand
 from combe.app.pages.magnitude import MagnitudePage
@@ -31,6 +25,7 @@ from combe.filters import Fir, Roots
 from combe.filters.by_hand import marks_of
 from combe.project.demo import wake_up_project
 from combe.project.document import DesignChoice
+from combe.values import replace
 from tests.support import in_campaign
 from tests.window_case import WindowCase
 

@@ -9,12 +9,6 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-try:
-    __import__("PyQt6.QtWidgets")
-except ImportError as error:
-    raise unittest.SkipTest(f"Qt can't be loaded: {error}") from None
-
 from PyQt6.QtCore import QModelIndex, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest

@@ -2,19 +2,10 @@
 
 from __future__ import annotations
 
-import os
 import tempfile
 import time
 import unittest
 from pathlib import Path
-
-from tests import memory
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-try:
-    __import__("PyQt6.QtWidgets")
-except ImportError as error:
-    raise unittest.SkipTest(f"Qt can't be loaded: {error}") from None
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
@@ -30,6 +21,7 @@ from combe.app.theme.palette import THEME
 from combe.app.widgets.figure import Figure
 from combe.app.window import MainWindow
 from combe.project.demo import demo_project
+from tests import memory
 
 application = QApplication.instance() or QApplication(["combe"])
 assert isinstance(application, QApplication)

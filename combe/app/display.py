@@ -1,8 +1,9 @@
-"""Whether a window can appear at all: asked before Qt is, which would end the program where it can't. No Qt here."""
+"""Whether a window can appear at all: asked before Qt is, which would end the program where it can't."""
 
 from __future__ import annotations
 
 import ctypes
+import importlib
 import os
 import re
 import socket
@@ -43,6 +44,20 @@ def check_display() -> None:
         raise ToolError(
             "libraries for a window are not on this machine", "combe", f"on Debian: apt-get install {' '.join(missing)}"
         )
+
+
+def check_qt() -> None:
+    """Refuse, in a sentence, where not even a picture of a window can be drawn.
+
+    Raises
+    ------
+    ToolError
+        If a library that Qt itself needs is missing, whatever it draws on.
+    """
+    try:
+        importlib.import_module("PyQt6.QtWidgets")
+    except ImportError as error:
+        raise ToolError(f"Qt can't be loaded ({error})", "combe", "make setup as root installs what it needs") from None
 
 
 def _wayland_answers(name: str) -> bool:

@@ -9,9 +9,9 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from combe.app.display import check_display
+from combe.app.display import check_display, check_qt
 from combe.designing.workers import WORKERS
-from combe.errors import CombeError, ToolError
+from combe.errors import CombeError
 from combe.project.demo import recorder_project
 from combe.project.document import Project
 from combe.project.unsaved import left_behind
@@ -47,11 +47,10 @@ def open_demo() -> int:
 def _run(project: Project, path: Path | None) -> int:
     gc.disable()  # the window collects by itself, once it stands
     check_display()
-    try:
-        from PyQt6.QtCore import QTimer
-        from PyQt6.QtWidgets import QApplication
-    except ImportError as error:
-        raise ToolError(f"Qt can't be loaded ({error})", "combe", "make setup as root installs what it needs") from None
+    check_qt()
+    from PyQt6.QtCore import QTimer
+    from PyQt6.QtWidgets import QApplication
+
     from combe.app.ahead import Ahead
     from combe.app.collector import keep_heaps_small
     from combe.app.guard import Guard

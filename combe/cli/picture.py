@@ -39,6 +39,9 @@ def run(
     match = re.fullmatch(r"([0-9]{2,5})x([0-9]{2,5})", size)
     if match is None or not all(320 <= int(number) <= LARGEST for number in match.groups()):
         raise FileError(f'"{size}" is not a size', "--size", f"write it like 1280x800, between 320 and {LARGEST}")
+    from combe.app.display import check_qt
+
+    check_qt()
     from combe.project.chosen import opened
     from combe.project.demo import recorder_project
     from combe.project.file import read_project
