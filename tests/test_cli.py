@@ -308,7 +308,7 @@ class Commands(InFolder):
             self.assertEqual(done.returncode, 2, words)
             self.assertEqual(
                 done.stderr,
-                f"combe: Qt can't be loaded ({missing}) (combe): make setup as root installs what it needs\n",
+                f"combe: Qt can't be loaded ({missing}); make setup as root installs what it needs\n",
             )
         self.assertEqual(self.run_combe("methods", **way).returncode, 0)
 

@@ -36,13 +36,13 @@ def check_display() -> None:
         return
     display = environment.get("DISPLAY", "")
     if not display:
-        raise ToolError("there is no display to open a window on", "combe", HEADLESS)
+        raise ToolError("there is no display to open a window on", "", HEADLESS)
     if not _x_answers(display):
-        raise ToolError(f"nobody answers on display {display}", "combe", HEADLESS)
+        raise ToolError(f"nobody answers on display {display}", "", HEADLESS)
     missing = [package for library, package in NEEDED.items() if not _loads(library)]
     if missing:
         raise ToolError(
-            "libraries for a window are not on this machine", "combe", f"on Debian: apt-get install {' '.join(missing)}"
+            "libraries for a window are not on this machine", "", f"on Debian: apt-get install {' '.join(missing)}"
         )
 
 
@@ -57,7 +57,7 @@ def check_qt() -> None:
     try:
         importlib.import_module("PyQt6.QtWidgets")
     except ImportError as error:
-        raise ToolError(f"Qt can't be loaded ({error})", "combe", "make setup as root installs what it needs") from None
+        raise ToolError(f"Qt can't be loaded ({error})", "", "make setup as root installs what it needs") from None
 
 
 def _wayland_answers(name: str) -> bool:
