@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 import unittest
 from unittest import mock
@@ -15,7 +16,8 @@ from combe.app.looked_at import work
 from combe.app.plots import pace
 from combe.app.plots.handle import Handle
 from combe.errors import DesignError
-from combe.project import edits
+from combe.project import chain, edits
+from combe.project.document import DesignChoice
 from tests.window_case import WindowCase
 
 DEADLINE_S = 20.0
@@ -32,7 +34,7 @@ class Drafts(WindowCase):
         self.trouble: DesignError | None = None
         really = work().chain
 
-        def chain(project, start, with_rest, known, is_stopped):  # type: ignore[no-untyped-def]
+        def slowly(project, start, with_rest, known, is_stopped):  # type: ignore[no-untyped-def]
             if not with_rest:
                 self.begun.append(project.requirement.bands[0].stop_hz)
                 time.sleep(self.takes)
@@ -41,7 +43,7 @@ class Drafts(WindowCase):
             yield from really(project, start, with_rest, known, is_stopped)
 
         in_a_lane = mock.patch("combe.app.jobs.QUICK_S", -1.0)
-        for patch in (in_a_lane, mock.patch.object(work(), "chain", chain)):
+        for patch in (in_a_lane, mock.patch.object(work(), "chain", slowly)):
             patch.start()
             self.addCleanup(patch.stop)
 
@@ -115,6 +117,48 @@ class Drafts(WindowCase):
         self.assertEqual(self.session.project.requirement, before.requirement)
         self.assertEqual(self.session.results.ideal.asked, before.requirement)
         self.assertFalse(self.session.results.ideal.is_draft)
+
+
+class RecursiveDrafts(WindowCase):
+    """What the ledger says of them takes longer than the window may be held."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.session.edit(edits.choose_design(DesignChoice("elliptic")))
+        self.settle()
+
+    def test_their_lines_are_worked_out_beside_the_window_and_then_shown(self) -> None:
+        first: dict[object, int] = {}
+        really = chain.lines_of_design
+
+        def lines_of(design, requirement):  # type: ignore[no-untyped-def]
+            first.setdefault(design.filter, threading.get_ident())
+            return really(design, requirement)
+
+        shown: list[object] = []
+        with (
+            mock.patch.object(chain, "lines_of_design", lines_of),
+            mock.patch.object(self.window.ledger, "show_lines", lambda *words: shown.append(words[1].get("ideal"))),
+        ):
+            hz, end = 12_000.0, time.monotonic() + DEADLINE_S
+            while len(set(map(id, shown))) < 3 and time.monotonic() < end:
+                hz -= 20
+                self.window.drag(lambda project, hz=hz: edits.move_edge(project, 0, "stop", hz))
+                QTest.qWait(4)
+            drafts = len(first)
+            self.session.end_gesture()
+            self.settle()
+        self.assertGreaterEqual(len(set(map(id, shown))), 3)
+        self.assertGreaterEqual(drafts, 3)
+        self.assertNotIn(threading.get_ident(), first.values())
+
+    def test_they_are_never_made_at_once(self) -> None:
+        self.session._pace.seconds = 0.001
+        with mock.patch.object(self.session._pace, "at_once", side_effect=AssertionError("on the window's thread")):
+            self.window.drag(lambda project: edits.move_edge(project, 0, "stop", 11_000.0))
+            self.assertTrue(self.session.lanes["chain"].is_busy)
+        self.session.end_gesture()
+        self.settle()
 
 
 class Moves(WindowCase):

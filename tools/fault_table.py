@@ -1998,6 +1998,27 @@ FAULTS = (
         "drafts: one is under way for ever",
     ),
     Fault(
+        "app/session.py",
+        "self._pace.is_quick and is_short and",
+        "self._pace.is_quick and",
+        "test_steady_hand",
+        "drafts: recursive filters are made at once",
+    ),
+    Fault(
+        "app/following.py",
+        "isinstance(ideal.design.filter, Fir) or rounded is self._lined",
+        "True",
+        "test_steady_hand",
+        "drafts: lines of recursive filters hold the window up",
+    ),
+    Fault(
+        "app/following.py",
+        "            self._lined = self.session.results.rounded\n",
+        "",
+        "test_steady_hand",
+        "drafts: the ledger never tells of recursive filters under a hand",
+    ),
+    Fault(
         "app/plots/pace.py",
         "mouseRateLimit=0",
         "mouseRateLimit=100",
@@ -2027,7 +2048,7 @@ FAULTS = (
     ),
     Fault(
         "app/session.py",
-        "self._pace.is_quick and not work().is_long(project)",
+        "self._pace.is_quick and is_short and not work().is_long(project)",
         "self._pace.is_quick",
         "test_strokes",
         "drafts: the hand waits for another process",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from time import perf_counter
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QCoreApplication, QEvent, Qt, QTimer
 from PyQt6.QtWidgets import QWidget
@@ -25,6 +26,9 @@ from combe.filters import Fir
 from combe.ledger import Line
 from combe.project.document import Project
 from combe.realization.cic import Cic
+
+if TYPE_CHECKING:
+    from combe.project.chain import Rounded
 
 READING_S, AFTER_PICTURE_MS, RESTING_MS = 0.15, 6, 80
 """Under the hand figures change no faster than they can be read."""
@@ -49,6 +53,7 @@ class Following(Layout):
         self._dots: tuple[Line, ...] = ()
         self._figures_at = 0.0
         self._is_behind = False
+        self._lined: Rounded | None = None
         self._unshown: set[str] = set()
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -156,6 +161,16 @@ class Following(Layout):
             self._show_code()
         if name in ("proof", "ideal", "bench") and not self.session.is_dragging:
             self._show_states_unless_draft()
+        if name == "rounded" and name not in self.session.results.pending:
+            self._lined = self.session.results.rounded
+            self._plan_figures()
+
+    @property
+    def _has_lines(self) -> bool:
+        """Whether the lines of what is shown are known, or quick to have. Those of a draft of a recursive filter take longer than the
+        window may: they are worked out where it was made, before the work ends."""
+        ideal, rounded = self.session.results.ideal, self.session.results.rounded
+        return ideal is None or not ideal.is_draft or isinstance(ideal.design.filter, Fir) or rounded is self._lined
 
     def _show_ideal(self) -> None:
         results = self.session.results
@@ -176,7 +191,9 @@ class Following(Layout):
 
     def _plan_figures(self) -> None:
         """Figures follow what they tell; those under the hand a few times a second, each time after the picture."""
-        if not self.session.is_dragging:
+        if not self._has_lines:
+            self._later.stop()
+        elif not self.session.is_dragging:
             self._later.start(0)
         elif perf_counter() - self._figures_at > READING_S:
             self._later.start(AFTER_PICTURE_MS)
@@ -185,6 +202,8 @@ class Following(Layout):
 
     def _show_figures(self) -> None:
         """Everything written in words and figures."""
+        if not self._has_lines:
+            return
         self._figures_at = perf_counter()
         if self.session.is_dragging:
             # Painted in a turn of their own, below: the hand's next move, which goes first, isn't to wait for them.

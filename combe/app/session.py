@@ -16,6 +16,7 @@ from combe.app.widgets.parts import worst_verdict
 from combe.app.working import Working
 from combe.designing.methods import method_named
 from combe.errors import CombeError
+from combe.filters import Fir
 from combe.ledger.words import tightest
 from combe.project.edits import Edit, Note, record_proof
 from combe.project.history import History, Value
@@ -330,8 +331,9 @@ class Session(Working):
         if with_rest:
             self._submit("chain", names, follow)
             return
-        # Of work in another process the time of this one says nothing.
-        may_be_here = self._pace.is_quick and not work().is_long(project)
+        # Of work in another process the time of this one says nothing; lines of recursive filters take longer than a draft.
+        is_short = results.ideal is not None and isinstance(results.ideal.design.filter, Fir)
+        may_be_here = self._pace.is_quick and is_short and not work().is_long(project)
         if not (may_be_here and self._draft_here(names, follow)):
             job = self._pace.timed(follow)
             self._submit("chain", names, lambda is_stopped: work().with_curves(job(is_stopped)))
