@@ -28,7 +28,7 @@ from combe.project.document import Project
 from combe.realization.cic import Cic
 
 if TYPE_CHECKING:
-    from combe.project.chain import Rounded
+    from combe.project.chain import Ideal
 
 READING_S, AFTER_PICTURE_MS, RESTING_MS = 0.15, 6, 80
 """Under the hand figures change no faster than they can be read."""
@@ -53,7 +53,7 @@ class Following(Layout):
         self._dots: tuple[Line, ...] = ()
         self._figures_at = 0.0
         self._is_behind = False
-        self._lined: Rounded | None = None
+        self._lined: Ideal | None = None
         self._unshown: set[str] = set()
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -64,6 +64,7 @@ class Following(Layout):
         self._paint_anyway = QTimer(self)
         self._paint_anyway.setSingleShot(True)
         self._paint_anyway.timeout.connect(self._catch_up)
+        session.lanes["chain"].finished.connect(self._on_chain_done)
         self._shows = {
             "ideal": self._show_ideal, "rounded": self._show_rounded, "certified": self._show_figures,
             "contenders": self._show_contenders, "relaxations": self._show_contenders,
@@ -161,16 +162,18 @@ class Following(Layout):
             self._show_code()
         if name in ("proof", "ideal", "bench") and not self.session.is_dragging:
             self._show_states_unless_draft()
-        if name == "rounded" and name not in self.session.results.pending:
-            self._lined = self.session.results.rounded
-            self._plan_figures()
+
+    def _on_chain_done(self) -> None:
+        """Whatever the ledger says of what is shown is worked out."""
+        self._lined = self.session.results.ideal
+        self._plan_figures()
 
     @property
     def _has_lines(self) -> bool:
         """Whether the lines of what is shown are known, or quick to have. Those of a draft of a recursive filter take longer than the
         window may: they are worked out where it was made, before the work ends."""
-        ideal, rounded = self.session.results.ideal, self.session.results.rounded
-        return ideal is None or not ideal.is_draft or isinstance(ideal.design.filter, Fir) or rounded is self._lined
+        ideal = self.session.results.ideal
+        return ideal is None or not ideal.is_draft or isinstance(ideal.design.filter, Fir) or ideal is self._lined
 
     def _show_ideal(self) -> None:
         results = self.session.results
