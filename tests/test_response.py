@@ -9,6 +9,7 @@ import numpy as np
 
 from combe.designing.methods import design
 from combe.filters import Cascade, Fir, Roots, rational_of
+from combe.ledger.lines import lines_of
 from combe.requirement import Limit
 from combe.responses import (
     frequency_response,
@@ -213,6 +214,22 @@ class Extremes(unittest.TestCase):
             best = mpmath.findroot(lambda f: mpmath.diff(square, f), mpmath.mpf(point.hz))
             exact = float(10 * mpmath.log10(square(best)))
         self.assertAlmostEqual(point.gain_db, exact, places=12)
+
+    def test_a_gain_that_is_stationary_at_an_end_has_its_extreme_there(self) -> None:
+        """At 0 and at half the rate every gain is: it is told as 0 Hz, not as what rounding leaves of it."""
+        found: list[float] = []
+        for method, edge in (
+            ("elliptic", 5600),
+            ("elliptic", 7100),
+            ("inverse-chebyshev", 10_000),
+            ("elliptic", 10_800),
+        ):
+            brief = asked(250_000, (0, edge, -60), (18_000, 125_000, -0.1, 0.1))
+            lines = lines_of(design(brief, method).filter, brief)
+            places = [line.at_hz for line in lines if line.at_hz is not None]
+            found += [place for place in places if place < 1 or place > 124_999]
+        self.assertGreaterEqual(len(found), 4)
+        self.assertLessEqual(set(found), {0.0, 125_000.0})
 
     def test_sloped_limits_are_judged_along_the_slope(self) -> None:
         limit = Limit(((0.2, -10.0), (0.5, -40.0), (0.8, -30.0)), False)

@@ -24,6 +24,8 @@ from combe.responses.evaluate import (
 Array = NDArray[np.float64]
 POINTS_PER_TAP, LONG_SCAN = 16, 1 << 18
 REFINED_TERMS, NOISE = 6_000_000, 1e-14
+ROUNDING = 1e-11
+"""A stationary point so close to an end of a band, as a share of the sample rate, is the end: at 0 every gain is stationary."""
 DB_PER_NEPER = 20 / np.log(10)
 
 
@@ -84,7 +86,8 @@ def worst_points(source: Filter, sample_rate_hz: float, asked: tuple[tuple[Limit
         hz[0], hz[-1] = start_hz, stop_hz
         line = start_db + (stop_db - start_db) * ((hz - start_hz) / (stop_hz - start_hz))
         here = int(np.argmin(side * (line - gain)))
-        found = Extreme(float(hz[here]), float(gain[here]), float(line[here]))
+        near = (end for end in (start_hz, stop_hz) if abs(hz[here] - end) < ROUNDING * sample_rate_hz)
+        found = Extreme(next(near, float(hz[here])), float(gain[here]), float(line[here]))
         if index not in worst or found.margin_db(side) < worst[index].margin_db(side):
             worst[index] = found
     return tuple(worst[index] for index in range(len(asked)))
