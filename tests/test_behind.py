@@ -5,6 +5,7 @@ from __future__ import annotations
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
 import weakref
@@ -12,14 +13,17 @@ from pathlib import Path
 from unittest import mock
 
 from PyQt6.QtCore import QEvent
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from combe.app.picture import settle
 from combe.app.session import Session
 from combe.app.settings import Settings
 from combe.app.window import MainWindow
-from combe.errors import CombeError, Stopped
+from combe.errors import CombeError, DesignError, Stopped
+from combe.project import edits
 from combe.project.demo import demo_project
+from combe.project.results import News
 from tests import memory
 from tests.support import fewer_vectors, some
 from tests.window_case import application
@@ -205,3 +209,41 @@ class Background(unittest.TestCase):
                 time.sleep(0.005)
         self.assertIn("fault in Combe", str(seen[0]))
         lane.close()
+
+    def test_what_was_worked_out_for_the_project_as_it_was_never_arrives(self) -> None:
+        memory.remember_all(self, demo_project().requirement)
+        session = Session(demo_project())
+        self.addCleanup(session.close)
+        session.start()
+        settle(session)
+        old, go_on = object(), threading.Event()
+
+        def slow(_):  # type: ignore[no-untyped-def]
+            go_on.wait(20)
+            yield News("proof", old)
+
+        session._submit("proof", ("proof",), slow)
+        self.assertIn("proof", session.results.pending)
+        session.edit(edits.coefficient_bits(14))
+        self.assertNotIn("proof", session.results.pending)
+        go_on.set()
+        settle(session)
+        QTest.qWait(50)
+        self.assertIsNot(session.results.proof, old)
+
+    def test_why_a_draft_made_at_once_cannot_be_had_is_told(self) -> None:
+        memory.remember_all(self, demo_project().requirement)
+        session = Session(demo_project())
+        self.addCleanup(session.close)
+        session.start()
+        settle(session)
+        session._pace.seconds = 0.001
+        refusal = DesignError("no such filter")
+        with mock.patch.object(session._pace, "at_once", side_effect=refusal):
+            session.edit(edits.move_edge(session.project, 0, "stop", 11_000.0))
+        self.assertTrue(session.is_dragging)
+        self.assertIs(session.results.troubles["ideal"], refusal)
+        self.assertNotIn("ideal", session.results.pending)
+        session.end_gesture()
+        settle(session)
+        self.assertFalse(session.results.troubles)

@@ -2026,6 +2026,20 @@ FAULTS = (
         "extremes: what rounding leaves of 0 Hz is told",
     ),
     Fault(
+        "app/session.py",
+        "                self._halt(name)\n        if before is not None:",
+        "                pass\n        if before is not None:",
+        "test_behind",
+        "a session: what was worked out for the project before arrives",
+    ),
+    Fault(
+        "app/session.py",
+        '            self._fail_lane("chain", error)\n            return True',
+        "            return True",
+        "test_behind",
+        "drafts: why one made at once can't be had isn't told",
+    ),
+    Fault(
         "app/plots/pace.py",
         "mouseRateLimit=0",
         "mouseRateLimit=100",
