@@ -134,6 +134,14 @@ class Optimality(unittest.TestCase):
         _, error = weighted_error(found.filter, requirement, 60_000)
         self.assertGreaterEqual(alternations(error, float(np.max(np.abs(error)))), 402)
 
+    def test_bands_narrower_than_a_ripple_settle_from_points_spread_afresh(self) -> None:
+        """The reference of a shorter filter leads nowhere there."""
+        brief = asked(2, (0, 0.0029841491716714914, -0.1, 0.1), (0.9917711343424205, 1, -60))
+        found = design(brief, "equiripple", 330).filter
+        assert isinstance(found, Fir)
+        self.assertEqual(len(found.taps), 331)
+        self.assertGreater(worst_margin_db(found.taps, brief), 0)
+
     def test_weights_of_many_nodes_are_those_of_the_closed_form(self) -> None:
         """Of Chebyshev points they are ±sin θ (Henrici 1982), from a few nodes to thousands."""
         for count in (5, 300, 601, 1500):

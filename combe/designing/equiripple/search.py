@@ -197,6 +197,9 @@ class Search:
         attempts: list[Callable[[], Approximation]] = [partial(self._grown, problem)]
         if near is not None:
             attempts.insert(0, partial(self._exchange, problem, near))
+        if problem.unknowns > LARGEST_FRESH_START and not self.is_draft:
+            # Of bands narrower than a ripple a shorter filter's reference tells little: at last points spread afresh.
+            attempts.append(partial(self._exchange, problem, None))
         best: Approximation | None = None
         for attempt in attempts:
             try:
