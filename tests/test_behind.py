@@ -100,6 +100,15 @@ class Heaps(unittest.TestCase):
 
 
 class Background(unittest.TestCase):
+    def settled(self) -> Session:
+        """The demo without a window, everything worked out."""
+        memory.remember_all(self, demo_project().requirement)
+        session = Session(demo_project())
+        self.addCleanup(session.close)
+        session.start()
+        settle(session)
+        return session
+
     def test_only_work_that_was_quick_is_done_at_once(self) -> None:
         from combe.app.jobs import Pace
 
@@ -211,11 +220,7 @@ class Background(unittest.TestCase):
         lane.close()
 
     def test_what_was_worked_out_for_the_project_as_it_was_never_arrives(self) -> None:
-        memory.remember_all(self, demo_project().requirement)
-        session = Session(demo_project())
-        self.addCleanup(session.close)
-        session.start()
-        settle(session)
+        session = self.settled()
         old, go_on = object(), threading.Event()
 
         def slow(_):  # type: ignore[no-untyped-def]
@@ -232,11 +237,7 @@ class Background(unittest.TestCase):
         self.assertIsNot(session.results.proof, old)
 
     def test_why_a_draft_made_at_once_cannot_be_had_is_told(self) -> None:
-        memory.remember_all(self, demo_project().requirement)
-        session = Session(demo_project())
-        self.addCleanup(session.close)
-        session.start()
-        settle(session)
+        session = self.settled()
         session._pace.seconds = 0.001
         refusal = DesignError("no such filter")
         with mock.patch.object(session._pace, "at_once", side_effect=refusal):

@@ -11,26 +11,23 @@ from typing import TYPE_CHECKING, cast
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from combe.app.jobs import Errand, Job, Lane, Pace
-from combe.app.looked_at import ASKED_FOR, job_for, make_ready, work
+from combe.app.looked_at import job_for, make_ready, work
+from combe.app.on_demand import OnDemand
 from combe.app.widgets.parts import worst_verdict
-from combe.app.working import Working
 from combe.designing.methods import method_named
 from combe.errors import CombeError
 from combe.filters import Fir
 from combe.ledger.words import tightest
-from combe.project.edits import Edit, Note, record_proof
+from combe.project.edits import Edit, Note
 from combe.project.history import History, Value
 from combe.project.results import DEPENDS, Failure, News, Progress, Results, affected
 from combe.project.standings import Shelf, Standings, is_another
 
 if TYPE_CHECKING:
-    from combe.delivery.package import Package
     from combe.ledger import Line
     from combe.project.chain import Ideal
     from combe.project.document import DesignChoice, Member, Project
     from combe.project.steps_file import StepsKeeper
-    from combe.proof.c import Proof
-    from combe.proof.hdl import HdlProof
     from combe.requirement import Requirement
 
 REST_MS = 180
@@ -52,14 +49,13 @@ LOOKED_AT = ("heard", "chart", "trade", "bench", "board", "drawing", "table", "c
 BESIDE = ("contenders", "prices", "relaxations", "widths")
 
 
-class Session(Working):
+class Session(OnDemand):
     """Holds the project, asks ``jobs`` for what follows, and hands out results.
 
     ``turned``: another filter of the project is open; ``path_changed``: the verdict of a filter is another.
     """
 
     project_changed = pyqtSignal(object)
-    told = pyqtSignal(str)
     file_changed = pyqtSignal()
     turned = pyqtSignal()
     path_changed = pyqtSignal()
@@ -448,67 +444,3 @@ class Session(Working):
             self._submit("look", (name,), job)
         else:
             self._halt("look")
-
-    # -- proof -----------------------------------------------------------------------------------------------
-
-    def prove(self) -> None:
-        """Build the code, run it, compare every sample."""
-        package, rounded = self.results.package, self.results.rounded
-        if package is None or rounded is None or "package" not in self.results.fresh:
-            self.told.emit("the code is not there yet")
-            return
-        self._show(self.results.cleared(("proof", "waves")))
-        self._submit(
-            "proof", ("proof", "waves"), lambda is_stopped: work(ASKED_FOR).prove(package, rounded, is_stopped)
-        )
-
-    def count(self) -> None:
-        """Count instructions for the budget page."""
-        rounded, project = self.results.rounded, self.project
-        if rounded is not None and "rounded" in self.results.fresh:
-            self._submit("count", ("budget",), lambda is_stopped: work(ASKED_FOR).counted(rounded, project, is_stopped))
-
-    def synthesize(self, is_all: bool) -> None:
-        """Measure every architecture for the cost page, or the one in force beside what is known."""
-        rounded, project = self.results.rounded, self.project
-        if rounded is not None and "rounded" in self.results.fresh:
-            self._submit(
-                "count",
-                ("synthesized",),
-                lambda is_stopped: work(ASKED_FOR).measured_circuits(rounded, project, is_all, is_stopped),
-            )
-
-    def capture(self, heard: bytes | None = None, source: str = "") -> None:
-        """What a board heard of itself for the page that shows it: read, or simulated."""
-        rounded, project = self.results.rounded, self.project
-        if rounded is not None and "rounded" in self.results.fresh:
-            self._submit(
-                "count",
-                ("captured",),
-                lambda is_stopped: work(ASKED_FOR).captured(rounded, project, heard, source, is_stopped),
-            )
-
-    def put_together(self, device: str) -> None:
-        """Build or count all filters, for the page that holds them against one device or core."""
-        project = self.project
-        self._submit("count", ("together",), lambda is_stopped: work(ASKED_FOR).together(project, device, is_stopped))
-
-    def _record(self, proof: Proof | HdlProof) -> None:
-        from combe.project.document import ProofRecord
-
-        if proof.holds:
-            record = ProofRecord(proof.language, proof.checksum, proof.tool, proof.samples, proof.lines)
-            self.note(record_proof(record))
-
-    def _take_package(self, package: Package) -> None:
-        """Other code; where it is the text that was proved, the proof goes with it."""
-        known = self.results.proof
-        if known is None or known.checksum != package.checksum:
-            record = self.project.proof_of(package.checksum)
-            known = None
-            if record is not None:
-                from combe.proof.c import Proof
-
-                known = Proof(record.language, record.checksum, record.tool, record.samples, 0, None, "", record.lines)
-        self._show(self.results.with_result("package", package).with_result("proof", known), "package")
-        self._look()
